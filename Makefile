@@ -1,0 +1,32 @@
+PYTHON = .venv/bin/python
+SCREEN = xvfb-run -a -s "-screen 0 1280x800x24"
+
+.PHONY: demo test check bench screenshots clean ready ready-dev
+
+demo: ready
+	$(PYTHON) -m gremio demo
+
+ready:
+	@scripts/setup.sh run
+
+ready-dev:
+	@scripts/setup.sh dev
+
+test: ready-dev
+	$(PYTHON) -m pytest
+
+check: ready-dev
+	.venv/bin/ruff check src tests scripts
+	.venv/bin/ruff format --check src tests scripts
+	.venv/bin/mypy
+	.venv/bin/lint-imports
+
+bench: ready-dev
+	$(SCREEN) $(PYTHON) scripts/bench.py
+
+screenshots: ready-dev
+	$(SCREEN) $(PYTHON) scripts/screenshots.py
+
+clean:
+	rm -rf .venv build dist .mypy_cache .ruff_cache .pytest_cache .import_linter_cache .hypothesis
+	find src tests scripts -name __pycache__ -type d -exec rm -rf {} +

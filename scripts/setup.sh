@@ -1,0 +1,43 @@
+#!/bin/sh
+# Makes everything ready: system libraries, a virtual environment, pinned packages.
+# usage: scripts/setup.sh run | dev
+set -eu
+cd "$(dirname "$0")/.."
+kind="${1:-run}"
+
+libraries="libegl1 libgl1 libxcb-cursor0 libxcb-icccm4 libxcb-keysyms1 libxcb-image0
+libxcb-render-util0 libxcb-xinerama0 libxcb-shape0 libxkbcommon-x11-0 libdbus-1-3 libfontconfig1
+libglib2.0-0"
+[ "$kind" = dev ] && libraries="$libraries xvfb"
+python3 -c 'import ensurepip' 2>/dev/null || libraries="$libraries python3-venv"
+
+if command -v dpkg-query >/dev/null; then
+    missing=""
+    for name in $libraries; do
+        dpkg-query -W -f='${Status}' "$name" 2>/dev/null | grep -q 'ok installed' ||
+            missing="$missing $name"
+    done
+    if [ -n "$missing" ]; then
+        if [ "$(id -u)" = 0 ]; then as_root=""
+        elif sudo -n true 2>/dev/null; then as_root="sudo"
+        else
+            echo "Gremio needs these packages; install them with apt-get:$missing" >&2
+            exit 1
+        fi
+        echo "Installing$missing"
+        $as_root apt-get update -qq
+        # shellcheck disable=SC2086
+        DEBIAN_FRONTEND=noninteractive $as_root apt-get install -y -qq --no-install-recommends \
+            $missing >/dev/null
+    fi
+fi
+
+[ -x .venv/bin/python ] || python3 -m venv .venv
+lock="requirements-$kind.lock"
+stamp=".venv/.ready-$kind"
+if [ ! -e "$stamp" ] || [ "$lock" -nt "$stamp" ] || [ pyproject.toml -nt "$stamp" ]; then
+    .venv/bin/python -m pip install -qq --disable-pip-version-check -r "$lock"
+    .venv/bin/python -m pip install -qq --disable-pip-version-check --no-deps \
+        --no-build-isolation -e .
+    touch "$stamp"
+fi

@@ -1,0 +1,5 @@
+"""python -m gremio"""
+
+from gremio.command.main import main
+
+main()

@@ -1,0 +1,202 @@
+"""gremio: open, pose, sweep, convert and render rigs from the command line.
+
+Exit: 0 done, 1 the rig has errors, 2 could not read or run.
+"""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, NoReturn
+
+import typer
+
+from gremio.core.problem import GremioError, Note
+
+if TYPE_CHECKING:
+    from gremio.core.rig.model import Rig
+
+app = typer.Typer(
+    name="gremio",
+    help="Rig machines so that one control drives correct motion.",
+    no_args_is_help=True,
+    add_completion=False,
+    pretty_exceptions_enable=False,
+    rich_markup_mode=None,
+    context_settings={"help_option_names": ["-h", "--help"]},
+)
+SetOption = Annotated[
+    list[str] | None,
+    typer.Option("--set", metavar="NAME=VALUE", help="Put a control or channel somewhere."),
+]
+
+
+def main() -> NoReturn:
+    """Run the command line; every failure is one clear line on standard error."""
+    try:
+        code = app(standalone_mode=False)
+    except GremioError as problem:
+        _fail(str(problem))
+    except KeyboardInterrupt:
+        sys.exit(2)
+    except Exception as error:
+        if not hasattr(error, "format_message"):
+            raise
+        _fail(error.format_message())
+    sys.exit(code or 0)
+
+
+def _fail(text: str) -> NoReturn:
+    print(f"gremio: {' '.join(text.split())}", file=sys.stderr)
+    sys.exit(2)
+
+
+def _load(file: Path) -> Rig:
+    from gremio.core.files.rig_file import read
+
+    return read(file)
+
+
+def _settings(pairs: list[str] | None) -> dict[str, str | float]:
+    values: dict[str, str | float] = {}
+    for pair in pairs or []:
+        name, equals, value = pair.partition("=")
+        if not equals or not name.strip():
+            raise GremioError(f"--set {pair!r} is not NAME=VALUE. Write --set 'Gate=35 deg'.")
+        values[name.strip()] = value.strip()
+    return values
+
+
+def _report(notes: list[Note]) -> None:
+    """Say the errors of a rig, and end with 1 when there are any."""
+    errors = [note for note in notes if note.severity == "error"]
+    for note in errors:
+        print(f"gremio: {note.text}", file=sys.stderr)
+    if errors:
+        raise typer.Exit(1)
+
+
+@app.command("open")
+def open_window(
+    file: Annotated[Path | None, typer.Argument(help="A .gremio rig.")] = None,
+) -> None:
+    """Open the window, with a rig or an empty one.
+
+    Example: gremio open saltmarsh.gremio
+    """
+    from gremio.desktop.app import run
+
+    raise typer.Exit(run(file=file))
+
+
+@app.command()
+def demo() -> None:
+    """Open the window with Saltmarsh lock.
+
+    Example: gremio demo
+    """
+    from gremio.desktop.app import run
+
+    raise typer.Exit(run(demo=True))
+
+
+@app.command()
+def pose(
+    file: Annotated[Path, typer.Argument(help="A .gremio rig.")],
+    set_: SetOption = None,
+    json: Annotated[bool, typer.Option("--json", help="Print JSON in metres and radians.")] = False,
+) -> None:
+    """Say where every part stands.
+
+    Example: gremio pose saltmarsh.gremio --set "Upper gates=46 deg" --json
+    """
+    from gremio.command.report import pose_json, pose_text
+    from gremio.core.files.shelf import Shelf
+    from gremio.core.solve.ask import solve
+
+    rig = _load(file)
+    answer = solve(rig, _settings(set_))
+    notes = [*answer.notes, *Shelf().notes(rig)]
+    print(pose_json(answer, notes) if json else pose_text(answer, notes))
+    _report(notes)
+
+
+@app.command()
+def sweep(
+    file: Annotated[Path, typer.Argument(help="A .gremio rig.")],
+    control: Annotated[str, typer.Argument(help="The name of a control.")],
+    steps: Annotated[int, typer.Option(help="How many poses, ends included.")] = 101,
+    output: Annotated[Path | None, typer.Option("-o", help="A .csv file.")] = None,
+) -> None:
+    """Run a control through its range: a row a step, with every channel that moves.
+
+    Example: gremio sweep saltmarsh.gremio "Upper gates" --steps 75 -o gates.csv
+    """
+    from gremio.core.files import atomic
+    from gremio.core.files.csv_out import sweep_csv
+    from gremio.core.rig.find import control_id
+    from gremio.core.solve.ask import sweep as run_sweep
+
+    rig = _load(file)
+    poses = run_sweep(rig, control, steps)
+    table = sweep_csv(poses, control_id(rig, control))
+    if output is None:
+        print(table, end="")
+    else:
+        atomic.write(output, table.encode())
+    _report(list(poses.program.faults))
+
+
+@app.command()
+def convert(
+    source: Annotated[Path, typer.Argument(help="A rig or a model.")],
+    target: Annotated[Path, typer.Argument(help="A .gremio, .glb or .csv file.")],
+    control: Annotated[
+        str | None,
+        typer.Option(help="Bake the travel of this control: an animation, or a table."),
+    ] = None,
+    seconds: Annotated[float, typer.Option(help="How long the baked travel takes.")] = 4.0,
+    set_: SetOption = None,
+) -> None:
+    """Turn one file into another, by their endings.
+
+    Example: gremio convert saltmarsh.gremio gates.glb --control "Upper gates"
+    """
+    from gremio.command.convert import convert_file
+
+    _report(convert_file(source, target, control, seconds, _settings(set_)))
+
+
+@app.command()
+def render(
+    file: Annotated[Path, typer.Argument(help="A .gremio rig.")],
+    output: Annotated[Path, typer.Option("-o", help="A .png file.")],
+    set_: SetOption = None,
+    size: Annotated[str, typer.Option(help="Width x height in pixels.")] = "1280x800",
+    night: Annotated[bool, typer.Option("--night", help="Light ink on dark paper.")] = False,
+) -> None:
+    """Make a picture of a rig, without a display.
+
+    Example: gremio render saltmarsh.gremio -o lock.png --set "Upper gates=46 deg"
+    """
+    from gremio.command.report import picture_size
+    from gremio.core.solve.ask import solve
+    from gremio.desktop.bench.picture import save_picture
+
+    rig = _load(file)
+    answer = solve(rig, _settings(set_))
+    save_picture(answer, output, picture_size(size), night)
+    _report(answer.notes)
+
+
+@app.command()
+def schema() -> None:
+    """Print the JSON Schema of a .gremio file.
+
+    Example: gremio schema > gremio.schema.json
+    """
+    import json
+
+    from gremio.core.files.rig_file import schema as make_schema
+
+    print(json.dumps(make_schema(), indent=2))

@@ -1,0 +1,55 @@
+"""What the command line prints."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+import msgspec
+
+from gremio.core.problem import GremioError, Note
+from gremio.core.quantity import show
+from gremio.core.rig.channels import channel_kind
+from gremio.core.solve.pose import Pose
+
+_LARGEST_PICTURE = 16384
+
+
+def pose_json(pose: Pose, notes: list[Note]) -> str:
+    """Controls, parts and notes as JSON, in metres and radians."""
+    rig = pose.program.rig
+    parts: dict[str, Any] = {}
+    for part_id in rig.parts:
+        part = pose.part_of(part_id)
+        parts[part.name] = {"world": part.world.ravel().tolist(), "channels": part.channels}
+    answer = {
+        "controls": {control.name: pose.at(key) for key, control in rig.controls.items()},
+        "parts": parts,
+        "notes": [{"code": note.code, "part": note.part, "text": note.text} for note in notes],
+    }
+    return json.dumps(msgspec.to_builtins(answer), ensure_ascii=False, indent=1)
+
+
+def pose_text(pose: Pose, notes: list[Note]) -> str:
+    """A line for each control and each free channel, then the notes."""
+    rig = pose.program.rig
+    lines = []
+    for key, control in rig.controls.items():
+        lines.append(f"{control.name}  {show(pose.at(key), control.unit)}")
+    for part_id in rig.parts:
+        part = pose.part_of(part_id)
+        for channel, value in part.channels.items():
+            unit = "m" if channel_kind(channel) == "length" else "deg"
+            lines.append(f"{part.name}  {channel}  {show(value, unit)}")
+    return "\n".join(lines + [f"note: {note.text}" for note in notes])
+
+
+def picture_size(text: str) -> tuple[int, int]:
+    """Width and height from "1280x800". Raises GremioError."""
+    width, _, height = text.lower().partition("x")
+    if not (width.isdigit() and height.isdigit()):
+        raise GremioError(f"--size {text!r} is no size. Write --size 1280x800.")
+    size = int(width), int(height)
+    if not all(16 <= side <= _LARGEST_PICTURE for side in size):
+        raise GremioError(f"--size {text!r}: each side is from 16 to {_LARGEST_PICTURE} pixels.")
+    return size

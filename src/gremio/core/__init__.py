@@ -1,0 +1,1 @@
+"""Computation: no window, no drawing, no toolkit."""

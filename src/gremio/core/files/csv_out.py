@@ -1,0 +1,30 @@
+"""A control's sweep as a table."""
+
+from __future__ import annotations
+
+import csv
+import io
+
+from gremio.core.rig.channels import full_label, kind_of
+from gremio.core.solve.ask import moving_channels
+from gremio.core.solve.pose import Poses
+
+_SI = {"length": "m", "angle": "rad", "time": "s", "number": ""}
+
+
+def sweep_csv(poses: Poses, control: str) -> str:
+    """A row a step: the control (by key), then every channel that moves. SI units, named
+    in the heading: "Upper gates [rad]"."""
+    columns = [control, *moving_channels(poses, control)]
+    rig = poses.program.rig
+    text = io.StringIO()
+    table = csv.writer(text, lineterminator="\n")
+    table.writerow([_heading(full_label(rig, c), _SI[kind_of(rig, c)]) for c in columns])
+    values = [poses.channel(channel) for channel in columns]
+    for row in zip(*values, strict=True):
+        table.writerow([repr(float(value)) for value in row])
+    return text.getvalue()
+
+
+def _heading(name: str, unit: str) -> str:
+    return f"{name} [{unit}]" if unit else name

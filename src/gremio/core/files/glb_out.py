@@ -1,0 +1,189 @@
+"""Writing GLB (glTF 2.0): the parts as posed, or a control's travel as an animation."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+import pygltflib as gltf
+
+from gremio.core.files.model_in import FROM_Y_UP, linear_of_srgb
+from gremio.core.files.shelf import Shelf
+from gremio.core.frames import holds, matrix, quaternions
+from gremio.core.rig.model import Part, Rig, Shape
+from gremio.core.shape.geometry import Geometry, moved
+from gremio.core.solve.pose import Poses
+
+Array = npt.NDArray[np.float64]
+_TO_Y_UP = np.linalg.inv(FROM_Y_UP)
+
+
+def glb(rig: Rig, shelf: Shelf, poses: Poses, seconds: float = 0.0, animation: str = "") -> bytes:
+    """The parts as posed in the first frame; with more frames, their motion over `seconds`.
+
+    Nodes have the parts' names and hierarchy. glTF's axes: y up, z forward.
+    """
+    return _Writer(rig, shelf).write(poses, seconds, animation)
+
+
+class _Writer:
+    """Gathers one GLB: its nodes, and the bytes they refer to."""
+
+    def __init__(self, rig: Rig, shelf: Shelf) -> None:
+        self.rig, self.shelf = rig, shelf
+        self.out = gltf.GLTF2(asset=gltf.Asset(version="2.0", generator="Gremio"))
+        self.blob = bytearray()
+        self.meshes: dict[tuple[Shape, ...], int] = {}
+        self.materials: dict[str, int] = {}
+
+    def write(self, poses: Poses, seconds: float, animation: str) -> bytes:
+        locals_of = _local_frames(poses)
+        moving: list[tuple[int, Array]] = []
+        nodes: dict[str, int] = {}
+        roots: list[int] = []
+        for part_id, frames in locals_of.items():
+            part = self.rig.parts[part_id]
+            above = nodes.get(part.parent or "")
+            siblings = roots if above is None else self.out.nodes[above].children
+            nodes[part_id], shown = self._node(part, frames, siblings)
+            if np.ptp(shown, axis=0).max() > 0:
+                moving.append((nodes[part_id], shown))
+        self.out.scene = 0
+        self.out.scenes = [gltf.Scene(nodes=roots, name=self.rig.name)]
+        if seconds > 0 and poses.frames > 1:
+            self._animate(moving, np.linspace(0.0, seconds, poses.frames), animation)
+        self.out.buffers = [gltf.Buffer(byteLength=len(self.blob))]
+        self.out.set_binary_blob(bytes(self.blob))
+        return b"".join(self.out.save_to_bytes())
+
+    def _node(self, part: Part, frames: Array, siblings: list[int]) -> tuple[int, Array]:
+        """A node for a part, and its local frames (F, 4, 4). Where a stretched mount would
+        shear what turns in it, the mount gets a node of its own."""
+        if not all(holds(frame) for frame in frames[:: max(1, len(frames) // 7)]):
+            mount = _TO_Y_UP @ matrix(part.mount) @ FROM_Y_UP
+            frames = np.linalg.inv(mount) @ frames
+            siblings.append(self._add(f"{part.name}, mount", mount))
+            siblings = self.out.nodes[siblings[-1]].children
+        index = self._add(part.name, frames[0], self._mesh(part.shapes))
+        siblings.append(index)
+        return index, frames
+
+    def _add(self, name: str, local: Array, mesh: int | None = None) -> int:
+        move, turn, scale = _parts_of(local[None])
+        node = gltf.Node(name=name, mesh=mesh, children=[])
+        node.translation, node.rotation = move[0].tolist(), turn[0].tolist()
+        if not np.allclose(scale[0], 1.0, atol=1e-12):
+            node.scale = scale[0].tolist()
+        self.out.nodes.append(node)
+        return len(self.out.nodes) - 1
+
+    def _mesh(self, shapes: tuple[Shape, ...]) -> int | None:
+        if not shapes:
+            return None
+        if shapes not in self.meshes:
+            primitives = [self._primitive(shape) for shape in shapes]
+            self.out.meshes.append(gltf.Mesh(primitives=primitives))
+            self.meshes[shapes] = len(self.out.meshes) - 1
+        return self.meshes[shapes]
+
+    def _primitive(self, shape: Shape) -> gltf.Primitive:
+        geometry = moved(self.shelf.geometry(self.rig, shape.solid), matrix(shape.place))
+        corners, indices = _corners(geometry)
+        attributes = gltf.Attributes(
+            POSITION=self._accessor(corners[:, :3], gltf.VEC3, gltf.ARRAY_BUFFER),
+            NORMAL=self._accessor(corners[:, 3:], gltf.VEC3, gltf.ARRAY_BUFFER),
+        )
+        return gltf.Primitive(
+            attributes=attributes,
+            indices=self._accessor(indices, gltf.SCALAR, gltf.ELEMENT_ARRAY_BUFFER),
+            material=self._material(shape.paint),
+        )
+
+    def _material(self, paint: str) -> int:
+        if paint not in self.materials:
+            shown = [int(paint[i : i + 2], 16) / 255 for i in (1, 3, 5)]
+            look = gltf.PbrMetallicRoughness(
+                baseColorFactor=[*linear_of_srgb(shown).tolist(), 1.0],
+                metallicFactor=0.0,
+                roughnessFactor=0.9,
+            )
+            self.out.materials.append(gltf.Material(name=paint, pbrMetallicRoughness=look))
+            self.materials[paint] = len(self.out.materials) - 1
+        return self.materials[paint]
+
+    def _accessor(self, values: npt.NDArray[Any], kind: str, target: int | None = None) -> int:
+        whole = values.dtype.kind == "u"
+        data = values.astype("<u4" if whole else "<f4")
+        view = gltf.BufferView(
+            buffer=0, byteOffset=len(self.blob), byteLength=data.nbytes, target=target
+        )
+        self.blob += data.tobytes()
+        self.out.bufferViews.append(view)
+        flat = data.reshape(len(data), -1)
+        accessor = gltf.Accessor(
+            bufferView=len(self.out.bufferViews) - 1,
+            componentType=gltf.UNSIGNED_INT if whole else gltf.FLOAT,
+            count=len(data),
+            type=kind,
+            min=flat.min(axis=0).tolist(),
+            max=flat.max(axis=0).tolist(),
+        )
+        self.out.accessors.append(accessor)
+        return len(self.out.accessors) - 1
+
+    def _animate(self, moving: list[tuple[int, Array]], times: Array, name: str) -> None:
+        if not moving:
+            return
+        clock = self._accessor(times, gltf.SCALAR)
+        animation = gltf.Animation(name=name, channels=[], samplers=[])
+        for node, frames in moving:
+            move, turn, scale = _parts_of(frames)
+            for path, values in (("translation", move), ("rotation", turn), ("scale", scale)):
+                if np.ptp(values, axis=0).max() <= 1e-12:
+                    continue
+                kind = gltf.VEC4 if path == "rotation" else gltf.VEC3
+                sampler = gltf.AnimationSampler(
+                    input=clock, output=self._accessor(values, kind), interpolation="LINEAR"
+                )
+                target = gltf.AnimationChannelTarget(node=node, path=path)
+                animation.channels.append(
+                    gltf.AnimationChannel(sampler=len(animation.samplers), target=target)
+                )
+                animation.samplers.append(sampler)
+        self.out.animations.append(animation)
+
+
+def _local_frames(poses: Poses) -> dict[str, Array]:
+    """(F, 4, 4) of each part in its parent, by id, in glTF's axes."""
+    program = poses.program
+    back = np.linalg.inv(poses.worlds)
+    result: dict[str, Array] = {}
+    for row, part in enumerate(program.part_ids):
+        parent = int(program.parents[row])
+        world = poses.worlds[:, row]
+        local = world if parent < 0 else back[:, parent] @ world
+        result[part] = _TO_Y_UP @ local @ FROM_Y_UP
+    return result
+
+
+def _parts_of(frames: Array) -> tuple[Array, Array, Array]:
+    """Translations (F, 3), quaternions x y z w (F, 4) that follow without a flip, scales."""
+    columns = frames[:, :3, :3]
+    scale = np.linalg.norm(columns, axis=1)
+    mirrored = np.linalg.det(columns) < 0
+    scale[mirrored, 0] *= -1
+    q = quaternions(columns / scale[:, None, :])
+    flips = np.cumprod(np.where(np.einsum("ij,ij->i", q[1:], q[:-1]) < 0, -1.0, 1.0))
+    q[1:] *= flips[:, None]
+    return frames[:, :3, 3], q[:, [1, 2, 3, 0]], scale
+
+
+def _corners(geometry: Geometry) -> tuple[npt.NDArray[np.float32], npt.NDArray[np.uint32]]:
+    """(N, 6) different corners as position and normal, in glTF's axes, and their indices."""
+    turn = _TO_Y_UP[:3, :3]
+    position = geometry.vertices[geometry.triangles].reshape(-1, 3) @ turn.T
+    normal = geometry.corner_normals.reshape(-1, 3) @ turn.T
+    every = np.concatenate([position, normal], axis=1).astype(np.float32)
+    corners, indices = np.unique(every, axis=0, return_inverse=True)
+    return corners, indices.reshape(-1).astype(np.uint32)

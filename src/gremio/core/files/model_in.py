@@ -1,0 +1,267 @@
+"""Reading models: GLB, glTF, OBJ, STL and PLY, by `trimesh`.
+
+What comes out is in Gremio's axes and units: z up, x forward, metres. glTF says y is up
+and z is forward; a model that says y is up is turned the same way.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import struct
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from gremio.core.files import atomic
+from gremio.core.files.atomic import FileProblem
+from gremio.core.frames import holds
+from gremio.core.problem import Note
+from gremio.core.rig.model import PAINT, Up
+from gremio.core.shape.geometry import Geometry, welded
+
+Array = npt.NDArray[np.float64]
+ENDINGS = (".glb", ".gltf", ".obj", ".stl", ".ply")
+_LARGEST = 2_000_000_000
+
+# From axes with y up and z forward to axes with z up and x forward.
+FROM_Y_UP = np.array(
+    [[0.0, 0.0, 1.0, 0.0], [1.0, 0.0, 0.0, 0.0], [0.0, 1.0, 0.0, 0.0], [0.0, 0.0, 0.0, 1.0]]
+)
+
+
+@dataclass(frozen=True, eq=False)
+class Piece:
+    """One surface of a model. name: its name in the file. paint: "#rrggbb"."""
+
+    name: str
+    geometry: Geometry
+    paint: str
+
+
+@dataclass(frozen=True, eq=False)
+class ModelNode:
+    """A node of a model. parent: its index, None at the top. local: (4, 4) in the parent."""
+
+    name: str
+    parent: int | None
+    local: Array
+    pieces: tuple[Piece, ...]
+
+
+@dataclass(frozen=True, eq=False)
+class Model:
+    """What a model file holds. Parents come before their children."""
+
+    path: Path
+    sha256: str
+    metres: float
+    up: Up
+    nodes: tuple[ModelNode, ...]
+    notes: tuple[Note, ...]
+
+    def piece(self, name: str) -> Piece | None:
+        """The piece of this name."""
+        return next((p for node in self.nodes for p in node.pieces if p.name == name), None)
+
+
+def usual_up(path: Path) -> Up:
+    """The axis that is up unless a person says otherwise: y by the standard of glTF, and by
+    habit in OBJ; z by habit in STL and PLY."""
+    return "z" if path.suffix.lower() in (".stl", ".ply") else "y"
+
+
+def read_model(path: str | Path, metres: float = 1.0, up: Up | None = None) -> Model:
+    """Read a model file.
+
+    metres: length of the file's unit. up: the file's upright axis, its usual one for None.
+    Raises FileProblem when it can't be read or holds no triangles.
+    """
+    file = Path(path)
+    if file.suffix.lower() not in ENDINGS:
+        endings = ", ".join(ENDINGS)
+        raise FileProblem(f"{file.name} is no model that Gremio reads. It reads {endings}.")
+    data = atomic.read(file, _LARGEST)
+    if file.suffix.lower() == ".glb":
+        _check_glb(data, file.name)
+    scene = _load(file)
+    upright = usual_up(file) if up is None else up
+    nodes, notes = _nodes(scene, file, _conversion(metres, upright))
+    if not any(node.pieces for node in nodes):
+        raise FileProblem(f"{file.name} holds no triangles, so there is nothing to bring in.")
+    digest = hashlib.sha256(data).hexdigest()
+    return Model(file.resolve(), digest, metres, upright, tuple(nodes), tuple(notes))
+
+
+def _check_glb(data: bytes, name: str) -> None:
+    """Refuse a GLB whose header promises other lengths than the file has."""
+    problem = ""
+    if len(data) < 20 or data[:4] != b"glTF":
+        problem = "it does not begin as a GLB does"
+    else:
+        _, version, total = struct.unpack("<4sII", data[:12])
+        if version != 2:
+            problem = f"it is of glTF version {version}, and Gremio reads version 2"
+        elif total != len(data):
+            problem = f"it says it has {total:,} bytes and has {len(data):,}"
+        else:
+            problem = _chunk_problem(data)
+    if problem:
+        raise FileProblem(f"{name} is broken: {problem}. Export it again.")
+
+
+def _chunk_problem(data: bytes) -> str:
+    place = 12
+    chunks: dict[bytes, bytes] = {}
+    while place + 8 <= len(data):
+        length, kind = struct.unpack("<I4s", data[place : place + 8])
+        if place + 8 + length > len(data):
+            return "one of its chunks says it is longer than the file"
+        chunks.setdefault(kind, data[place + 8 : place + 8 + length])
+        place += 8 + length
+    try:
+        tree = json.loads(chunks[b"JSON"])
+        held = len(chunks.get(b"BIN\x00", b""))
+        for view in tree.get("bufferViews", []):
+            inside = view.get("buffer", 0) == 0 and "uri" not in tree["buffers"][0]
+            if inside and view.get("byteOffset", 0) + view["byteLength"] > held:
+                return "one of its buffer views reaches past the data"
+    except (ValueError, KeyError, TypeError, IndexError, AttributeError, RecursionError):
+        return "its description can't be read"
+    return ""
+
+
+def _load(file: Path) -> Any:
+    import trimesh
+
+    options: dict[str, Any] = {"process": False}
+    if file.suffix.lower() == ".obj":
+        options.update(split_object=True, group_material=False)
+    try:
+        return trimesh.load_scene(str(file), **options)
+    except Exception as error:
+        # The reader fails in many ways on broken files; each means the same to a person.
+        reason = str(error).strip().splitlines()[0] if str(error).strip() else "it is damaged"
+        raise FileProblem(f"{file.name} could not be read: {reason}. Export it again.") from None
+
+
+def _conversion(metres: float, up: Up) -> Array:
+    """(4, 4) from the file's axes and unit to Gremio's."""
+    scale = np.diag([metres, metres, metres, 1.0])
+    return (FROM_Y_UP if up == "y" else np.eye(4)) @ scale
+
+
+def _nodes(scene: Any, file: Path, convert: Array) -> tuple[list[ModelNode], list[Note]]:
+    forest = scene.graph.transforms
+    children: dict[str, list[str]] = {}
+    for child, parent in forest.parents.items():
+        children.setdefault(parent, []).append(child)
+    nodes: list[ModelNode] = []
+    notes: list[Note] = []
+    back = np.linalg.inv(convert)
+    waiting: list[tuple[str, int | None]] = _below(children, scene.graph.base_frame, None)
+    while waiting:
+        name, parent = waiting.pop(0)
+        edge = forest.edge_data[(forest.parents[name], name)]
+        local = convert @ np.asarray(edge.get("matrix", np.eye(4)), dtype=float) @ back
+        pieces = _pieces(scene, edge, convert, file, notes)
+        # A node of several surfaces is read as a node with a child for each of them.
+        for child in list(children.get(name, [])):
+            inner = forest.edge_data[(name, child)]
+            if _is_surface_of_parent(scene, inner):
+                pieces += _pieces(scene, inner, convert, file, notes)
+                children[name].remove(child)
+        shown = _shown_name(name, scene, edge, file)
+        if not np.all(np.isfinite(local)) or abs(np.linalg.det(local[:3, :3])) < 1e-12:
+            notes.append(_note("frame-broken", shown, "has no usable frame; it stands at zero"))
+            local = np.eye(4)
+        elif not holds(local):
+            notes.append(_note("frame-sheared", shown, "is sheared in the file; it is squared"))
+        nodes.append(ModelNode(shown, parent, local, tuple(pieces)))
+        waiting += _below(children, name, len(nodes) - 1)
+    return nodes, notes
+
+
+def _below(
+    children: dict[str, list[str]], name: str, index: int | None
+) -> list[tuple[str, int | None]]:
+    return [(child, index) for child in children.get(name, [])]
+
+
+def _is_surface_of_parent(scene: Any, edge: dict[str, Any]) -> bool:
+    geometry = scene.geometry.get(edge.get("geometry"))
+    return bool(geometry is not None and geometry.metadata.get("from_gltf_primitive"))
+
+
+def _shown_name(name: str, scene: Any, edge: dict[str, Any], file: Path) -> str:
+    """The node's name; the file's, where a format without nodes gave none of its own."""
+    if file.suffix.lower() in (".stl", ".ply") and len(scene.geometry) == 1:
+        return file.stem
+    if file.suffix.lower() == ".obj":
+        return str(edge.get("geometry") or name)
+    return str(name)
+
+
+def _pieces(
+    scene: Any, edge: dict[str, Any], convert: Array, file: Path, notes: list[Note]
+) -> list[Piece]:
+    name = edge.get("geometry")
+    surface = scene.geometry.get(name)
+    if surface is None or not hasattr(surface, "faces"):
+        return []
+    vertices = np.asarray(surface.vertices, dtype=float) @ convert[:3, :3].T
+    faces = np.asarray(surface.faces, dtype=np.int64)
+    good = np.all(np.isfinite(vertices), axis=1)
+    whole = np.all((faces >= 0) & (faces < len(vertices)), axis=1)
+    faces = faces[whole]
+    whole_corners = np.all(good[faces], axis=1) if len(faces) else np.zeros(0, dtype=bool)
+    if len(faces) < len(whole) or not whole_corners.all():
+        lost = len(whole) - int(whole_corners.sum())
+        notes.append(_note("mesh-broken", str(name), f"has {lost} broken triangles; left out"))
+    geometry = welded(np.where(good[:, None], vertices, 0.0), faces[whole_corners])
+    if len(geometry.triangles) == 0:
+        notes.append(_note("mesh-empty", str(name), f"in {file.name} has no triangles; left out"))
+        return []
+    used = np.unique(geometry.triangles)
+    index = np.zeros(len(geometry.vertices), dtype=np.int64)
+    index[used] = np.arange(len(used))
+    geometry = Geometry(geometry.vertices[used], index[geometry.triangles])
+    return [Piece(str(name), geometry, _paint(surface, file))]
+
+
+def _note(code: str, name: str, what: str) -> Note:
+    return Note(code, name, f"{name} {what}.", "warning")
+
+
+def _paint(surface: Any, file: Path) -> str:
+    """The base colour of a surface; Gremio's own paint where it has none."""
+    visual = surface.visual
+    if not getattr(visual, "defined", False):
+        return PAINT
+    try:
+        material = getattr(visual, "material", None)
+        colour = visual.main_color if material is None else material.main_color
+        rgb = np.asarray(colour, dtype=float)[:3] / 255
+    except Exception:
+        # A material the reader can't reduce to one colour is shown in Gremio's own paint.
+        return PAINT
+    if file.suffix.lower() in (".glb", ".gltf"):
+        rgb = srgb_of_linear(rgb)
+    return "#" + "".join(f"{round(float(v) * 255):02x}" for v in np.clip(rgb, 0, 1))
+
+
+def srgb_of_linear(linear: npt.ArrayLike) -> Array:
+    """Display values 0–1 of linear light 0–1 (IEC 61966-2-1)."""
+    x = np.clip(np.asarray(linear, dtype=float), 0, 1)
+    shown: Array = np.where(x <= 0.0031308, 12.92 * x, 1.055 * x ** (1 / 2.4) - 0.055)
+    return shown
+
+
+def linear_of_srgb(shown: npt.ArrayLike) -> Array:
+    """Linear light 0–1 of display values 0–1 (IEC 61966-2-1)."""
+    x = np.clip(np.asarray(shown, dtype=float), 0, 1)
+    linear: Array = np.where(x <= 0.04045, x / 12.92, ((x + 0.055) / 1.055) ** 2.4)
+    return linear

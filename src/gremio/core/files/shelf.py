@@ -1,0 +1,97 @@
+"""The shelf: surfaces of a rig's shapes, the models behind them read once."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from gremio.core.files.atomic import FileProblem
+from gremio.core.files.model_in import Model, read_model
+from gremio.core.problem import GremioError, Note
+from gremio.core.rig.model import Rig, Source
+from gremio.core.rig.solids import AnySolid, Box, Mesh
+from gremio.core.shape.geometry import Geometry
+from gremio.core.shape.solids import geometry_of
+
+
+class Shelf:
+    """Keeps models that have been read, by source. Holds nothing that a file does not."""
+
+    def __init__(self) -> None:
+        self._models: dict[Source, Model | Note] = {}
+
+    def put(self, model: Model) -> None:
+        """Keep a model that has just been read."""
+        source = Source(str(model.path), model.sha256, model.metres, model.up)
+        self._models[source] = model
+
+    def forget(self) -> None:
+        """Look at every file anew the next time."""
+        self._models.clear()
+
+    def geometry(self, rig: Rig, solid: AnySolid) -> Geometry:
+        """The surface of a solid; a box of the right size where it can't be had."""
+        if isinstance(solid, Mesh) and (source := rig.sources.get(solid.source)):
+            model = self._model(source)
+            piece = model.piece(solid.piece) if isinstance(model, Model) else None
+            if piece is not None:
+                return piece.geometry
+        try:
+            return geometry_of(solid)
+        except GremioError:
+            return geometry_of(Box(length=0.1, width=0.1, height=0.1))
+
+    def notes(self, rig: Rig) -> list[Note]:
+        """Models that are missing or changed, pieces no longer in them, and solids with
+        dimensions that can't be."""
+        notes = [
+            found
+            for source in rig.sources.values()
+            if isinstance(found := self._model(source), Note)
+        ]
+        for part in rig.parts.values():
+            for shape in part.shapes:
+                notes += self._shape_notes(rig, part.name, shape.solid)
+        return notes
+
+    def _shape_notes(self, rig: Rig, part: str, solid: AnySolid) -> list[Note]:
+        if not isinstance(solid, Mesh):
+            try:
+                geometry_of(solid)
+            except GremioError as error:
+                return [Note("shape-wrong", part, f"{part}: {error} A small box stands in.")]
+            return []
+        source = rig.sources.get(solid.source)
+        model = self._model(source) if source else None
+        if not isinstance(model, Model) or model.piece(solid.piece):
+            return []
+        text = (
+            f"{part} has the shape {solid.piece!r}, which is no longer in {model.path.name}; "
+            "a box stands in. Bring in the part it is now, or take up an older model."
+        )
+        return [Note("piece-missing", part, text, "warning")]
+
+    def _model(self, source: Source) -> Model | Note:
+        if source not in self._models:
+            self._models[source] = _read(source)
+        return self._models[source]
+
+
+def _read(source: Source) -> Model | Note:
+    path = Path(source.path)
+    if not path.exists():
+        text = (
+            f"The model {path.name} is not at {path.parent}; boxes stand in for its shapes. "
+            "Put it back, or choose it with Rig > Find a model."
+        )
+        return Note("model-missing", "", text, "warning")
+    try:
+        model = read_model(path, source.metres, source.up)
+    except FileProblem as problem:
+        return Note("model-broken", "", f"{problem} Boxes stand in for its shapes.", "warning")
+    if model.sha256 != source.sha256:
+        text = (
+            f"The model {path.name} has changed since it was brought in; boxes stand in for its "
+            "shapes. Choose it with Rig > Find a model to take up the new one."
+        )
+        return Note("model-changed", "", text, "warning")
+    return model

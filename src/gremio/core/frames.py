@@ -1,0 +1,157 @@
+"""Rest frames and turns: right-handed, z up, x forward (ISO 8855); metres and radians.
+
+A turn of a frame is a unit quaternion (w, x, y, z). Three angles, where a person types
+them, turn about the fixed x, then y, then z axis (roll, pitch, yaw of ISO 8855):
+R = Rz·Ry·Rx.
+"""
+
+from __future__ import annotations
+
+import math
+
+import msgspec
+import numpy as np
+import numpy.typing as npt
+
+Array = npt.NDArray[np.float64]
+Triple = tuple[float, float, float]
+Quaternion = tuple[float, float, float, float]
+
+
+class Frame(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A place to stand: at (m), turn (unit quaternion w, x, y, z), scale (per axis)."""
+
+    at: Triple = (0.0, 0.0, 0.0)
+    turn: Quaternion = (1.0, 0.0, 0.0, 0.0)
+    scale: Triple = (1.0, 1.0, 1.0)
+
+
+IDENTITY = Frame()
+
+
+def tidy_frame(at: npt.ArrayLike, turn: npt.ArrayLike, scale: npt.ArrayLike) -> Frame:
+    """A frame of plain floats, without the last digit's dust, so that files read well."""
+    w, x, y, z = _dusted(turn)
+    frame = Frame(triple(at), (w, x, y, z), triple(scale))
+    return Frame(
+        IDENTITY.at if frame.at == IDENTITY.at else frame.at,
+        IDENTITY.turn if frame.turn == IDENTITY.turn else frame.turn,
+        IDENTITY.scale if frame.scale == IDENTITY.scale else frame.scale,
+    )
+
+
+def _dusted(values: npt.ArrayLike) -> list[float]:
+    numbers = [float(v) for v in np.asarray(values, dtype=float)]
+    return [0.0 if abs(v) < 1e-15 else v for v in numbers]
+
+
+def triple(values: npt.ArrayLike) -> Triple:
+    """The three numbers of a vector (3,) as plain floats, with no dust about zero."""
+    x, y, z = _dusted(values)
+    return x, y, z
+
+
+def turn_matrix(turn: Quaternion) -> Array:
+    """(3, 3) rotation matrix of a quaternion, which is normalised first."""
+    w, x, y, z = np.asarray(turn, dtype=float) / math.sqrt(sum(v * v for v in turn))
+    return np.array(
+        [
+            [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
+            [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
+            [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
+        ]
+    )
+
+
+def matrix(frame: Frame) -> Array:
+    """(4, 4) homogeneous matrix of a frame: scale, then turn, then shift."""
+    result = np.eye(4)
+    result[:3, :3] = turn_matrix(frame.turn) * np.asarray(frame.scale)
+    result[:3, 3] = frame.at
+    return result
+
+
+def quaternions(rotations: Array) -> Array:
+    """Unit quaternions (..., 4) as w, x, y, z of rotation matrices (..., 3, 3), w >= 0.
+
+    Shepperd, "Quaternion from rotation matrix", J. Guidance and Control 1 (1978): the
+    largest of the four squares is rooted, so no digit is lost near half turns.
+    """
+    m = np.asarray(rotations, dtype=float)
+    trace = m[..., 0, 0] + m[..., 1, 1] + m[..., 2, 2]
+    squares = np.stack([trace, m[..., 0, 0], m[..., 1, 1], m[..., 2, 2]], axis=-1)
+    largest = np.argmax(squares, axis=-1)
+    wx = m[..., 2, 1] - m[..., 1, 2]
+    wy = m[..., 0, 2] - m[..., 2, 0]
+    wz = m[..., 1, 0] - m[..., 0, 1]
+    xy = m[..., 0, 1] + m[..., 1, 0]
+    yz = m[..., 1, 2] + m[..., 2, 1]
+    xz = m[..., 0, 2] + m[..., 2, 0]
+    rows = [
+        (1 + trace, wx, wy, wz),
+        (wx, 1 - trace + 2 * m[..., 0, 0], xy, xz),
+        (wy, xy, 1 - trace + 2 * m[..., 1, 1], yz),
+        (wz, xz, yz, 1 - trace + 2 * m[..., 2, 2]),
+    ]
+    choices = np.stack([np.stack(row, axis=-1) for row in rows], axis=-2)
+    q = np.take_along_axis(choices, largest[..., None, None], axis=-2)[..., 0, :]
+    q = q / np.linalg.norm(q, axis=-1, keepdims=True)
+    result: Array = np.where(q[..., :1] < 0, -q, q)
+    return result
+
+
+def frame_of(m: npt.ArrayLike) -> Frame:
+    """The frame of a (4, 4) matrix; a mirrored one gets a negative x scale.
+
+    Shear can't be held by a frame and is lost; `holds` tells beforehand.
+    """
+    full = np.asarray(m, dtype=float)
+    columns = full[:3, :3]
+    scale = np.linalg.norm(columns, axis=0)
+    scale = np.where(scale < 1e-12, 1.0, scale)
+    if np.linalg.det(columns) < 0:
+        scale[0] = -scale[0]
+    rotation = columns / scale
+    u, _, vt = np.linalg.svd(rotation)
+    rotation = u @ np.diag([1, 1, np.linalg.det(u @ vt)]) @ vt
+    if np.allclose(scale, 1.0, atol=1e-12):
+        scale = np.ones(3)
+    return tidy_frame(full[:3, 3], quaternions(rotation), scale)
+
+
+def holds(m: npt.ArrayLike) -> bool:
+    """Whether a frame can hold the (4, 4) matrix exactly (it has no shear)."""
+    full = np.asarray(m, dtype=float)
+    size = max(1.0, float(np.abs(full).max()))
+    return bool(np.allclose(matrix(frame_of(full)), full, atol=1e-9 * size))
+
+
+def compose(outer: Frame, inner: Frame) -> Frame:
+    """The frame that stands at `inner` within `outer`."""
+    return frame_of(matrix(outer) @ matrix(inner))
+
+
+def relative(outer: Frame, inner: Frame) -> Frame:
+    """`inner`, given in the same space as `outer`, seen from `outer`."""
+    return frame_of(np.linalg.inv(matrix(outer)) @ matrix(inner))
+
+
+def turn_of_angles(angles: Triple) -> Quaternion:
+    """Quaternion of turns (rad) about the fixed x, then y, then z axis."""
+    (cx, sx), (cy, sy), (cz, sz) = ((math.cos(a / 2), math.sin(a / 2)) for a in angles)
+    return (
+        cz * cy * cx + sz * sy * sx,
+        cz * cy * sx - sz * sy * cx,
+        cz * sy * cx + sz * cy * sx,
+        sz * cy * cx - cz * sy * sx,
+    )
+
+
+def angles_of_turn(turn: Quaternion) -> Triple:
+    """Turns (rad) about the fixed x, then y, then z axis that give the quaternion."""
+    m = turn_matrix(turn)
+    level = math.hypot(float(m[0, 0]), float(m[1, 0]))
+    y = math.atan2(-m[2, 0], level)
+    if level < 1e-9:
+        return triple((math.atan2(-m[1, 2], m[1, 1]), y, 0.0))
+    return triple((math.atan2(m[2, 1], m[2, 2]), y, math.atan2(m[1, 0], m[0, 0])))

@@ -1,0 +1,1 @@
+"""Handbook mechanics: pure functions, with the source of each equation."""

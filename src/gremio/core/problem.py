@@ -1,0 +1,32 @@
+"""What can be wrong, said so that a person can act on it."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import msgspec
+
+Severity = Literal["error", "warning", "info"]
+
+
+class GremioError(Exception):
+    """Something asked for can't be done; the text names the thing and the way out."""
+
+
+class NotFound(GremioError):
+    """A name that nothing in the rig has."""
+
+
+class Note(msgspec.Struct, frozen=True):
+    """One finding about a rig or a pose.
+
+    code: a short stable word, for scripts ("stop-reached", "led-twice").
+    part: the name of the part or control it is about; "" when it is about the rig.
+    text: the whole message for a person.
+    severity: "error" keeps the rig from being what it says, "warning" does not.
+    """
+
+    code: str
+    part: str
+    text: str
+    severity: Severity = "error"

@@ -1,0 +1,1 @@
+"""What a rig is, and the edits on it."""

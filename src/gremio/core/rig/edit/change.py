@@ -1,0 +1,52 @@
+"""What every edit needs: new ids, changed mappings, names that are free."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import TypeVar
+
+from msgspec.structs import replace
+
+from gremio.core.problem import GremioError, NotFound
+from gremio.core.rig.channels import split
+from gremio.core.rig.find import names_in
+from gremio.core.rig.model import Rig
+
+T = TypeVar("T")
+
+
+def new_id(rig: Rig, letter: str) -> tuple[Rig, str]:
+    """The rig with one more id given out, and the id."""
+    number = rig.made + 1
+    return replace(rig, made=number), f"{letter}{number}"
+
+
+def with_entry(mapping: Mapping[str, T], key: str, value: T) -> dict[str, T]:
+    """A copy of a mapping with one entry set."""
+    return {**mapping, key: value}
+
+
+def without(mapping: Mapping[str, T], *keys: str) -> dict[str, T]:
+    """A copy of a mapping without some entries."""
+    return {key: value for key, value in mapping.items() if key not in keys}
+
+
+def check_new_name(rig: Rig, name: str, present: str | None = None) -> None:
+    """Refuse an empty name and one that another part or control has."""
+    if not name.strip():
+        raise GremioError("A name can't be empty. Write at least one letter.")
+    if name != present and name in names_in(rig):
+        raise GremioError(f"{name!r} is already the name of something here. Choose another name.")
+
+
+def must_have(mapping: Mapping[str, T], key: str, what: str) -> T:
+    """The entry of this id. Raises NotFound when it is not in the rig."""
+    try:
+        return mapping[key]
+    except KeyError:
+        raise NotFound(f"The rig has no {what} with the id {key!r}.") from None
+
+
+def drop_values_of(at: Mapping[str, float], owner: str) -> dict[str, float]:
+    """The present values without those of one part or control."""
+    return {key: value for key, value in at.items() if split(key)[0] != owner}

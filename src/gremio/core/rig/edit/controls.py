@@ -1,0 +1,71 @@
+"""Edits on controls, and on where the channels stand now."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+
+from msgspec.structs import replace
+
+from gremio.core.problem import GremioError
+from gremio.core.rig.channels import home_value
+from gremio.core.rig.check import faults
+from gremio.core.rig.edit.change import (
+    check_new_name,
+    drop_values_of,
+    must_have,
+    new_id,
+    with_entry,
+    without,
+)
+from gremio.core.rig.edit.links import without_channels_of
+from gremio.core.rig.model import Control, Rig
+
+
+def add_control(rig: Rig, control: Control) -> tuple[Rig, str]:
+    """The rig with one more control, and its id. Refuses an empty range."""
+    check_new_name(rig, control.name)
+    rig, control_id = new_id(rig, "c")
+    return change_control(rig, control_id, control), control_id
+
+
+def change_control(rig: Rig, control_id: str, control: Control) -> Rig:
+    """The rig with a control in place of the one of this id; home is kept in the range."""
+    present = rig.controls.get(control_id)
+    if present == control:
+        return rig
+    check_new_name(rig, control.name, present.name if present else None)
+    if not (math.isfinite(control.low) and math.isfinite(control.high)):
+        raise GremioError(f"The range of {control.name} needs two plain numbers.")
+    control = replace(control, home=min(max(control.home, control.low), control.high))
+    changed = replace(rig, controls=with_entry(rig.controls, control_id, control))
+    for note in faults(changed):
+        if note.part == control.name and note.code in ("range-empty", "unit-wrong"):
+            raise GremioError(note.text)
+    return changed
+
+
+def remove_control(rig: Rig, control_id: str) -> Rig:
+    """Take out a control with the links it leads."""
+    must_have(rig.controls, control_id, "control")
+    rig = without_channels_of(rig, control_id)
+    return replace(
+        rig,
+        controls=without(rig.controls, control_id),
+        at=drop_values_of(rig.at, control_id),
+    )
+
+
+def set_values(rig: Rig, values: Mapping[str, float]) -> Rig:
+    """Put channels that nothing leads somewhere (SI), by key; home is not written down."""
+    at = dict(rig.at)
+    for key, value in values.items():
+        at[key] = value
+        if value == home_value(rig, key):
+            del at[key]
+    return rig if at == rig.at else replace(rig, at=at)
+
+
+def all_home(rig: Rig) -> Rig:
+    """Put every channel that nothing leads at home."""
+    return replace(rig, at={}) if rig.at else rig

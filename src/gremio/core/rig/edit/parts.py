@@ -1,0 +1,149 @@
+"""Edits on parts: adding, naming, mounting, joints and stops."""
+
+from __future__ import annotations
+
+import math
+
+from msgspec.structs import replace
+
+from gremio.core.frames import Frame
+from gremio.core.problem import GremioError
+from gremio.core.quantity import show_short
+from gremio.core.rig.channels import channel_kind, followers, freed, has_axis, key
+from gremio.core.rig.check import stops_are_sound
+from gremio.core.rig.edit.change import (
+    check_new_name,
+    drop_values_of,
+    must_have,
+    new_id,
+    with_entry,
+    without,
+)
+from gremio.core.rig.edit.links import without_channels_of
+from gremio.core.rig.model import Axis, Joint, JointKind, Link, Part, Rig, Shape, Stops
+
+
+def add_part(rig: Rig, part: Part) -> tuple[Rig, str]:
+    """The rig with one more part, and its id. Refuses a name that is taken."""
+    check_new_name(rig, part.name)
+    if part.parent is not None:
+        must_have(rig.parts, part.parent, "part")
+    for channel, stops in part.stops.items():
+        _check_stops(part, channel, stops)
+    rig, part_id = new_id(rig, "p")
+    return replace(rig, parts=with_entry(rig.parts, part_id, part)), part_id
+
+
+def change_part(rig: Rig, part_id: str, part: Part) -> Rig:
+    """The rig with a part in place of the one of this id."""
+    if rig.parts.get(part_id) == part:
+        return rig
+    return replace(rig, parts=with_entry(rig.parts, part_id, part))
+
+
+def rename_part(rig: Rig, part_id: str, name: str) -> Rig:
+    """Give a part another name. Links refer by id, so none breaks."""
+    part = must_have(rig.parts, part_id, "part")
+    check_new_name(rig, name, part.name)
+    return change_part(rig, part_id, replace(part, name=name))
+
+
+def remove_part(rig: Rig, part_id: str) -> Rig:
+    """Take out a part with all that is mounted on it, and the links that need them."""
+    must_have(rig.parts, part_id, "part")
+    gone = [part_id, *descendants(rig, part_id)]
+    at: dict[str, float] = dict(rig.at)
+    for part in gone:
+        rig = without_channels_of(rig, part)
+        at = drop_values_of(at, part)
+    return replace(rig, parts=without(rig.parts, *gone), at=at)
+
+
+def children(rig: Rig, part_id: str | None) -> list[str]:
+    """Ids of the parts mounted directly on a part; on the ground for None."""
+    return [other for other, part in rig.parts.items() if part.parent == part_id]
+
+
+def descendants(rig: Rig, part_id: str) -> list[str]:
+    """Ids of all parts mounted on a part, directly or through others."""
+    by_parent: dict[str | None, list[str]] = {}
+    for other, part in rig.parts.items():
+        by_parent.setdefault(part.parent, []).append(other)
+    found: list[str] = []
+    waiting = list(by_parent.get(part_id, []))
+    while waiting:
+        below = waiting.pop()
+        if below not in found:
+            found.append(below)
+            waiting += by_parent.get(below, [])
+    return found
+
+
+def set_parent(rig: Rig, part_id: str, parent: str | None, mount: Frame) -> Rig:
+    """Mount a part on another one (None: on the ground) at a frame in the new parent."""
+    part = must_have(rig.parts, part_id, "part")
+    if parent is not None:
+        other = must_have(rig.parts, parent, "part")
+        if parent == part_id or parent in descendants(rig, part_id):
+            raise GremioError(
+                f"{part.name} can't be mounted on {other.name}, which is mounted on "
+                f"{part.name}. Mount {other.name} elsewhere first."
+            )
+    return change_part(rig, part_id, replace(part, parent=parent, mount=mount))
+
+
+def set_joint(rig: Rig, part_id: str, kind: JointKind, axis: Axis) -> Rig:
+    """Say what a part may do. Stops of channels that become grounded are dropped.
+
+    Refuses when a link uses a channel that would be grounded.
+    """
+    part = must_have(rig.parts, part_id, "part")
+    joint = Joint(kind, axis if has_axis(kind) else "z")
+    if joint == part.joint:
+        return rig
+    lost = [channel for channel in freed(part.joint) if channel not in freed(joint)]
+    for channel in lost:
+        used = [link for link in rig.links.values() if _uses(link, key(part_id, channel))]
+        if used:
+            raise GremioError(
+                f"{channel} of {part.name} is used by a link, so the joint can't ground it. "
+                "Remove the link first."
+            )
+    stops = {c: s for c, s in part.stops.items() if c in freed(joint)}
+    rig = replace(rig, at=without(rig.at, *(key(part_id, channel) for channel in lost)))
+    return change_part(rig, part_id, replace(part, joint=joint, stops=stops))
+
+
+def _uses(link: Link, channel: str) -> bool:
+    return channel == link.lead or channel in followers(link)
+
+
+def set_stops(rig: Rig, part_id: str, channel: str, stops: Stops) -> Rig:
+    """Set both stops of a channel (SI; None runs free). Refuses a low one above the high."""
+    part = must_have(rig.parts, part_id, "part")
+    _check_stops(part, channel, stops)
+    if stops == Stops():
+        return change_part(rig, part_id, replace(part, stops=without(part.stops, channel)))
+    return change_part(rig, part_id, replace(part, stops=with_entry(part.stops, channel, stops)))
+
+
+def _check_stops(part: Part, channel: str, stops: Stops) -> None:
+    if channel not in freed(part.joint):
+        raise GremioError(
+            f"{channel} of {part.name} is grounded, so it has no stops. Change its joint first."
+        )
+    if any(stop is not None and not math.isfinite(stop) for stop in (stops.low, stops.high)):
+        raise GremioError(f"A stop of {part.name} is not a number. Leave it empty to run free.")
+    if not stops_are_sound(stops):
+        unit = "m" if channel_kind(channel) == "length" else "deg"
+        low, high = show_short(stops.low or 0.0, unit), show_short(stops.high or 0.0, unit)
+        raise GremioError(
+            f"The low stop of {part.name} ({low}) would be above its high stop ({high}). "
+            "Move the other stop first."
+        )
+
+
+def set_shapes(rig: Rig, part_id: str, shapes: tuple[Shape, ...]) -> Rig:
+    """Give a part other shapes."""
+    part = must_have(rig.parts, part_id, "part")
+    return change_part(rig, part_id, replace(part, shapes=shapes))

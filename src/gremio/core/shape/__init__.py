@@ -1,0 +1,1 @@
+"""Parametric solids, and what can be found on a surface."""

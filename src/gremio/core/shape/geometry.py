@@ -1,0 +1,130 @@
+"""Triangles: their normals, and the edges that an inked drawing shows."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import NamedTuple
+
+import numpy as np
+import numpy.typing as npt
+
+Array = npt.NDArray[np.float64]
+Indices = npt.NDArray[np.int64]
+
+_SHARP = np.cos(np.radians(30))
+_FLAT = np.cos(np.radians(1))
+_SMOOTH = np.cos(np.radians(40))
+
+
+class Edges(NamedTuple):
+    """Edges of a surface. E edges.
+
+    ends: (E, 2) vertex indices. normals: (E, 2, 3) of the faces beside each edge; both
+    the same at the border of an open surface. sharp: (E,) True where the edge is always
+    drawn; the others are drawn where they are the outline.
+    """
+
+    ends: Indices
+    normals: Array
+    sharp: npt.NDArray[np.bool_]
+
+
+@dataclass(frozen=True, eq=False)
+class Geometry:
+    """A surface. vertices: (V, 3) in metres. triangles: (T, 3), anticlockwise from outside."""
+
+    vertices: Array
+    triangles: Indices
+
+    @cached_property
+    def bounds(self) -> Array:
+        """(2, 3) lowest and highest corner of the box it fills."""
+        if len(self.vertices) == 0:
+            return np.zeros((2, 3))
+        return np.stack([self.vertices.min(axis=0), self.vertices.max(axis=0)])
+
+    @cached_property
+    def face_normals(self) -> Array:
+        """(T, 3) unit normals; zero for a triangle without area."""
+        a, b, c = (self.vertices[self.triangles[:, i]] for i in range(3))
+        cross = np.cross(b - a, c - a)
+        length = np.linalg.norm(cross, axis=1, keepdims=True)
+        normals: Array = cross / np.where(length > 0, length, 1.0)
+        return normals
+
+    @cached_property
+    def corner_normals(self) -> Array:
+        """(T, 3, 3) normal at each corner of each triangle, smooth over shallow edges."""
+        corners = self.triangles.ravel()
+        order = np.argsort(corners, kind="stable")
+        counts = np.bincount(corners, minlength=len(self.vertices))
+        starts = np.concatenate([[0], np.cumsum(counts)[:-1]])
+        degree = counts[corners]
+        mine = np.repeat(np.arange(len(corners)), degree)
+        step = np.arange(len(mine)) - np.repeat(np.cumsum(degree) - degree, degree)
+        other = order[np.repeat(starts[corners], degree) + step]
+        faces, areas = self.face_normals, self._areas
+        near = np.einsum("ij,ij->i", faces[mine // 3], faces[other // 3]) > _SMOOTH
+        mine, other = mine[near], other[near]
+        weighted = faces[other // 3] * areas[other // 3, None]
+        total = np.stack(
+            [np.bincount(mine, weighted[:, i], minlength=len(corners)) for i in range(3)], axis=1
+        )
+        length = np.linalg.norm(total, axis=1, keepdims=True)
+        flat = np.repeat(faces, 3, axis=0)
+        normals = np.where(length > 0, total / np.where(length > 0, length, 1.0), flat)
+        return normals.reshape(-1, 3, 3)
+
+    @cached_property
+    def _areas(self) -> Array:
+        a, b, c = (self.vertices[self.triangles[:, i]] for i in range(3))
+        areas: Array = np.linalg.norm(np.cross(b - a, c - a), axis=1) / 2
+        return areas
+
+    @cached_property
+    def edges(self) -> Edges:
+        """The edges worth drawing: sharp ones, borders, and those that may be an outline."""
+        t = self.triangles
+        pairs = np.sort(np.concatenate([t[:, [0, 1]], t[:, [1, 2]], t[:, [2, 0]]]), axis=1)
+        faces = np.tile(np.arange(len(t)), 3)
+        size = max(len(self.vertices), 1)
+        code = pairs[:, 0] * size + pairs[:, 1]
+        order = np.argsort(code, kind="stable")
+        code, faces = code[order], faces[order]
+        starts = np.flatnonzero(np.diff(code, prepend=-1))
+        counts = np.diff(np.concatenate([starts, [len(code)]]))
+        normals = self.face_normals
+        one = normals[faces[starts]]
+        two = normals[faces[np.minimum(starts + 1, len(faces) - 1)]] if len(code) else one
+        two = np.where((counts == 2)[:, None], two, one)
+        cosine = np.einsum("ij,ij->i", one, two)
+        sharp = (counts != 2) | (cosine < _SHARP)
+        kept = sharp | (cosine < _FLAT)
+        ends = np.stack([code[starts] // size, code[starts] % size], axis=1)
+        return Edges(ends[kept], np.stack([one, two], axis=1)[kept], sharp[kept])
+
+
+def welded(vertices: npt.ArrayLike, triangles: npt.ArrayLike) -> Geometry:
+    """A geometry whose corners at one place are one vertex, without empty triangles."""
+    points = np.asarray(vertices, dtype=float).reshape(-1, 3)
+    faces = np.asarray(triangles, dtype=np.int64).reshape(-1, 3)
+    if len(points) == 0:
+        return Geometry(points, faces)
+    grain = max(float(np.ptp(points, axis=0).max()) * 1e-7, 1e-12)
+    cells = np.round((points - points.min(axis=0)) / grain).astype(np.int64)
+    order = np.lexsort(cells.T)
+    new = np.concatenate([[True], np.any(np.diff(cells[order], axis=0) != 0, axis=1)])
+    index = np.empty(len(points), dtype=np.int64)
+    index[order] = np.cumsum(new) - 1
+    faces = index[faces]
+    a, b, c = faces.T
+    whole = (a != b) & (b != c) & (c != a)
+    return Geometry(points[order][new], faces[whole])
+
+
+def moved(geometry: Geometry, frame: Array) -> Geometry:
+    """A geometry put elsewhere by a (4, 4) matrix; turned outside out if that mirrors."""
+    vertices = geometry.vertices @ frame[:3, :3].T + frame[:3, 3]
+    mirrors = np.linalg.det(frame[:3, :3]) < 0
+    return Geometry(vertices, geometry.triangles[:, ::-1] if mirrors else geometry.triangles)

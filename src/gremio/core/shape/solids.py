@@ -1,0 +1,143 @@
+"""From a solid's dimensions to its triangles."""
+
+from __future__ import annotations
+
+import functools
+import math
+from collections.abc import Sequence
+
+import mapbox_earcut
+import numpy as np
+import numpy.typing as npt
+
+from gremio.core.problem import GremioError
+from gremio.core.rig.solids import (
+    AnySolid,
+    Box,
+    Cylinder,
+    Mesh,
+    Plate,
+    RackBar,
+    SpurGear,
+    Tube,
+    Wedge,
+)
+from gremio.core.shape import outlines
+from gremio.core.shape.geometry import Geometry, welded
+
+Array = npt.NDArray[np.float64]
+
+
+@functools.lru_cache(maxsize=4096)
+def geometry_of(solid: AnySolid) -> Geometry:
+    """The surface of a solid; of a mesh, the box that stands in for it.
+
+    Raises GremioError when a dimension is not a positive number.
+    """
+    check_dimensions(solid)
+    match solid:
+        case Box():
+            return extruded(outlines.rectangle(solid.length, solid.width), solid.height)
+        case Cylinder():
+            return extruded(outlines.circle(solid.diameter), solid.height)
+        case Tube():
+            hole = outlines.circle(solid.inner_diameter)
+            return extruded(outlines.circle(solid.outer_diameter), solid.height, [hole])
+        case Wedge():
+            return _wedge(solid)
+        case Plate():
+            holes = [outlines.circle(d, (x, y), 48) for x, y, d in solid.holes]
+            return extruded(outlines.rectangle(solid.length, solid.width), solid.thickness, holes)
+        case SpurGear():
+            outline = outlines.spur_gear(solid.module, solid.teeth, solid.pressure_angle)
+            holes = [outlines.circle(solid.bore, sides=48)] if solid.bore > 0 else []
+            return extruded(outline, solid.width, holes)
+        case RackBar():
+            outline = outlines.rack(solid.module, solid.teeth, solid.back, solid.pressure_angle)
+            return extruded(outline, solid.width)
+        case Mesh():
+            box = geometry_of(Box(length=1.0, width=1.0, height=1.0))
+            size = np.maximum(solid.size, 1e-6)
+            return Geometry(box.vertices * size + solid.centre, box.triangles)
+
+
+def check_dimensions(solid: AnySolid) -> None:
+    """Refuse, with GremioError, dimensions that no solid can have."""
+    if isinstance(solid, Mesh):
+        return
+    for name in solid.__struct_fields__:
+        value = getattr(solid, name)
+        if isinstance(value, (int, float)):
+            least = -1.0 if name == "bore" else 0.0
+            if not (math.isfinite(value) and value > least):
+                raise GremioError(f"The {_words(name)} of a {_kind(solid)} must be above zero.")
+    match solid:
+        case Tube() if solid.inner_diameter >= solid.outer_diameter:
+            raise GremioError("The hole of a tube must be narrower than the tube.")
+        case SpurGear() if solid.teeth < 5:
+            raise GremioError("A spur gear needs 5 teeth at least.")
+        case SpurGear() if solid.bore >= solid.module * (solid.teeth - 2.5):
+            raise GremioError("The bore of a spur gear must be narrower than its root circle.")
+        case SpurGear() | RackBar() if not 0.17 <= solid.pressure_angle <= 0.53:
+            raise GremioError("A pressure angle is between 10° and 30°; 20° is usual.")
+        case SpurGear() | RackBar() if solid.teeth > 2000:
+            raise GremioError("Gremio draws 2000 teeth at most.")
+        case Plate():
+            _check_holes(solid)
+
+
+def _check_holes(plate: Plate) -> None:
+    for x, y, diameter in plate.holes:
+        if diameter <= 0:
+            raise GremioError("A hole of a plate needs a diameter above zero.")
+        beyond_x = abs(x) + diameter / 2 >= plate.length / 2
+        if beyond_x or abs(y) + diameter / 2 >= plate.width / 2:
+            raise GremioError("A hole of a plate reaches past its rim. Move it, or make it less.")
+
+
+def _words(name: str) -> str:
+    return name.replace("_", " ")
+
+
+def _kind(solid: AnySolid) -> str:
+    return str(type(solid).__struct_config__.tag)
+
+
+def extruded(outline: Array, height: float, holes: Sequence[Array] = ()) -> Geometry:
+    """A flat outline (N, 2), anticlockwise, with holes, drawn out along z about zero."""
+    rings = [outline, *(hole[::-1] for hole in holes)]
+    points = np.concatenate(rings)
+    ends = np.cumsum([len(ring) for ring in rings])
+    cap = mapbox_earcut.triangulate_float64(points, ends.astype(np.uint32)).astype(np.int64)
+    cap = _anticlockwise(points, cap.reshape(-1, 3))
+    count = len(points)
+    low = np.column_stack([points, np.full(count, -height / 2)])
+    high = np.column_stack([points, np.full(count, height / 2)])
+    faces = [cap[:, ::-1], cap + count]
+    start = 0
+    for end in ends:
+        here = np.arange(start, end)
+        after = np.roll(here, -1)
+        faces.append(np.stack([here, after, after + count], axis=1))
+        faces.append(np.stack([here, after + count, here + count], axis=1))
+        start = int(end)
+    return welded(np.concatenate([low, high]), np.concatenate(faces))
+
+
+def _anticlockwise(points: Array, triangles: npt.NDArray[np.int64]) -> npt.NDArray[np.int64]:
+    a, b, c = (points[triangles[:, i]] for i in range(3))
+    turn = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
+    return np.where((turn < 0)[:, None], triangles[:, ::-1], triangles)
+
+
+def _wedge(wedge: Wedge) -> Geometry:
+    side = np.array(
+        [
+            [-wedge.length / 2, 0.0],
+            [wedge.length / 2, 0.0],
+            [wedge.length / 2, wedge.height],
+        ]
+    )
+    flat = extruded(side, wedge.width)
+    x, z, y = flat.vertices.T
+    return Geometry(np.stack([x, -y, z], axis=1), flat.triangles)

@@ -1,0 +1,1 @@
+"""Rig → Program → Pose. Solving has no memory."""

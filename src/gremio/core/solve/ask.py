@@ -1,0 +1,71 @@
+"""Asking a rig for its pose by names and typed values."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+
+from gremio.core.problem import GremioError
+from gremio.core.quantity import show_short
+from gremio.core.rig.builder import Typed, values_by_key
+from gremio.core.rig.channels import full_label, link_label
+from gremio.core.rig.find import control_id
+from gremio.core.rig.model import Rig
+from gremio.core.solve.evaluate import evaluate
+from gremio.core.solve.pose import Pose, Poses
+from gremio.core.solve.program import Program, compile_rig
+
+
+def solve(rig: Rig, values: Mapping[str, Typed] | None = None) -> Pose:
+    """The pose of a rig: as it stands, with some controls or channels put elsewhere.
+
+    values: by name ("Upper gates", "Paddle, east move z"), typed ("46 deg") or SI.
+    Raises NotFound for an unknown name, QuantityError for a wrong unit, GremioError for a
+    channel that a link leads.
+    """
+    program = compile_rig(rig)
+    asked = values_by_key(rig, values or {})
+    for channel in asked:
+        link = program.leads_of.get(channel)
+        if link is not None:
+            raise GremioError(
+                f"{full_label(rig, channel)} is led by {link_label(rig, link)}. "
+                f"Set {full_label(rig, link.lead)} instead."
+            )
+    return evaluate(program, {**rig.at, **asked}).frame(0)
+
+
+def sweep(rig: Rig, control: str, steps: int = 101) -> Poses:
+    """The poses along the whole range of a control, all else as it stands.
+
+    control: its name. steps: how many poses, at least 2, from low to high.
+    Raises NotFound, or GremioError when there are too few steps or no range.
+    """
+    if steps < 2:
+        raise GremioError(f"A sweep of {control} needs two steps at least, not {steps}.")
+    control_key = control_id(rig, control)
+    entry = rig.controls[control_key]
+    if not entry.low < entry.high:
+        end = show_short(entry.low, entry.unit)
+        raise GremioError(f"{control} has an empty range at {end}, so there is nothing to sweep.")
+    return sweep_program(compile_rig(rig), control_key, steps)
+
+
+def sweep_program(program: Program, control_key: str, steps: int) -> Poses:
+    """The poses of a program along the range of the control with this key."""
+    entry = program.rig.controls[control_key]
+    travel = np.linspace(entry.low, entry.high, steps)
+    inputs: dict[str, Any] = {**program.rig.at, control_key: travel}
+    return evaluate(program, inputs)
+
+
+def moving_channels(poses: Poses, control_key: str) -> list[str]:
+    """Keys of the channels that are not the same in every frame, the control left out."""
+    changes = np.ptp(poses.channels, axis=1) > 0
+    return [
+        channel
+        for channel, moves in zip(poses.program.channel_keys, changes, strict=True)
+        if moves and channel != control_key
+    ]

@@ -1,0 +1,1 @@
+"""Saltmarsh lock: the sample rig of every demo, picture and test."""
