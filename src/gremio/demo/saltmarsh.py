@@ -62,7 +62,7 @@ def chamber(build: gremio.Builder) -> None:
                 Tube(outer_diameter=0.42, inner_diameter=0.28, height=0.1), (0, 0, 0.62), paint=IRON
             ),
         ]
-        build.part(f"Bollard, {name}", *bollard, on="Lock chamber", at=(1.6, side * 3.9, 3.9))
+        build.part(f"Bollard, {name}", *bollard, on="Lock chamber", at=(-4.2, side * 4.2, 3.9))
 
 
 def leaf_shapes() -> list[Shape]:

@@ -9,9 +9,9 @@ from collections.abc import Iterable
 from msgspec.structs import replace
 
 from gremio.core.problem import GremioError
-from gremio.core.rig.channels import followers, full_label, split
+from gremio.core.rig.channels import followers, full_label, kind_of, split
 from gremio.core.rig.edit.change import must_have, new_id, with_entry, without
-from gremio.core.rig.model import Cam, Follower, Link, Ratio, Rig, Station
+from gremio.core.rig.model import Cam, Follower, Link, Ratio, Rig, Station, Stops
 from gremio.core.rig.order import usable_links
 
 
@@ -30,7 +30,11 @@ def change_link(rig: Rig, link_id: str, link: Link) -> Rig:
         return rig
     _check_numbers(rig, link)
     before = {note.text for note in usable_links(rig)[1]}
-    changed = replace(rig, links=with_entry(rig.links, link_id, link))
+    changed = replace(
+        rig,
+        links=with_entry(rig.links, link_id, link),
+        at=without(rig.at, *followers(link)),
+    )
     new = [note for note in usable_links(changed)[1] if note.text not in before]
     if new:
         raise GremioError(new[0].text)
@@ -50,6 +54,54 @@ def _check_numbers(rig: Rig, link: Link) -> None:
         )
     if any(b <= a for a, b in itertools.pairwise(leads)):
         raise GremioError("Two stations of a cam stand at the same lead value. Move one of them.")
+
+
+def proposed_ratio(rig: Rig, lead: str, follower: str) -> Ratio:
+    """A ratio to begin with: the lead's range onto the follower's, where both have two ends.
+
+    lead, follower: channel keys. Else one for one, or a metre a turn between kinds.
+    """
+    from_low, from_high = _range_of(rig, lead)
+    to_low, to_high = _range_of(rig, follower)
+    if None not in (from_low, from_high, to_low, to_high) and from_low != from_high:
+        ratio = (to_high - to_low) / (from_high - from_low)  # type: ignore[operator]
+        return Ratio(lead, follower, ratio, to_low - ratio * from_low)  # type: ignore[operator]
+    kinds = kind_of(rig, lead), kind_of(rig, follower)
+    ratio = {("angle", "length"): 0.5 / math.pi, ("length", "angle"): 2 * math.pi}.get(kinds, 1.0)
+    return Ratio(lead, follower, ratio)
+
+
+def _range_of(rig: Rig, channel: str) -> tuple[float | None, float | None]:
+    owner, name = split(channel)
+    if owner in rig.controls:
+        return rig.controls[owner].low, rig.controls[owner].high
+    stops = rig.parts[owner].stops.get(name, Stops())
+    return stops.low, stops.high
+
+
+def as_cam(rig: Rig, ratio: Ratio) -> Cam:
+    """A cam of two stations that does what a ratio does, over the lead's range."""
+    low, high = _range_of(rig, ratio.lead)
+    start = 0.0 if low is None else low
+    end = start + 1.0 if high is None or high <= start else high
+    points = [(x, ratio.ratio * x + ratio.offset) for x in (start, end)]
+    return cam_through(ratio.lead, ratio.follower, points)
+
+
+def as_ratio(cam: Cam) -> Ratio:
+    """The ratio through the first and last station of a cam's first follower."""
+    follower = cam.followers[0].channel
+    points = [(s.lead, s.values[follower]) for s in cam.stations if follower in s.values]
+    (x1, y1), (x2, y2) = points[0], points[-1]
+    ratio = (y2 - y1) / (x2 - x1)
+    return Ratio(cam.lead, follower, ratio, y1 - ratio * x1)
+
+
+def swapped(ratio: Ratio) -> Ratio:
+    """Lead and follower the other way about. Refuses a ratio of zero."""
+    if ratio.ratio == 0.0:
+        raise GremioError("A ratio of 0 can't be swapped: its follower never moves.")
+    return Ratio(ratio.follower, ratio.lead, 1 / ratio.ratio, -ratio.offset / ratio.ratio)
 
 
 def remove_link(rig: Rig, link_id: str) -> Rig:

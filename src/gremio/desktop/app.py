@@ -1,0 +1,65 @@
+"""Starting the application."""
+
+from __future__ import annotations
+
+import sys
+import traceback
+from pathlib import Path
+from types import TracebackType
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QIcon, QSurfaceFormat
+from PyQt6.QtWidgets import QApplication
+
+from gremio.core.quantity import warm_up
+from gremio.desktop.theme.dress import dress, load_fonts
+from gremio.desktop.theme.inks import DAY
+from gremio.desktop.window import Window
+
+
+def make_application() -> QApplication:
+    """The Qt application, with fonts and inks, and an OpenGL that the Bench can use."""
+    present = QApplication.instance()
+    if isinstance(present, QApplication):
+        return present
+    form = QSurfaceFormat()
+    form.setVersion(3, 3)
+    form.setProfile(QSurfaceFormat.OpenGLContextProfile.CoreProfile)
+    form.setDepthBufferSize(24)
+    QSurfaceFormat.setDefaultFormat(form)
+    QApplication.setAttribute(Qt.ApplicationAttribute.AA_ShareOpenGLContexts)
+    app = QApplication([sys.argv[0] if sys.argv else "gremio"])
+    app.setApplicationName("Gremio")
+    app.setDesktopFileName("gremio")
+    app.setWindowIcon(QIcon(str(Path(__file__).parent / "theme" / "icons" / "gremio.svg")))
+    load_fonts()
+    dress(app, DAY)
+    return app
+
+
+def run(file: Path | None = None, demo: bool = False) -> int:
+    """Open the window and stay until it is closed; returns the exit code."""
+    app = make_application()
+    window = Window()
+    _keep_going(window)
+    if demo:
+        window.open_demo()
+    elif file is not None:
+        window.files.open_path(file)
+    window.show()
+    window.offer(window.keeper.leftovers())
+    QTimer.singleShot(800, warm_up)
+    return app.exec()
+
+
+def _keep_going(window: Window) -> None:
+    """A fault in one action is told and written down; the work stays on the table."""
+
+    def told(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+        traceback.print_exception(kind, error, trace, file=sys.stderr)
+        window.say(
+            f"That did not work, by a fault in Gremio ({error}). Your rig is as it was and is "
+            "kept aside. Save it under another name."
+        )
+
+    sys.excepthook = told

@@ -1,0 +1,1 @@
+"""The Bench: the 3D view."""

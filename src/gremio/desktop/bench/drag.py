@@ -1,0 +1,92 @@
+"""From the way a pointer goes to the value a joint should take. No toolkit."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from gremio.desktop.bench.camera import Camera, Size, project, ray
+from gremio.desktop.bench.handles import Handle
+
+Array = npt.NDArray[np.float64]
+
+# Nearer than this to edge-on, an axis is judged by the way the knob runs on the screen.
+_EDGE_ON = 0.22
+
+
+@dataclass
+class Drag:
+    """A pull at one joint. `grip` is the (3,) world point first taken hold of.
+
+    Turns are added up from one pointer position to the next, so that going round and round
+    counts, and going past a stop and back ends where it should.
+    """
+
+    handle: Handle
+    camera: Camera
+    size: Size
+    grip: Array
+    pixel: tuple[float, float]
+
+    def __post_init__(self) -> None:
+        self.wanted = self.handle.value
+        self._angle = self._angle_at(self.pixel)
+
+    def to(self, pixel: tuple[float, float]) -> float:
+        """The value (SI) wanted when the pointer has come to a pixel."""
+        if self.handle.kind == "rail":
+            self.wanted = self.handle.value + self._along(pixel) - self._along(self.pixel)
+            return self.wanted
+        angle = self._angle_at(pixel)
+        if angle is None or self._angle is None:
+            return self._by_screen(pixel)
+        step = (angle - self._angle + math.pi) % (2 * math.pi) - math.pi
+        self._angle = angle
+        self.wanted += step
+        return self.wanted
+
+    def _along(self, pixel: tuple[float, float]) -> float:
+        """How far along the rail the sight line through a pixel passes closest."""
+        start, sight = ray(self.camera, self.size, pixel)
+        axis, offset = self.handle.axis, self.grip - start
+        lean = float(axis @ sight)
+        square = 1 - lean * lean
+        if square < 1e-6:
+            return 0.0
+        return float((offset @ sight) * lean - offset @ axis) / square
+
+    def _angle_at(self, pixel: tuple[float, float]) -> float | None:
+        """Angle about the axis at which the sight line meets the grip's plane."""
+        start, sight = ray(self.camera, self.size, pixel)
+        axis = self.handle.axis
+        if abs(float(axis @ sight)) < _EDGE_ON:
+            return None
+        hit = start + sight * float((self.grip - start) @ axis / (sight @ axis))
+        offset = hit - self.handle.origin
+        one = self.handle.arm / np.linalg.norm(self.handle.arm)
+        two = np.cross(axis, one)
+        return math.atan2(float(offset @ two), float(offset @ one))
+
+    def _by_screen(self, pixel: tuple[float, float]) -> float:
+        """When the axis is seen edge-on: along the way the grip moves on the screen."""
+        offset = self.grip - self.handle.origin
+        ahead = self.grip + np.cross(self.handle.axis, offset) * 1e-3
+        (here, there), _ = project(self.camera, self.size, [self.grip, ahead])
+        slope = (there - here) / 1e-3
+        steepness = float(slope @ slope)
+        if steepness < 1e-9:
+            return self.wanted
+        moved = np.subtract(pixel, self.pixel)
+        self.wanted = self.handle.value + float(moved @ slope) / steepness
+        return self.wanted
+
+
+def level_shift(camera: Camera, size: Size, grip: Array, pixel: tuple[float, float]) -> Array:
+    """(3,) how far a free part goes, in the plane of the screen, to have its grip at a pixel."""
+    start, sight = ray(camera, size, pixel)
+    hit = start + sight * float((grip - start) @ camera.back / (sight @ camera.back))
+    shift: Array = hit - grip
+    return shift

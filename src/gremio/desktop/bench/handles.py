@@ -1,0 +1,137 @@
+"""What a hand can take hold of: a joint as an arc, a ring, a rail. No toolkit; world metres."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+import numpy.typing as npt
+
+from gremio.core.rig.channels import AXES, freed, key
+from gremio.core.solve.pose import Pose
+from gremio.desktop.bench.scene import Scene, corners_of
+
+Array = npt.NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Handle:
+    """The handle of one part's joint.
+
+    channel: key. origin: (3,) on the axis. axis: (3,) unit. arm: (3,) from the axis to the
+    knob now; of a slide, zero. value, low, high: SI; infinite where there is no stop.
+    reach: length of the arm, or half the length of a rail without stops (m).
+    """
+
+    part: str
+    channel: str
+    kind: Literal["arc", "ring", "rail"]
+    origin: Array
+    axis: Array
+    arm: Array
+    value: float
+    low: float
+    high: float
+    reach: float
+
+    @property
+    def knob(self) -> Array:
+        """(3,) where the hand takes hold."""
+        return self.origin + self.arm
+
+    def at(self, value: float) -> Array:
+        """(3,) where the knob would be at another value."""
+        if self.kind == "rail":
+            return self.knob + self.axis * (value - self.value)
+        return self.origin + turned(self.arm, self.axis, value - self.value)
+
+    def path(self) -> Array:
+        """(N, 3) the way the knob can go, from the low to the high stop."""
+        low, high = self.ends()
+        count = 2 if self.kind == "rail" else max(2, math.ceil((high - low) / 0.08) + 1)
+        return np.array([self.at(v) for v in np.linspace(low, high, count)])
+
+    def ends(self) -> tuple[float, float]:
+        """The values between which the path is drawn."""
+        if self.kind == "ring":
+            return self.value - math.pi, self.value + math.pi
+        span = self.reach if self.kind == "rail" else math.pi
+        low = self.low if math.isfinite(self.low) else self.value - span
+        high = self.high if math.isfinite(self.high) else self.value + span
+        return low, high
+
+
+def turned(vector: Array, axis: Array, angle: float) -> Array:
+    """A vector turned about a unit axis (Rodrigues' formula)."""
+    cos, sin = math.cos(angle), math.sin(angle)
+    along = axis * float(axis @ vector) * (1 - cos)
+    result: Array = vector * cos + np.cross(axis, vector) * sin + along
+    return result
+
+
+def handle_of(pose: Pose, scene: Scene, part: str) -> Handle | None:
+    """The handle of a part; None when its joint frees no channel or more than one."""
+    program = pose.program
+    joint = program.rig.parts[part].joint
+    free = freed(joint)
+    if len(free) != 1:
+        return None
+    channel = key(part, free[0])
+    row = program.part_row[part]
+    channel_row = program.channel_row[channel]
+    world = pose.worlds[row]
+    axis = world[:3, AXES.index(joint.axis)]
+    axis = axis / np.linalg.norm(axis)
+    corners = corners_of(scene, pose, {row})
+    if len(corners) == 0:
+        corners = world[:3, 3] + np.array([[0.1, 0.1, 0.1], [-0.1, -0.1, -0.1]])
+    low, high = float(program.low[channel_row]), float(program.high[channel_row])
+    value = pose.at(channel)
+    if free[0].startswith("move"):
+        middle = (corners.min(axis=0) + corners.max(axis=0)) / 2
+        reach = max(float(np.ptp(corners @ axis)), 0.1)
+        return Handle(part, channel, "rail", middle, axis, np.zeros(3), value, low, high, reach)
+    origin, arm, reach = _arm(world[:3, 3], axis, corners, world[:3, :3])
+    bounded = math.isfinite(low) and math.isfinite(high) and high - low < 2 * math.pi
+    kind: Literal["arc", "ring"] = "arc" if bounded else "ring"
+    return Handle(part, channel, kind, origin, axis, arm, value, low, high, reach)
+
+
+def _arm(pivot: Array, axis: Array, corners: Array, turn: Array) -> tuple[Array, Array, float]:
+    """Where on the axis an arc is drawn, and its arm: at the top of the part, toward its far
+    side; for a part all round the axis, along the part's own first cross direction."""
+    offsets = corners - pivot
+    heights = offsets @ axis
+    across = offsets - np.outer(heights, axis)
+    far = float(np.linalg.norm(across, axis=1).max())
+    side = across.mean(axis=0)
+    size = float(np.linalg.norm(side))
+    if size < 0.15 * far:
+        side = next(c - axis * (c @ axis) for c in turn.T if abs(c @ axis) < 0.7)
+        size = float(np.linalg.norm(side))
+        reach = far * 1.12
+    else:
+        reach = far * 0.62
+    origin = pivot + axis * heights.max()
+    return origin, side / size * reach, reach
+
+
+def stop_moves(handle: Handle) -> list[Array]:
+    """(4, 4) moves, in the world, from the pose to each stop the part is not at already."""
+    moves = []
+    for stop in (handle.low, handle.high):
+        if not math.isfinite(stop) or abs(stop - handle.value) < 1e-9:
+            continue
+        move = np.eye(4)
+        if handle.kind == "rail":
+            move[:3, 3] = handle.axis * (stop - handle.value)
+        else:
+            spin = np.stack(
+                [turned(unit, handle.axis, stop - handle.value) for unit in np.eye(3)], axis=1
+            )
+            move[:3, :3] = spin
+            move[:3, 3] = handle.origin - spin @ handle.origin
+        moves.append(move)
+    return moves

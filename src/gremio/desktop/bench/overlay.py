@@ -1,0 +1,196 @@
+"""What is drawn over the Bench: handles, ghosts, labels, places to snap to."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field
+
+import numpy as np
+import numpy.typing as npt
+from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QWidget
+
+from gremio.core.quantity import show, show_short
+from gremio.core.shape.features import Place
+from gremio.desktop.bench.camera import Camera, project
+from gremio.desktop.bench.handles import Handle
+from gremio.desktop.theme.dress import digit_font, text_font
+from gremio.desktop.theme.inks import Inks
+
+Array = npt.NDArray[np.float64]
+KNOB = 7.5
+
+
+@dataclass
+class Drawn:
+    """What the overlay shows now. ghosts: (E, 2, 3) world ends of each ghost's edges."""
+
+    handle: Handle | None = None
+    unit: str = "deg"
+    ghosts: list[Array] = field(default_factory=list)
+    places: list[tuple[Place, Array]] = field(default_factory=list)
+    nearest: int | None = None
+    title: str = ""
+    hint: str = ""
+
+
+class Overlay(QWidget):
+    """A clear sheet over the Bench."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self.setAttribute(Qt.WidgetAttribute.WA_NoSystemBackground)
+        self.camera = Camera()
+        self.inks: Inks | None = None
+        self.drawn = Drawn()
+
+    def points(self, world: npt.ArrayLike) -> list[QPointF]:
+        """Where world points (N, 3) are on the sheet."""
+        pixels, _ = project(self.camera, (self.width(), self.height()), world)
+        return [QPointF(float(x), float(y)) for x, y in pixels]
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        """Ghosts below, then the handle, then words."""
+        if self.inks is None:
+            return
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for ghost in self.drawn.ghosts:
+            self._draw_ghost(painter, ghost)
+        if self.drawn.handle is not None:
+            self._draw_handle(painter, self.drawn.handle)
+        self._draw_places(painter)
+        self._draw_title(painter)
+
+    def _draw_title(self, painter: QPainter) -> None:
+        assert self.inks is not None
+        painter.setFont(text_font(10.5, bold=True))
+        painter.setPen(QColor(self.inks.ink))
+        painter.drawText(QPointF(15, 23), "Bench")
+        painter.setFont(text_font(9))
+        painter.setPen(QColor(self.inks.second))
+        painter.drawText(QPointF(68, 23), self.drawn.title)
+
+    def _draw_ghost(self, painter: QPainter, ends: Array) -> None:
+        assert self.inks is not None
+        if len(ends) == 0:
+            return
+        size = (self.width(), self.height())
+        pixels, depth = project(self.camera, size, ends.reshape(-1, 3))
+        ahead = (depth.reshape(-1, 2) > 0).all(axis=1)
+        lines = [QLineF(*map(float, line)) for line in pixels.reshape(-1, 4)[ahead]]
+        pen = QPen(QColor(self.inks.second), 1.0)
+        pen.setDashPattern([4, 4])
+        painter.setPen(pen)
+        painter.drawLines(*lines)
+
+    def _draw_handle(self, painter: QPainter, handle: Handle) -> None:
+        assert self.inks is not None
+        hand = QColor(self.inks.hand)
+        path = QPolygonF(self.points(handle.path()))
+        axis = self.points(
+            [
+                handle.origin - handle.axis * handle.reach,
+                handle.origin + handle.axis * 0.35 * handle.reach,
+            ]
+        )
+        if handle.kind != "rail":
+            pen = QPen(hand, 1.0)
+            pen.setDashPattern([9, 3, 2, 3])
+            painter.setPen(pen)
+            painter.drawLine(axis[0], axis[1])
+        painter.setPen(QPen(QColor(self.inks.paper), 4.5))
+        painter.drawPolyline(path)
+        painter.setPen(QPen(hand, 2.0))
+        painter.drawPolyline(path)
+        knob, origin = self.points([handle.knob, handle.origin])
+        if handle.kind != "rail":
+            painter.setPen(QPen(hand, 1.2))
+            painter.drawLine(origin, knob)
+            painter.setPen(QPen(QColor(self.inks.ink), 1.3))
+            painter.setBrush(QColor(self.inks.panel))
+            painter.drawEllipse(origin, 4.0, 4.0)
+        self._draw_stops(painter, handle)
+        painter.setPen(QPen(QColor(self.inks.paper), 1.6))
+        painter.setBrush(hand)
+        painter.drawEllipse(knob, KNOB, KNOB)
+        text = show(handle.value, "turn" if handle.kind == "ring" else self.drawn.unit)
+        self._label(painter, knob + QPointF(13, -9), text, self.inks.hand, digits=True)
+
+    def _draw_stops(self, painter: QPainter, handle: Handle) -> None:
+        """A bar across the path at each stop, with its word and value outside."""
+        assert self.inks is not None
+        for stop, word in ((handle.low, "low stop"), (handle.high, "high stop")):
+            if not math.isfinite(stop):
+                continue
+            inward = (
+                0.02 * (handle.high - handle.low)
+                if math.isfinite(handle.high - handle.low)
+                else 0.05
+            )
+            inner = stop + (inward if word == "low stop" else -inward)
+            end, before, root = self.points([handle.at(stop), handle.at(inner), handle.origin])
+            way = end - before
+            length = math.hypot(way.x(), way.y()) or 1.0
+            way /= length
+            across = QPointF(-way.y(), way.x()) * 6.5
+            at_stop = abs(stop - handle.value) < 1e-9
+            painter.setPen(QPen(QColor(self.inks.hand), 3.4 if at_stop else 2.0))
+            painter.drawLine(end - across, end + across)
+            out = end - root if handle.kind != "rail" else way * length
+            size = math.hypot(out.x(), out.y()) or 1.0
+            spot = end + way * 14 + out / size * 6
+            text = f"{word} {show_short(stop, self.drawn.unit)}"
+            self._label(painter, spot, text, self.inks.second, centred=way.x() < -0.2)
+
+    def _label(
+        self,
+        painter: QPainter,
+        at: QPointF,
+        text: str,
+        colour: str,
+        digits: bool = False,
+        centred: bool = False,
+    ) -> None:
+        """Words on a scrap of paper, kept inside the sheet."""
+        assert self.inks is not None
+        painter.setFont(digit_font(11) if digits else text_font(8.5))
+        metrics = QFontMetricsF(painter.font())
+        width, height = metrics.horizontalAdvance(text), metrics.height()
+        x = at.x() - width if centred else at.x()
+        x = min(max(x, 6.0), self.width() - width - 6.0)
+        y = min(max(at.y(), height + 34.0), self.height() - 58.0)
+        paper = QColor(self.inks.paper)
+        paper.setAlpha(215)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(paper)
+        painter.drawRoundedRect(
+            QRectF(x - 3, y - metrics.ascent() - 1, width + 6, height + 1), 2, 2
+        )
+        painter.setPen(QColor(colour))
+        painter.drawText(QPointF(x, y), text)
+
+    def _draw_places(self, painter: QPainter) -> None:
+        """Corners as squares, middles of edges as bars, centres of circles as targets."""
+        assert self.inks is not None
+        if not self.drawn.places:
+            return
+        spots = self.points([at for _, at in self.drawn.places])
+        for index, ((place, _), spot) in enumerate(zip(self.drawn.places, spots, strict=True)):
+            near = index == self.drawn.nearest
+            colour = QColor(self.inks.hand if near else self.inks.second)
+            size = 6.0 if near else 2.6
+            painter.setPen(QPen(colour, 1.8 if near else 1.0))
+            painter.setBrush(QColor(self.inks.panel))
+            if place.kind == "corner":
+                painter.drawRect(QRectF(spot.x() - size, spot.y() - size, 2 * size, 2 * size))
+            elif place.kind == "edge middle":
+                painter.drawLine(spot - QPointF(size, 0), spot + QPointF(size, 0))
+                painter.drawLine(spot - QPointF(0, size * 0.6), spot + QPointF(0, size * 0.6))
+            else:
+                painter.drawEllipse(spot, size, size)
+                painter.drawEllipse(spot, 0.8, 0.8)
+            if near:
+                self._label(painter, spot + QPointF(12, -8), place.kind, self.inks.hand)

@@ -1,0 +1,63 @@
+"""A picture of a pose without a display, by the same renderer as the Bench."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import moderngl
+import numpy as np
+import numpy.typing as npt
+from PyQt6.QtCore import QBuffer
+from PyQt6.QtGui import QImage
+
+from gremio.core.files import atomic
+from gremio.core.files.shelf import Shelf
+from gremio.core.problem import GremioError
+from gremio.core.solve.pose import Pose
+from gremio.desktop.bench.camera import Camera, Size, framed
+from gremio.desktop.bench.renderer import Renderer
+from gremio.desktop.bench.scene import corners_of, scene_of
+from gremio.desktop.theme.inks import DAY, NIGHT
+
+
+def picture(pose: Pose, size: Size, night: bool = False) -> npt.NDArray[np.uint8]:
+    """(height, width, 3) pixels of a pose, the whole rig in view. Raises GremioError."""
+    try:
+        context = moderngl.create_context(standalone=True, backend="egl")  # type: ignore[arg-type]
+    except Exception as error:
+        # Drivers fail in many ways; each means that there is nothing to draw with.
+        raise GremioError(
+            f"No OpenGL to draw with ({error}). Install libegl1 and libgl1."
+        ) from None
+    try:
+        renderer = Renderer(context)
+        scene = scene_of(pose.program.rig, pose.program.part_row, Shelf())
+        renderer.load(scene)
+        corners = corners_of(scene, pose)
+        camera = framed(Camera(), size, corners) if len(corners) else Camera()
+        target = context.framebuffer(
+            context.renderbuffer(size, 4), context.depth_renderbuffer(size)
+        )
+        inks = NIGHT if night else DAY
+        renderer.draw(target, size, camera, scene.instances(pose, {}), inks, smooth=True)
+        pixels = np.frombuffer(target.read(components=3, alignment=1), dtype=np.uint8)
+        return pixels.reshape(size[1], size[0], 3)[::-1].copy()
+    finally:
+        context.release()
+
+
+def save_picture(pose: Pose, path: Path, size: Size, night: bool = False) -> None:
+    """Write a PNG of a pose. Raises GremioError when it can't be drawn or saved."""
+    if path.suffix.lower() != ".png":
+        raise GremioError(f"Gremio draws PNG pictures; {path.name} has another ending.")
+    atomic.write(path, png(picture(pose, size, night)))
+
+
+def png(pixels: npt.NDArray[np.uint8]) -> bytes:
+    """A PNG file of (height, width, 3) pixels."""
+    height, width, _ = pixels.shape
+    image = QImage(pixels.tobytes(), width, height, 3 * width, QImage.Format.Format_RGB888)
+    buffer = QBuffer()
+    buffer.open(QBuffer.OpenModeFlag.WriteOnly)
+    image.save(buffer, "PNG")
+    return buffer.data().data()

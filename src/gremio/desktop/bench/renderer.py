@@ -1,0 +1,239 @@
+"""Drawing a scene with OpenGL, into any framebuffer: a window's, or one without a display."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import moderngl
+import numpy as np
+import numpy.typing as npt
+
+from gremio.desktop.bench.camera import Camera, Size, view_projection
+from gremio.desktop.bench.scene import INSTANCE, Scene
+from gremio.desktop.theme.inks import Inks, rgb
+
+_SHADERS = Path(__file__).parent / "shaders"
+_INSTANCE_FILL = "4f 4f 4f 3f 4x 1u /i"
+_INSTANCE_EDGE = "4f 4f 4f 12x 1f 4x /i"
+_SAMPLES = 4
+
+
+class _Drawn:
+    """One surface on the graphics side."""
+
+    def __init__(self, surface: list[moderngl.VertexArray], places: moderngl.Buffer) -> None:
+        self.fill, self.mark, *edges = surface
+        self.edge = edges[0] if edges else None
+        self.places = places
+
+
+class Renderer:
+    """Keeps a scene's surfaces on the graphics side and draws them.
+
+    All calls need the OpenGL context it was made with to be current.
+    """
+
+    def __init__(self, context: moderngl.Context) -> None:
+        self.context = context
+        self.fill = self._program("fill.vert", "fill.frag")
+        self.mark = self._program("fill.vert", "mark.frag")
+        self.edge = self._program("edge.vert", "edge.frag", "edge.geom")
+        self.ground = self._program("ground.vert", "ground.frag")
+        self._drawn: dict[int, tuple[object, _Drawn]] = {}
+        self._smooth: tuple[Size, moderngl.Framebuffer] | None = None
+        self._marks: tuple[Size, moderngl.Framebuffer] | None = None
+        self._ruling: tuple[tuple[float, ...], moderngl.VertexArray] | None = None
+        self.scene: Scene | None = None
+
+    def _program(self, vertex: str, fragment: str, geometry: str = "") -> moderngl.Program:
+        return self.context.program(
+            vertex_shader=(_SHADERS / vertex).read_text(),
+            fragment_shader=(_SHADERS / fragment).read_text(),
+            geometry_shader=(_SHADERS / geometry).read_text() if geometry else None,
+        )
+
+    def load(self, scene: Scene) -> None:
+        """Make a scene the one that is drawn; surfaces it shares with the last are kept."""
+        kept: dict[int, tuple[object, _Drawn]] = {}
+        for batch in scene.batches:
+            known = self._drawn.pop(id(batch.geometry), None)
+            size = batch.count * INSTANCE.itemsize
+            if known is not None and known[1].places.size == size:
+                kept[id(batch.geometry)] = known
+            else:
+                if known is not None:
+                    self._release(known[1])
+                kept[id(batch.geometry)] = (batch.geometry, self._upload(batch.geometry, size))
+        for _, gone in self._drawn.values():
+            self._release(gone)
+        self._drawn = kept
+        self.scene = scene
+
+    def _release(self, drawn: _Drawn) -> None:
+        for thing in (drawn.fill, drawn.mark, drawn.edge, drawn.places):
+            if thing is not None:
+                thing.release()
+
+    def _upload(self, geometry: object, size: int) -> _Drawn:
+        from gremio.core.shape.geometry import Geometry
+
+        assert isinstance(geometry, Geometry)
+        context = self.context
+        corners = np.concatenate(
+            [geometry.vertices[geometry.triangles], geometry.corner_normals], axis=2
+        )
+        surface = context.buffer(corners.astype("<f4").tobytes())
+        places = context.buffer(reserve=max(size, INSTANCE.itemsize), dynamic=True)
+        rows = ("row_x", "row_y", "row_z")
+        content = [
+            (surface, "3f 3f", "position", "normal"),
+            (places, _INSTANCE_FILL, *rows, "paint", "mark"),
+        ]
+        arrays = [
+            context.vertex_array(program, content, skip_errors=True)
+            for program in (self.fill, self.mark)
+        ]
+        edges = geometry.edges
+        if len(edges.ends):
+            ends = np.zeros((len(edges.ends), 2, 10), dtype="<f4")
+            ends[:, :, :3] = geometry.vertices[edges.ends]
+            ends[:, :, 3:9] = edges.normals.reshape(-1, 1, 6)
+            ends[:, :, 9] = edges.sharp[:, None]
+            line = context.buffer(ends.tobytes())
+            arrays.append(
+                context.vertex_array(
+                    self.edge,
+                    [
+                        (line, "3f 3f 3f 1f", "position", "normal_one", "normal_two", "sharp"),
+                        (places, _INSTANCE_EDGE, *rows, "weight"),
+                    ],
+                )
+            )
+        return _Drawn(arrays, places)
+
+    def draw(
+        self,
+        target: moderngl.Framebuffer,
+        size: Size,
+        camera: Camera,
+        instances: npt.NDArray[np.void],
+        inks: Inks,
+        smooth: bool,
+        scale: float = 1.0,
+    ) -> None:
+        """Draw the scene. instances: of the loaded scene, for a pose. smooth: anti-alias.
+        scale: pixels for each unit of line width, for dense screens."""
+        canvas = self._smooth_canvas(size) if smooth else target
+        canvas.use()
+        canvas.viewport = (0, 0, *size)
+        canvas.clear(*rgb(inks.paper), depth=1.0)
+        seen = view_projection(camera, size)
+        self._draw_ground(seen, camera, inks)
+        self.context.enable(moderngl.DEPTH_TEST)
+        self.context.disable(moderngl.CULL_FACE | moderngl.BLEND)
+        self._place(instances)
+        self.fill["view_projection"].write(seen.T.astype("<f4").tobytes())
+        self.fill["paper"].value = rgb(inks.paper)
+        self.fill["toned_down"].value = 0.62 if inks.night else 0.0
+        self.edge["view_projection"].write(seen.T.astype("<f4").tobytes())
+        self.edge["eye"].value = tuple(camera.eye.tolist())
+        self.edge["pixels"].value = (size[0] / scale, size[1] / scale)
+        self.edge["colour"].value = rgb(inks.ink)
+        self.context.polygon_offset = (1.0, 1.0)
+        for batch, drawn in self._batches():
+            drawn.fill.render(instances=batch)
+        self.context.polygon_offset = (0.0, 0.0)
+        for batch, drawn in self._batches():
+            if drawn.edge is not None:
+                drawn.edge.render(moderngl.LINES, instances=batch)
+        if smooth:
+            self.context.copy_framebuffer(target, canvas)
+        target.use()
+
+    def pick(
+        self,
+        size: Size,
+        camera: Camera,
+        instances: npt.NDArray[np.void],
+        pixel: tuple[int, int],
+    ) -> int | None:
+        """Row of the part seen at a pixel (right, down); None for paper."""
+        x, y = pixel[0], size[1] - 1 - pixel[1]
+        if not (0 <= x < size[0] and 0 <= y < size[1]):
+            return None
+        canvas = self._mark_canvas(size)
+        canvas.use()
+        canvas.viewport = (0, 0, *size)
+        canvas.scissor = (x, y, 1, 1)
+        canvas.clear(depth=1.0)
+        self.context.enable(moderngl.DEPTH_TEST)
+        self._place(instances)
+        seen = view_projection(camera, size)
+        self.mark["view_projection"].write(seen.T.astype("<f4").tobytes())
+        for batch, drawn in self._batches():
+            drawn.mark.render(instances=batch)
+        canvas.scissor = None  # type: ignore[assignment]
+        found = np.frombuffer(
+            canvas.read(viewport=(x, y, 1, 1), components=1, dtype="u4"), dtype="<u4"
+        )
+        return int(found[0]) - 1 if found[0] else None
+
+    def _batches(self) -> list[tuple[int, _Drawn]]:
+        assert self.scene is not None
+        return [(b.count, self._drawn[id(b.geometry)][1]) for b in self.scene.batches]
+
+    def _place(self, instances: npt.NDArray[np.void]) -> None:
+        assert self.scene is not None
+        for batch in self.scene.batches:
+            part = instances[batch.first : batch.first + batch.count]
+            self._drawn[id(batch.geometry)][1].places.write(part.tobytes())
+
+    def _draw_ground(self, seen: npt.NDArray[np.float64], camera: Camera, inks: Inks) -> None:
+        step = 10.0 ** np.floor(np.log10(max(camera.distance, 1e-3) / 6))
+        reach = step * 24
+        x, y = (round(v / step) * step for v in camera.target[:2])
+        key = (step, x, y)
+        if self._ruling is None or self._ruling[0] != key:
+            self._ruling = (key, self._rule(step, reach, x, y))
+        ground = self.ground
+        ground["view_projection"].write(seen.T.astype("<f4").tobytes())
+        ground["colour"].value = rgb(inks.rule)
+        ground["paper"].value = rgb(inks.paper)
+        ground["middle"].value = (x, y)
+        ground["reach"].value = reach
+        self.context.disable(moderngl.DEPTH_TEST)
+        self._ruling[1].render(moderngl.LINES)
+
+    def _rule(self, step: float, reach: float, x: float, y: float) -> moderngl.VertexArray:
+        # Each line in pieces, so that the fading is worked out along it.
+        marks = np.arange(-24, 25) * step
+        pieces = np.linspace(-reach, reach, 13)
+        runs = np.stack([pieces[:-1], pieces[1:]], axis=1).ravel()
+        across = np.stack(np.broadcast_arrays(runs[None, :] + x, marks[:, None] + y), axis=2)
+        along = np.stack(np.broadcast_arrays(marks[:, None] + x, runs[None, :] + y), axis=2)
+        lines = np.concatenate([across.reshape(-1, 2), along.reshape(-1, 2)])
+        buffer = self.context.buffer(lines.astype("<f4").tobytes())
+        return self.context.vertex_array(self.ground, [(buffer, "2f", "position")])
+
+    def _smooth_canvas(self, size: Size) -> moderngl.Framebuffer:
+        if self._smooth is None or self._smooth[0] != size:
+            if self._smooth is not None:
+                self._smooth[1].release()
+            samples = min(_SAMPLES, self.context.max_samples)
+            canvas = self.context.framebuffer(
+                self.context.renderbuffer(size, 4, samples=samples),
+                self.context.depth_renderbuffer(size, samples=samples),
+            )
+            self._smooth = (size, canvas)
+        return self._smooth[1]
+
+    def _mark_canvas(self, size: Size) -> moderngl.Framebuffer:
+        if self._marks is None or self._marks[0] != size:
+            if self._marks is not None:
+                self._marks[1].release()
+            canvas = self.context.framebuffer(
+                self.context.renderbuffer(size, 1, dtype="u4"),
+                self.context.depth_renderbuffer(size),
+            )
+            self._marks = (size, canvas)
+        return self._marks[1]

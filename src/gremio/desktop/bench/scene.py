@@ -1,0 +1,122 @@
+"""What the Bench draws: each surface once, with all the places where it stands.
+
+No toolkit: arrays only.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from gremio.core.files.shelf import Shelf
+from gremio.core.frames import matrix
+from gremio.core.rig.model import Rig
+from gremio.core.shape.geometry import Geometry
+from gremio.core.solve.pose import Pose
+from gremio.desktop.theme.inks import rgb
+
+Array = npt.NDArray[np.float64]
+
+# One instance: the rows of its world matrix, its paint, its edges' width, its part's mark.
+INSTANCE = np.dtype(
+    [
+        ("rows", "<f4", (3, 4)),
+        ("paint", "<f4", 3),
+        ("weight", "<f4"),
+        ("mark", "<u4"),
+    ]
+)
+LIGHT_LINE = 1.1
+
+
+@dataclass(frozen=True)
+class Batch:
+    """All instances of one surface. first: index of its first instance."""
+
+    geometry: Geometry
+    first: int
+    count: int
+
+
+@dataclass(frozen=True)
+class Scene:
+    """The surfaces of a rig. N instances, in the order of the batches.
+
+    parts: (N,) part row of each instance. places: (N, 4, 4) within the part.
+    paints: (N, 3). A part's mark, for picking, is its row plus one.
+    """
+
+    batches: tuple[Batch, ...]
+    parts: npt.NDArray[np.intp]
+    places: Array
+    paints: Array
+
+    def instances(self, pose: Pose, weights: dict[int, float]) -> npt.NDArray[np.void]:
+        """(N,) INSTANCE records for a pose; weights: width of edges by part row."""
+        made = np.zeros(len(self.parts), dtype=INSTANCE)
+        if len(self.parts) == 0:
+            return made
+        worlds = pose.worlds[self.parts] @ self.places
+        made["rows"] = worlds[:, :3, :]
+        made["paint"] = self.paints
+        made["weight"] = LIGHT_LINE
+        for row, weight in weights.items():
+            made["weight"][self.parts == row] = weight
+        made["mark"] = self.parts + 1
+        return made
+
+
+def scene_of(rig: Rig, part_row: dict[str, int], shelf: Shelf) -> Scene:
+    """The scene of a rig; part_row: rows as in its program."""
+    gathered: dict[int, tuple[Geometry, list[tuple[int, Array, tuple[float, float, float]]]]] = {}
+    for part_id, part in rig.parts.items():
+        for shape in part.shapes:
+            geometry = shelf.geometry(rig, shape.solid)
+            entry = (part_row[part_id], matrix(shape.place), rgb(shape.paint))
+            gathered.setdefault(id(geometry), (geometry, []))[1].append(entry)
+    batches: list[Batch] = []
+    every: list[tuple[int, Array, tuple[float, float, float]]] = []
+    for geometry, entries in gathered.values():
+        batches.append(Batch(geometry, len(every), len(entries)))
+        every += entries
+    return Scene(
+        tuple(batches),
+        np.array([row for row, _, _ in every], dtype=np.intp),
+        np.array([place for _, place, _ in every]).reshape(-1, 4, 4),
+        np.array([paint for _, _, paint in every]).reshape(-1, 3),
+    )
+
+
+def corners_of(scene: Scene, pose: Pose, rows: set[int] | None = None) -> Array:
+    """(M, 3) world corners of the boxes round the instances of some parts, or of all."""
+    found = []
+    worlds = pose.worlds
+    for batch in scene.batches:
+        low, high = batch.geometry.bounds
+        corners = np.array(np.meshgrid(*zip(low, high, strict=True))).reshape(3, -1).T
+        for index in range(batch.first, batch.first + batch.count):
+            row = int(scene.parts[index])
+            if rows is None or row in rows:
+                frame = worlds[row] @ scene.places[index]
+                found.append(corners @ frame[:3, :3].T + frame[:3, 3])
+    return np.concatenate(found) if found else np.zeros((0, 3))
+
+
+def box_edges(scene: Scene, pose: Pose, rows: list[int]) -> Array:
+    """(E, 2, 3) world ends of the edges of a box round each of some parts, as it lies in the
+    part's own frame."""
+    found = [np.zeros((0, 2, 3))]
+    pairs = [(a, b) for a in range(8) for b in range(a + 1, 8) if (a ^ b) in (1, 2, 4)]
+    for row in rows:
+        world = pose.worlds[row]
+        corners = corners_of(scene, pose, {row})
+        if len(corners) == 0:
+            continue
+        inside = (np.linalg.inv(world) @ np.column_stack([corners, np.ones(len(corners))]).T)[:3].T
+        ends = np.stack([inside.min(axis=0), inside.max(axis=0)])
+        box = np.array([[ends[i >> k & 1][k] for k in range(3)] for i in range(8)])
+        there = box @ world[:3, :3].T + world[:3, 3]
+        found.append(there[np.array(pairs)])
+    return np.concatenate(found)

@@ -1,0 +1,524 @@
+"""The Bench: the machine, and what hands do to it."""
+
+from __future__ import annotations
+
+import math
+
+import moderngl
+import numpy as np
+import numpy.typing as npt
+from PyQt6.QtCore import QPointF, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QMouseEvent, QResizeEvent, QWheelEvent
+from PyQt6.QtOpenGLWidgets import QOpenGLWidget
+from PyQt6.QtWidgets import QWidget
+
+from gremio.core.rig.channels import channel_kind, freed, key
+from gremio.core.rig.channels import split as split_key
+from gremio.core.rig.edit.parts import children, descendants
+from gremio.core.rig.model import Rig
+from gremio.core.shape.features import Place, places
+from gremio.core.solve.evaluate import evaluate
+from gremio.core.solve.pose import Pose
+from gremio.core.solve.program import compile_rig
+from gremio.desktop.bench.camera import (
+    Camera,
+    Size,
+    framed,
+    orbited,
+    panned,
+    project,
+    ray,
+    zoomed,
+)
+from gremio.desktop.bench.drag import Drag, level_shift
+from gremio.desktop.bench.handles import Handle, handle_of, stop_moves
+from gremio.desktop.bench.overlay import KNOB, Drawn, Overlay
+from gremio.desktop.bench.renderer import Renderer
+from gremio.desktop.bench.scene import Scene, box_edges, corners_of, scene_of
+from gremio.desktop.document import Document
+from gremio.desktop.theme.inks import DAY, Inks
+
+Array = npt.NDArray[np.float64]
+_REST = 160
+_CLICK = 4
+_SNAP = 22
+_HEAVY = 1.8
+_HOVERED = 1.5
+_MOST_PLACES = 600
+
+
+class Bench(QOpenGLWidget):
+    """The 3D view.
+
+    place_picked: a place to put a mount, in the frame of the part it was asked for.
+    part_picked: a part clicked while one was asked for. frame_drawn: a frame has been drawn.
+    """
+
+    place_picked = pyqtSignal(str, object)
+    part_picked = pyqtSignal(str)
+    frame_drawn = pyqtSignal()
+
+    def __init__(self, document: Document, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.document = document
+        self.inks: Inks = DAY
+        self.camera = Camera()
+        self.renderer: Renderer | None = None
+        self.overlay = Overlay(self)
+        self.overlay.inks = self.inks
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        self.setMinimumSize(240, 160)
+        self.setAccessibleName("Bench")
+        self._preview: Pose | None = None
+        self._scene: Scene | None = None
+        self._scene_stale = True
+        self._framed = False
+        self._hovered: int | None = None
+        self._press: QPointF | None = None
+        self._last = QPointF()
+        self._drag: Drag | None = None
+        self._free: tuple[str, Array, dict[str, float], Array] | None = None
+        self._said_held = False
+        self._orbiting = False
+        self._asked_place = ""
+        self._asking_part = False
+        self._resting = QTimer(self)
+        self._resting.setSingleShot(True)
+        self._resting.setInterval(_REST)
+        self._resting.timeout.connect(self.update)
+        document.rig_changed.connect(self._take_rig)
+        document.pose_changed.connect(self._take_pose)
+        document.selection_changed.connect(self._take_pose)
+
+    # ── what is shown ──────────────────────────────────────────────
+
+    def set_inks(self, inks: Inks) -> None:
+        """Draw by day or by night."""
+        self.inks = self.overlay.inks = inks
+        self._refresh()
+
+    def preview(self, rig: Rig | None) -> None:
+        """Show another rig than the document's, to look at only; None goes back."""
+        self._preview = None
+        if rig is not None:
+            self._preview = evaluate(compile_rig(rig), rig.at).frame(0)
+        self._scene_stale = True
+        self._hovered = None
+        self.show_all()
+
+    @property
+    def pose(self) -> Pose:
+        """The pose on show."""
+        return self._preview or self.document.pose
+
+    def logical_size(self) -> Size:
+        """Width and height in the units of mouse positions."""
+        return max(self.width(), 1), max(self.height(), 1)
+
+    def scene(self) -> Scene:
+        """The scene of the rig on show."""
+        if self._scene is None or self._scene_stale:
+            program = self.pose.program
+            self._scene = scene_of(program.rig, program.part_row, self.document.shelf)
+            self._scene_stale = False
+        return self._scene
+
+    def _take_rig(self) -> None:
+        self._scene_stale = True
+        self._hovered = None
+        if self._asked_place and self._asked_place not in self.document.rig.parts:
+            self.stop_asking()
+
+    def _take_pose(self) -> None:
+        if not self._framed and self.document.rig.parts and self.isVisible():
+            self.show_all()
+        self._refresh()
+
+    def _refresh(self) -> None:
+        """Draw soon without anti-aliasing, and again with it when things rest."""
+        self._resting.start()
+        self._lay_overlay()
+        self.update()
+
+    def handle(self) -> Handle | None:
+        """The handle of the selected part, or of what carries it."""
+        selected = self.document.selected
+        if self._preview is not None or selected not in self.document.rig.parts:
+            return None
+        moving = self.document.moving_part(selected)
+        return handle_of(self.pose, self.scene(), moving) if moving else None
+
+    def _lay_overlay(self) -> None:
+        handle = None if self._asked_place else self.handle()
+        drawn = Drawn(handle=handle, title=self._title())
+        if handle is not None:
+            channel = split_key(handle.channel)[1]
+            drawn.unit = "m" if channel_kind(channel) == "length" else "deg"
+            drawn.ghosts = self._ghosts(handle)
+        drawn.places, drawn.nearest = self._places(), self.overlay.drawn.nearest
+        if drawn.nearest is not None and drawn.nearest >= len(drawn.places):
+            drawn.nearest = None
+        self.overlay.camera = self.camera
+        self.overlay.drawn = drawn
+        self.overlay.update()
+
+    def _title(self) -> str:
+        if self._asked_place:
+            name = self.document.rig.parts[self._asked_place].name
+            return f"click a corner, an edge's middle or a circle's centre for {name}; Esc stops"
+        if self._asking_part:
+            return "click the part that should follow; Esc stops"
+        if self._preview is not None:
+            return "what would be brought in"
+        return "perspective"
+
+    def _ghosts(self, handle: Handle) -> list[Array]:
+        ends = box_edges(self.scene(), self.pose, self._rigid_family(handle.part))
+        return [ends @ move[:3, :3].T + move[:3, 3] for move in stop_moves(handle)]
+
+    def _rigid_family(self, part: str) -> list[int]:
+        """Rows of a part and of all that is fixed to it."""
+        parts, found = self.document.rig.parts, [part]
+        for one in found:
+            found += [c for c in children(self.document.rig, one) if not freed(parts[c].joint)]
+        return [self.document.program.part_row[one] for one in found]
+
+    # ── OpenGL ─────────────────────────────────────────────────────
+
+    def initializeGL(self) -> None:
+        """Make the renderer in the window's own context."""
+        self.renderer = Renderer(moderngl.create_context(require=330))
+
+    def paintGL(self) -> None:
+        """Draw one frame."""
+        if self.renderer is None:
+            return
+        scene = self.scene()
+        self._load(scene)
+        if not self._framed:
+            self.show_all()
+        context = self.renderer.context
+        target = context.detect_framebuffer(self.defaultFramebufferObject())
+        ratio = self.devicePixelRatioF()
+        size = (round(self.width() * ratio), round(self.height() * ratio))
+        self.renderer.draw(
+            target,
+            size,
+            self.camera,
+            scene.instances(self.pose, self._weights()),
+            self.inks,
+            smooth=not self._resting.isActive(),
+            scale=ratio,
+        )
+        self.frame_drawn.emit()
+
+    def _load(self, scene: Scene) -> None:
+        """Hand the scene to the renderer; the OpenGL context must be current."""
+        if self.renderer is not None and self.renderer.scene is not scene:
+            self.renderer.load(scene)
+
+    def _weights(self) -> dict[int, float]:
+        weights: dict[int, float] = {}
+        rows = self.document.program.part_row
+        if self._hovered is not None:
+            weights[self._hovered] = _HOVERED
+        if self.document.selected in rows:
+            weights[rows[self.document.selected]] = _HEAVY
+        return weights
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """The sheet over the Bench is as large as the Bench."""
+        super().resizeEvent(event)
+        self.overlay.setGeometry(self.rect())
+        self._lay_overlay()
+
+    def part_at(self, at: QPointF) -> str | None:
+        """Id of the part seen at a point."""
+        if self.renderer is None or self._preview is not None:
+            return None
+        scene = self.scene()
+        self.makeCurrent()
+        self._load(scene)
+        row = self.renderer.pick(
+            self.logical_size(),
+            self.camera,
+            scene.instances(self.pose, {}),
+            (int(at.x()), int(at.y())),
+        )
+        self.doneCurrent()
+        return None if row is None else self.document.program.part_ids[row]
+
+    def surface_point(self, part: str, at: QPointF) -> Array:
+        """(3,) about where the sight line through a point meets a part: as deep as the
+        middle of the part's box."""
+        row = self.document.program.part_row[part]
+        corners = corners_of(self.scene(), self.pose, {row})
+        middle = corners.mean(axis=0) if len(corners) else self.pose.worlds[row][:3, 3]
+        start, sight = ray(self.camera, self.logical_size(), (at.x(), at.y()))
+        reach = float((middle - start) @ self.camera.back / (sight @ self.camera.back))
+        point: Array = start + sight * reach
+        return point
+
+    # ── looking ────────────────────────────────────────────────────
+
+    def show_all(self) -> None:
+        """Bring the whole rig into the picture."""
+        corners = corners_of(self.scene(), self.pose)
+        if len(corners):
+            self.camera = framed(self.camera, self.logical_size(), corners)
+            self._framed = True
+        self._refresh()
+
+    def show_selected(self) -> None:
+        """Bring the selected part, with all it carries, into the picture."""
+        selected = self.document.selected
+        if selected not in self.document.rig.parts:
+            self.document.said.emit("Select a part first; X then brings it into the picture.")
+            return
+        rows = self.document.program.part_row
+        family = {rows[part] for part in (selected, *descendants(self.document.rig, selected))}
+        corners = corners_of(self.scene(), self.pose, family)
+        if len(corners):
+            self.camera = framed(self.camera, self.logical_size(), corners, margin=1.5)
+        self._refresh()
+
+    def frame_anew(self) -> None:
+        """Another rig is on the table: show all of it."""
+        self._framed = False
+        self._take_pose()
+
+    # ── asking for a place or a part ───────────────────────────────
+
+    def ask_place(self, part: str) -> None:
+        """Let the next click choose a place on the geometry for a part's mount."""
+        self._asked_place, self._asking_part = part, False
+        self.setFocus()
+        self._refresh()
+
+    def ask_part(self) -> None:
+        """Let the next click choose a part."""
+        self._asking_part, self._asked_place = True, ""
+        self.setFocus()
+        self._refresh()
+
+    def asking(self) -> bool:
+        """Whether the next click answers a question."""
+        return bool(self._asked_place) or self._asking_part
+
+    def asking_part(self) -> bool:
+        """Whether the next click chooses a part."""
+        return self._asking_part
+
+    def stop_asking(self) -> None:
+        """Clicks select again."""
+        self._asked_place, self._asking_part = "", False
+        self.overlay.drawn.nearest = None
+        self._refresh()
+
+    def _places(self) -> list[tuple[Place, Array]]:
+        """Places to snap to, with their world points: those of the part asked for, and of
+        the part under the pointer."""
+        if not self._asked_place:
+            return []
+        rows = {self.document.program.part_row[self._asked_place]}
+        if self._hovered is not None:
+            rows.add(self._hovered)
+        scene, worlds = self.scene(), self.pose.worlds
+        found: list[tuple[Place, Array]] = []
+        for batch in scene.batches:
+            for index in range(batch.first, batch.first + batch.count):
+                row = int(scene.parts[index])
+                if row in rows:
+                    frame = worlds[row] @ scene.places[index]
+                    for place in places(batch.geometry)[:_MOST_PLACES]:
+                        found.append((place, frame[:3, :3] @ place.at + frame[:3, 3]))
+        return found
+
+    def _nearest_place(self, at: QPointF) -> int | None:
+        spots = self.overlay.drawn.places
+        if not spots:
+            return None
+        pixels, depth = project(self.camera, self.logical_size(), [p for _, p in spots])
+        away = np.hypot(pixels[:, 0] - at.x(), pixels[:, 1] - at.y())
+        away[depth <= 0] = np.inf
+        # Of places at one pixel the one nearest to the eye is meant.
+        best = int(np.argmin(away + depth / max(self.camera.distance, 1e-9)))
+        return best if away[best] < _SNAP else None
+
+    # ── hands ──────────────────────────────────────────────────────
+
+    def on_knob(self, at: QPointF) -> bool:
+        """Whether a point is on the handle's knob."""
+        handle = self.overlay.drawn.handle
+        if handle is None:
+            return False
+        knob = self.overlay.points([handle.knob])[0]
+        return math.hypot(knob.x() - at.x(), knob.y() - at.y()) <= KNOB + 4
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        """Left on a part takes hold of it; on paper it orbits; right pans."""
+        assert event is not None
+        self._press = self._last = event.position()
+        if event.button() != Qt.MouseButton.LeftButton or self.asking():
+            return
+        if self.on_knob(event.position()):
+            handle = self.overlay.drawn.handle
+            assert handle is not None
+            self._take_hold(handle, handle.knob, event.position())
+            return
+        part = self.part_at(event.position())
+        if part is None:
+            self._orbiting = True
+            return
+        moving = self.document.moving_part(part)
+        if moving is None:
+            return
+        grip = self.surface_point(part, event.position())
+        handle = handle_of(self.pose, self.scene(), moving)
+        if handle is not None:
+            self._take_hold(handle, grip, event.position())
+        else:
+            self._take_free(moving, grip)
+
+    def _take_hold(self, handle: Handle, grip: Array, at: QPointF) -> None:
+        self._said_held = False
+        self._drag = Drag(handle, self.camera, self.logical_size(), grip, (at.x(), at.y()))
+
+    def _take_free(self, part: str, grip: Array) -> None:
+        values = {c: self.pose.at(key(part, c)) for c in freed(self.document.rig.parts[part].joint)}
+        program = self.document.program
+        row = program.part_row[part]
+        above = int(program.parents[row])
+        frame = np.eye(4) if above < 0 else self.pose.worlds[above]
+        mount = np.eye(4)
+        mount[:3, :] = program.mounts[:, :, row, 0].T
+        self._free = (part, grip, values, np.linalg.inv((frame @ mount)[:3, :3]))
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        """Drag what was taken hold of, turn the view, or show what is under the pointer."""
+        assert event is not None
+        at, step = event.position(), event.position() - self._last
+        self._last = at
+        buttons = event.buttons()
+        if self._drag is not None:
+            self._pull(at)
+        elif self._free is not None:
+            self._pull_free(at)
+        elif buttons & Qt.MouseButton.RightButton or buttons & Qt.MouseButton.MiddleButton:
+            self._look(panned(self.camera, self.logical_size(), step.x(), step.y()))
+        elif self._orbiting or (buttons & Qt.MouseButton.LeftButton and self.asking()):
+            self._look(orbited(self.camera, step.x(), step.y()))
+        elif buttons & Qt.MouseButton.LeftButton:
+            self._say_grounded(at)
+        else:
+            self._hover(at)
+
+    def _look(self, camera: Camera) -> None:
+        self.camera = camera
+        self._refresh()
+
+    def _pull(self, at: QPointF) -> None:
+        assert self._drag is not None
+        if self._press is not None and self._near(at, self._press):
+            return
+        self._press = None
+        wanted = self._drag.to((at.x(), at.y()))
+        channel = self._drag.handle.channel
+        if self._said_held:
+            return
+        moved = self.document.move(channel, wanted, gesture=f"drag {channel}")
+        if not moved:
+            self._said_held = True
+            self.setCursor(Qt.CursorShape.ForbiddenCursor)
+
+    def _pull_free(self, at: QPointF) -> None:
+        assert self._free is not None
+        if self._press is not None and self._near(at, self._press):
+            return
+        self._press = None
+        part, grip, start, to_mount = self._free
+        shift = to_mount @ level_shift(self.camera, self.logical_size(), grip, (at.x(), at.y()))
+        for axis, by in zip("xyz", shift, strict=True):
+            channel = f"move {axis}"
+            if channel in start:
+                self.document.move(
+                    key(part, channel), start[channel] + float(by), gesture=f"drag {part}"
+                )
+
+    @staticmethod
+    def _near(a: QPointF, b: QPointF) -> bool:
+        return abs(a.x() - b.x()) + abs(a.y() - b.y()) < _CLICK
+
+    def _say_grounded(self, at: QPointF) -> None:
+        if self._press is None or self._near(at, self._press):
+            return
+        part = self.part_at(self._press)
+        self._press = None
+        if part is not None:
+            self.setCursor(Qt.CursorShape.ForbiddenCursor)
+            self.document.select(part)
+            self.document.said.emit(self.document.grounded_text(part))
+
+    def _hover(self, at: QPointF) -> None:
+        part = self.part_at(at)
+        row = None if part is None else self.document.program.part_row[part]
+        changed = row != self._hovered
+        self._hovered = row
+        if self._asked_place:
+            self.overlay.drawn.places = self._places() if changed else self.overlay.drawn.places
+            self.overlay.drawn.nearest = self._nearest_place(at)
+            self.overlay.update()
+        self.setCursor(self._cursor(part, at))
+        if changed:
+            self._refresh()
+
+    def _cursor(self, part: str | None, at: QPointF) -> Qt.CursorShape:
+        if self.asking():
+            return Qt.CursorShape.CrossCursor
+        if self.on_knob(at) or (part and self.document.moving_part(part)):
+            return Qt.CursorShape.OpenHandCursor
+        return Qt.CursorShape.ArrowCursor
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        """A press that went nowhere is a click: it selects, or answers what was asked."""
+        assert event is not None
+        clicked = self._press is not None and self._near(event.position(), self._press)
+        held = self._drag is not None or self._free is not None
+        self._drag, self._free, self._orbiting, self._press = None, None, False, None
+        if held:
+            self.document.settle()
+        if clicked and event.button() == Qt.MouseButton.LeftButton:
+            self._click(event.position())
+        self._hover(event.position())
+
+    def _click(self, at: QPointF) -> None:
+        if self._asked_place:
+            self._answer_place(at)
+            return
+        part = self.part_at(at)
+        if self._asking_part:
+            if part is not None:
+                self.stop_asking()
+                self.part_picked.emit(part)
+            return
+        self.document.select(part or "")
+
+    def _answer_place(self, at: QPointF) -> None:
+        nearest = self._nearest_place(at)
+        if nearest is None:
+            self.document.said.emit("Nothing to snap to here. Click nearer to a mark.")
+            return
+        part = self._asked_place
+        point = self.overlay.drawn.places[nearest][1]
+        world = self.pose.world(part)
+        inside = (np.linalg.inv(world) @ np.append(point, 1.0))[:3]
+        self.stop_asking()
+        self.place_picked.emit(part, inside)
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        """Zoom at the pointer."""
+        assert event is not None
+        at = event.position()
+        factor = 0.88 ** (event.angleDelta().y() / 120)
+        self._look(zoomed(self.camera, self.logical_size(), (at.x(), at.y()), factor))

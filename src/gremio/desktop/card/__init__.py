@@ -1,0 +1,1 @@
+"""The Card: what is known of the selected thing."""

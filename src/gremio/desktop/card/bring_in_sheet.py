@@ -1,0 +1,103 @@
+"""The Card while parts are brought in: what the model holds, its unit and upright axis."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from gremio.core.files.bring_in import box_of
+from gremio.core.files.model_in import Model
+from gremio.desktop.card.rows import Sheet, choice, heading, rule, second
+from gremio.desktop.theme.dress import text_font
+from gremio.desktop.theme.inks import Inks
+
+UNIT_SIZES = {"metres": 1.0, "centimetres": 0.01, "millimetres": 0.001, "inches": 0.0254}
+_SHOWN = 14
+
+
+class BringInSheet(Sheet):
+    """Asks what a model needs to be told, and shows what will come.
+
+    reread: the unit or the upright axis is another one (metres, axis). ground: put it on
+    the ground, or leave it. accepted, left: what was decided.
+    """
+
+    reread = pyqtSignal(float, str)
+    ground = pyqtSignal(bool)
+    accepted = pyqtSignal()
+    left = pyqtSignal()
+
+    def __init__(self, model: Model, on_ground: bool, inks: Inks) -> None:
+        super().__init__()
+        self.model, self.inks = model, inks
+        title = heading("Bring in parts")
+        title.setFont(text_font(11.5, bold=True))
+        self.add(title)
+        self.add(second(Path(model.path).name))
+        self.add(rule())
+        unit = next((n for n, size in UNIT_SIZES.items() if size == model.metres), "metres")
+        self.row("Its unit", choice(list(UNIT_SIZES), unit, "Unit of the file", self._set_unit))
+        self.row("Upright", choice(("y", "z"), model.up, "Upright axis", self._set_up))
+        low, high = box_of(model)
+        size = " × ".join(f"{b - a:.3g}" for a, b in zip(low, high, strict=True))
+        self.row("Size", QLabel(f"{size} m"))
+        box = QCheckBox("on the ground, at the origin")
+        box.setChecked(on_ground)
+        box.toggled.connect(self.ground)
+        self.row("Place", box)
+        self._add_nodes()
+        for note in model.notes:
+            warning = QLabel(note.text)
+            warning.setProperty("warning", True)
+            warning.setWordWrap(True)
+            self.add(warning)
+        self._add_buttons()
+        self.end()
+
+    def take_pose(self) -> None:
+        """Nothing here moves."""
+
+    def _add_nodes(self) -> None:
+        count = len(self.model.nodes)
+        self.add(heading(f"{count} part{'s' if count != 1 else ''}"))
+        listing = QWidget()
+        column = QVBoxLayout(listing)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(2)
+        depth: list[int] = []
+        for node in self.model.nodes:
+            depth.append(0 if node.parent is None else depth[node.parent] + 1)
+        for node, level in list(zip(self.model.nodes, depth, strict=True))[:_SHOWN]:
+            line = QHBoxLayout()
+            line.setContentsMargins(level * 12, 0, 0, 0)
+            name = QLabel(node.name)
+            triangles = sum(len(piece.geometry.triangles) for piece in node.pieces)
+            line.addWidget(name, 1)
+            line.addWidget(second(f"{triangles:,} triangles" if triangles else "mount only"))
+            column.addLayout(line)
+        if count > _SHOWN:
+            column.addWidget(second(f"and {count - _SHOWN} more"))
+        self.add(listing)
+
+    def _add_buttons(self) -> None:
+        row = QWidget()
+        line = QHBoxLayout(row)
+        line.setContentsMargins(0, 10, 0, 0)
+        count = len(self.model.nodes)
+        self.accept = QPushButton(f"Bring in {count} part{'s' if count != 1 else ''}")
+        self.accept.setProperty("main", True)
+        self.accept.clicked.connect(lambda _checked=False: self.accepted.emit())
+        self.leave = QPushButton("Leave it")
+        self.leave.clicked.connect(lambda _checked=False: self.left.emit())
+        line.addWidget(self.accept)
+        line.addWidget(self.leave)
+        line.addStretch()
+        self.add(row)
+
+    def _set_unit(self, text: str) -> None:
+        self.reread.emit(UNIT_SIZES[text], self.model.up)
+
+    def _set_up(self, text: str) -> None:
+        self.reread.emit(self.model.metres, text)

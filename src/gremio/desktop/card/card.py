@@ -1,0 +1,109 @@
+"""The Card: one sheet for what is selected, always in the same order."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtWidgets import QScrollArea, QWidget
+
+from gremio.desktop.bench.view import Bench
+from gremio.desktop.card.bring_in_sheet import BringInSheet
+from gremio.desktop.card.control_sheet import ControlSheet
+from gremio.desktop.card.link_sheet import LinkSheet
+from gremio.desktop.card.part_sheet import PartSheet
+from gremio.desktop.card.rows import Sheet, heading, second
+from gremio.desktop.document import Document
+from gremio.desktop.theme.dress import text_font
+from gremio.desktop.theme.inks import DAY, Inks
+
+EMPTY = (
+    "Nothing is selected.\n\nClick a part in the Bench to see its joint, its stops, what it is "
+    "led by and what it leads. Drag it to move it.\n\nDrag the paper to look round; the right "
+    "button shifts the view; the wheel zooms."
+)
+
+
+class Card(QScrollArea):
+    """Shows the sheet of the selected thing. lead_wanted: a link from it is asked for."""
+
+    lead_wanted = pyqtSignal()
+
+    def __init__(self, document: Document, bench: Bench) -> None:
+        super().__init__()
+        self.document, self.bench = document, bench
+        self.inks: Inks = DAY
+        self.sheet: Sheet | None = None
+        self._bringing: BringInSheet | None = None
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(0)
+        self._later.timeout.connect(self.rebuild)
+        document.rig_changed.connect(self._later.start)
+        document.selection_changed.connect(self._later.start)
+        document.pose_changed.connect(self._take_pose)
+        self.rebuild()
+
+    def set_inks(self, inks: Inks) -> None:
+        """Draw by day or by night."""
+        self.inks = inks
+        self.rebuild()
+
+    def show_bring_in(self, sheet: BringInSheet | None) -> None:
+        """Show the sheet for bringing parts in; None goes back to the selection."""
+        self._bringing = sheet
+        self.rebuild()
+
+    def rebuild(self) -> None:
+        """Make the sheet anew; the field that had the focus has it again."""
+        self._later.stop()
+        if self._bringing is not None:
+            if self.widget() is not self._bringing:
+                self.setWidget(self._bringing)
+                self.sheet = None
+            return
+        focused = self._focused_name()
+        scrolled = self.verticalScrollBar().value()
+        same = self.sheet is not None and self.property("thing") == self.document.selected
+        self.sheet = self._make()
+        self.sheet.lead_wanted.connect(self.lead_wanted)
+        self.setProperty("thing", self.document.selected)
+        self.setWidget(self.sheet)
+        if same:
+            self.verticalScrollBar().setValue(scrolled)
+            for child in self.sheet.findChildren(QWidget):
+                if focused and child.accessibleName() == focused:
+                    child.setFocus()
+                    break
+
+    def _focused_name(self) -> str:
+        focused = self.focusWidget()
+        inside = focused is not None and focused.hasFocus() and self.isAncestorOf(focused)
+        return focused.accessibleName() if inside and focused is not None else ""
+
+    def _make(self) -> Sheet:
+        thing, rig = self.document.selected, self.document.rig
+        if thing in rig.parts:
+            return PartSheet(self.document, self.bench, thing, self.inks)
+        if thing in rig.controls:
+            return ControlSheet(self.document, thing, self.inks)
+        if thing in rig.links:
+            return LinkSheet(self.document, thing, self.inks)
+        sheet = Sheet()
+        title = heading(rig.name)
+        title.setFont(text_font(11.5, bold=True))
+        title.setWordWrap(True)
+        sheet.add(title)
+        counts = (
+            f"rig · {len(rig.parts)} parts · {len(rig.controls)} controls · {len(rig.links)} links"
+        )
+        sheet.add(second(counts))
+        sheet.add(second("\n" + EMPTY))
+        sheet.end()
+        return sheet
+
+    def _take_pose(self) -> None:
+        sheet = self.sheet
+        if isinstance(sheet, (PartSheet, ControlSheet)) and not self._later.isActive():
+            sheet.take_pose()

@@ -1,0 +1,363 @@
+"""The Card of a part: joint, values, stops, home, what it is led by, what it leads, shape."""
+
+from __future__ import annotations
+
+import numpy as np
+from msgspec.structs import replace
+from PyQt6.QtWidgets import QHBoxLayout, QWidget
+
+from gremio.core.frames import angles_of_turn, frame_of, matrix, tidy_frame, turn_of_angles
+from gremio.core.quantity import Kind, show_short
+from gremio.core.rig.channels import (
+    AXES,
+    JOINT_KINDS,
+    channel_kind,
+    freed,
+    grounded,
+    has_axis,
+    key,
+)
+from gremio.core.rig.edit.mounts import move_mount, place_part, set_home_here
+from gremio.core.rig.edit.parts import (
+    descendants,
+    rename_part,
+    set_joint,
+    set_parent,
+    set_shapes,
+    set_stops,
+)
+from gremio.core.rig.model import Rig, Stops
+from gremio.core.rig.solids import Mesh
+from gremio.core.shape.solids import check_dimensions
+from gremio.desktop.bench.scene import corners_of
+from gremio.desktop.bench.view import Bench
+from gremio.desktop.card.links import add_link_sections
+from gremio.desktop.card.rows import (
+    Hatched,
+    Sheet,
+    choice,
+    heading,
+    link_button,
+    rule,
+    second,
+    title_field,
+)
+from gremio.desktop.document import Document
+from gremio.desktop.fields import OptionalField, QuantityField
+from gremio.desktop.theme.inks import Inks
+
+_GROUND = "the ground"
+
+
+class PartSheet(Sheet):
+    """What is known of one part."""
+
+    def __init__(self, document: Document, bench: Bench, part: str, inks: Inks) -> None:
+        super().__init__()
+        self.document, self.bench, self.part, self.inks = document, bench, part, inks
+        self._values: dict[str, QuantityField] = {}
+        entry = document.rig.parts[part]
+        self.add(title_field(entry.name, "Name", self._rename))
+        self.add(second(self._subtitle()))
+        self.add(rule())
+        self._add_joint()
+        self._add_channels()
+        self._add_mount()
+        add_link_sections(self, document, part, inks)
+        self._add_shapes()
+        self.end()
+        self.take_pose()
+
+    # ── what is shown ──────────────────────────────────────────────
+
+    def _subtitle(self) -> str:
+        entry = self.document.rig.parts[self.part]
+        words = ["part"]
+        row = self.document.program.part_row[self.part]
+        corners = corners_of(self.bench.scene(), self.document.pose, {row})
+        if len(corners):
+            frame = np.linalg.inv(self.document.pose.worlds[row])
+            inside = corners @ frame[:3, :3].T + frame[:3, 3]
+            x, y, z = (f"{v:.3g}" for v in np.ptp(inside, axis=0))
+            words.append(f"{x} × {y} × {z} m")
+        if any(isinstance(shape.solid, Mesh) for shape in entry.shapes):
+            source = next(s.solid.source for s in entry.shapes if isinstance(s.solid, Mesh))
+            if source in self.document.rig.sources:
+                words.append(self.document.rig.sources[source].path.rsplit("/", 1)[-1])
+        return " · ".join(words)
+
+    def take_pose(self) -> None:
+        """Show where the channels stand now."""
+        for channel, field in self._values.items():
+            field.set_value(self.document.pose.at(channel))
+
+    def _add_joint(self) -> None:
+        joint = self.document.rig.parts[self.part].joint
+        kinds = choice(
+            [kind.capitalize() for kind in JOINT_KINDS],
+            joint.kind.capitalize(),
+            "Joint",
+            lambda text: self._set_joint(text.lower(), joint.axis),
+        )
+        self.joint = kinds
+        if not has_axis(joint.kind):
+            self.row("Joint", kinds)
+            return
+        axis = choice(
+            [f"about {a}" if "turn" in freed(joint)[0] else f"along {a}" for a in AXES],
+            f"{'about' if 'turn' in freed(joint)[0] else 'along'} {joint.axis}",
+            "Axis",
+            lambda text: self._set_joint(joint.kind, text[-1]),
+        )
+        self.row("Joint", kinds, axis)
+
+    def _add_channels(self) -> None:
+        entry = self.document.rig.parts[self.part]
+        for channel in freed(entry.joint):
+            channel_key = key(self.part, channel)
+            field = self._field(channel_kind(channel), f"{entry.name} {channel}")
+            field.committed.connect(lambda value, c=channel_key: self._move(c, value))
+            self._values[channel_key] = field
+            self.row(channel.capitalize(), field)
+        for channel in freed(entry.joint):
+            stops = entry.stops.get(channel, Stops())
+            word = "Stops" if len(freed(entry.joint)) == 1 else f"Stops {channel[-1]}"
+            if len(freed(entry.joint)) > 1 and not channel.startswith("move"):
+                continue
+            self.row(word, *self._stop_fields(channel, stops))
+        if freed(entry.joint):
+            buttons = QWidget()
+            line = QHBoxLayout(buttons)
+            line.setContentsMargins(0, 0, 0, 0)
+            line.addWidget(link_button("go home", self._go_home, "Bring it home (H)"))
+            line.addWidget(
+                link_button("set home here", self._set_home, "Count zero from where it is now")
+            )
+            self.row("Home", buttons)
+        self.row("Grounded", Hatched(self.inks, _short_channels(grounded(entry.joint))))
+
+    def _stop_fields(self, channel: str, stops: Stops) -> tuple[OptionalField, OptionalField]:
+        made = []
+        for end in ("low", "high"):
+            field = OptionalField(
+                channel_kind(channel), _unit(channel), f"{end.capitalize()} stop", self
+            )
+            field.setPlaceholderText("none")
+            field.setToolTip(f"{end.capitalize()} stop; empty runs free")
+            field.set_value(getattr(stops, end))
+            field.committed.connect(lambda value, e=end: self._set_stop(channel, e, value))
+            field.cleared.connect(lambda e=end: self._set_stop(channel, e, None))
+            field.refused.connect(self.document.said)
+            made.append(field)
+        return made[0], made[1]
+
+    def _add_mount(self) -> None:
+        entry = self.document.rig.parts[self.part]
+        self.add(heading("Mount"))
+        names = {
+            other.name: other_id
+            for other_id, other in self.document.rig.parts.items()
+            if other_id != self.part and other_id not in descendants(self.document.rig, self.part)
+        }
+        present = self.document.rig.parts.get(entry.parent or "")
+        self.row(
+            "On",
+            choice(
+                [_GROUND, *names],
+                present.name if present else _GROUND,
+                "Mounted on",
+                lambda text: self._set_parent(names.get(text)),
+            ),
+        )
+        at = [self._mount_field("length", f"Mount {a}", i) for i, a in enumerate(AXES)]
+        for field, value in zip(at, entry.mount.at, strict=True):
+            field.set_value(value)
+        self.row("At, m", *at)
+        angles = angles_of_turn(entry.mount.turn)
+        turns = [self._mount_field("angle", f"Mount turn {a}", i) for i, a in enumerate(AXES)]
+        for field, value in zip(turns, angles, strict=True):
+            field.set_value(value)
+        self.row("Turned, °", *turns)
+        self.pick = link_button(
+            "Pick its place in the Bench…",
+            lambda: self.bench.ask_place(self.part),
+            "Put the mount on a corner, the middle of an edge or the centre of a circle; "
+            "the shape stays where it is",
+        )
+        self.add(self.pick)
+
+    def _mount_field(self, kind: Kind, what: str, index: int) -> QuantityField:
+        field = self._field(kind, what)
+        field.bare = True
+        field.setStyleSheet("padding: 2px 3px;")
+        field.setToolTip(f"{what}; the part goes along")
+        field.committed.connect(lambda value: self._place(kind, index, value))
+        return field
+
+    def _add_shapes(self) -> None:
+        shapes = self.document.rig.parts[self.part].shapes
+        if not shapes:
+            return
+        self.add(heading("Shape"))
+        self._shape_index = min(_last_shape.get(self.part, 0), len(shapes) - 1)
+        if len(shapes) > 1:
+            names = [f"{i + 1} of {len(shapes)}: {_kind(s.solid)}" for i, s in enumerate(shapes)]
+            self.row("Piece", choice(names, names[self._shape_index], "Piece", self._choose_shape))
+        solid = shapes[self._shape_index].solid
+        if isinstance(solid, Mesh):
+            self.row("Size", second(" × ".join(f"{v:.3g}" for v in solid.size) + " m"))
+            return
+        for name in solid.__struct_fields__:
+            value = getattr(solid, name)
+            if not isinstance(value, (int, float)):
+                continue
+            kind: Kind = "length"
+            if name == "teeth":
+                kind = "number"
+            elif name == "pressure_angle":
+                kind = "angle"
+            field = self._field(kind, name.replace("_", " ").capitalize())
+            if name == "module":
+                field.unit = "mm"
+            field.set_value(value)
+            if name == "teeth":
+                field.setText(str(value))
+            field.committed.connect(lambda v, n=name: self._set_dimension(n, v))
+            self.row(name.replace("_", " ").capitalize(), field)
+
+    def _field(self, kind: Kind, what: str) -> QuantityField:
+        unit = {"length": "m", "angle": "deg", "time": "s", "number": ""}[kind]
+        field = QuantityField(kind, unit, what, self)
+        field.refused.connect(self.document.said)
+        return field
+
+    # ── what hands do ──────────────────────────────────────────────
+
+    def _rename(self, name: str) -> None:
+        old = self.document.rig.parts[self.part].name
+        self.document.edit(f"rename {old}", lambda rig: rename_part(rig, self.part, name))
+        self._sure()
+
+    def _sure(self) -> None:
+        """Show again what is, when an edit was refused."""
+        self.document.selection_changed.emit()
+
+    def _edit(self, what: str, change: object) -> None:
+        name = self.document.rig.parts[self.part].name
+        if not self.document.edit(f"{what} of {name}", change):  # type: ignore[arg-type]
+            self._sure()
+
+    def _set_joint(self, kind: str, axis: str) -> None:
+        self._edit("joint", lambda rig: set_joint(rig, self.part, kind, axis))  # type: ignore[arg-type]
+
+    def _move(self, channel: str, value: float) -> None:
+        self.document.move(channel, value)
+        self.take_pose()
+
+    def _set_stop(self, channel: str, end: str, value: float | None) -> None:
+        present = self.document.rig.parts[self.part].stops.get(channel, Stops())
+        stops = replace(present, **{end: value})
+        self._edit(f"{end} stop", lambda rig: set_stops(rig, self.part, channel, stops))
+
+    def _go_home(self) -> None:
+        self.document.send_home(self.document.channels_of(self.part))
+
+    def _set_home(self) -> None:
+        set_home(self.document, self.part)
+
+    def _set_parent(self, parent: str | None) -> None:
+        pose, entry = self.document.pose, self.document.rig.parts[self.part]
+        old = np.eye(4) if entry.parent is None else pose.world(entry.parent)
+        new = np.eye(4) if parent is None else pose.world(parent)
+        mount = frame_of(np.linalg.inv(new) @ old @ matrix(entry.mount))
+        self._edit("mount", lambda rig: set_parent(rig, self.part, parent, mount))
+
+    def _place(self, kind: Kind, index: int, value: float) -> None:
+        mount = self.document.rig.parts[self.part].mount
+        if kind == "length":
+            at = [value if i == index else v for i, v in enumerate(mount.at)]
+            mount = tidy_frame(at, mount.turn, mount.scale)
+        else:
+            angles = list(angles_of_turn(mount.turn))
+            angles[index] = value
+            mount = replace(mount, turn=turn_of_angles((angles[0], angles[1], angles[2])))
+        self._edit("mount", lambda rig: place_part(rig, self.part, mount))
+
+    def _choose_shape(self, text: str) -> None:
+        _last_shape[self.part] = int(text.split(" ")[0]) - 1
+        self._sure()
+
+    def _set_dimension(self, name: str, value: float) -> None:
+        shapes = list(self.document.rig.parts[self.part].shapes)
+        shape = shapes[self._shape_index]
+        number = round(value) if name == "teeth" else value
+
+        def change(rig: Rig) -> Rig:
+            solid = replace(shape.solid, **{name: number})
+            check_dimensions(solid)
+            shapes[self._shape_index] = replace(shape, solid=solid)
+            return set_shapes(rig, self.part, tuple(shapes))
+
+        self._edit(name.replace("_", " "), change)
+
+
+# Which piece of a part its Card showed last; a convenience of the screen, not of the rig.
+_last_shape: dict[str, int] = {}
+
+
+def set_home(document: Document, part: str) -> None:
+    """Make where a part stands now its home."""
+    entry, pose = document.rig.parts[part], document.pose
+    above = np.eye(4) if entry.parent is None else pose.world(entry.parent)
+    local = np.linalg.inv(above) @ pose.world(part)
+    values = pose.part_of(part).channels
+    document.edit(f"set home of {entry.name}", lambda rig: set_home_here(rig, part, local, values))
+
+
+def set_stop_here(document: Document, part: str, end: str) -> None:
+    """Set the low or the high stop of a part's one channel where it stands now."""
+    entry = document.rig.parts[part]
+    free = freed(entry.joint)
+    if len(free) != 1:
+        document.said.emit(
+            f"{entry.name} has no single channel to stop. Give it a hinge, spin or slide first."
+        )
+        return
+    value = document.pose.at(key(part, free[0]))
+    stops = replace(entry.stops.get(free[0], Stops()), **{end: value})
+    if document.edit(
+        f"{end} stop of {entry.name}", lambda rig: set_stops(rig, part, free[0], stops)
+    ):
+        document.said.emit(
+            f"The {end} stop of {entry.name} is now {show_short(value, _unit(free[0]))}."
+        )
+
+
+def put_mount(document: Document, part: str, inside: np.ndarray) -> None:
+    """Put a part's mount at a point of its own frame (3,), its shape staying in place."""
+    entry = document.rig.parts[part]
+    to = matrix(entry.mount) @ np.append(inside, 1.0)
+    mount = tidy_frame(to[:3], entry.mount.turn, entry.mount.scale)
+    if document.edit(f"move mount of {entry.name}", lambda rig: move_mount(rig, part, mount)):
+        document.said.emit(f"The mount of {entry.name} is there now; its shape has not moved.")
+
+
+def _unit(channel: str) -> str:
+    return "m" if channel_kind(channel) == "length" else "deg"
+
+
+def _kind(solid: object) -> str:
+    return str(type(solid).__struct_config__.tag)  # type: ignore[attr-defined]
+
+
+def _short_channels(names: tuple[str, ...]) -> str:
+    """ "move x y z, turn x y, scale" for a list of channel names."""
+    words = []
+    for verb in ("move", "turn", "scale"):
+        axes = [name.split()[1] for name in names if name.startswith(verb)]
+        if axes:
+            words.append(verb if len(axes) == 3 and verb == "scale" else f"{verb} {' '.join(axes)}")
+    return ", ".join(words)
+
+
+__all__ = ["PartSheet", "put_mount", "set_home", "set_stop_here"]

@@ -1,0 +1,208 @@
+"""Pieces that every Card is made of."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from gremio.desktop.theme.dress import text_font
+from gremio.desktop.theme.inks import Inks
+from gremio.desktop.theme.symbols import draw_symbol
+
+
+def title_field(name: str, what: str, rename: Callable[[str], None]) -> QLineEdit:
+    """The name at the head of a Card; typing renames."""
+    field = QLineEdit(name)
+    field.setFont(text_font(11.5, bold=True))
+    field.setProperty("quiet", True)
+    field.setAccessibleName(what)
+    field.setCursorPosition(0)
+    field.setTextMargins(-2, 0, 0, 0)
+
+    def done() -> None:
+        if field.isModified():
+            field.setModified(False)
+            rename(field.text().strip())
+
+    field.editingFinished.connect(done)
+    return field
+
+
+def second(text: str) -> QLabel:
+    """Words in the second ink."""
+    label = QLabel(text)
+    label.setProperty("second", True)
+    label.setWordWrap(True)
+    return label
+
+
+def heading(text: str) -> QLabel:
+    """The head of a section."""
+    label = QLabel(text)
+    label.setFont(text_font(9, bold=True))
+    label.setContentsMargins(0, 8, 0, 0)
+    return label
+
+
+def rule() -> QFrame:
+    """A thin line across."""
+    line = QFrame()
+    line.setObjectName("rule")
+    line.setFixedHeight(1)
+    return line
+
+
+def link_button(text: str, do: Callable[[], object], tip: str = "") -> QPushButton:
+    """Words that do something."""
+    button = QPushButton(text)
+    button.setProperty("link", True)
+    button.setCursor(Qt.CursorShape.PointingHandCursor)
+    button.setToolTip(tip)
+    button.clicked.connect(lambda _checked=False: do())
+    return button
+
+
+def choice(
+    entries: Sequence[str], present: str, what: str, chosen: Callable[[str], object]
+) -> QComboBox:
+    """A choice among a few words. The wheel does not change it by accident."""
+    box = _CalmComboBox()
+    box.addItems(list(entries))
+    box.setCurrentText(present)
+    box.setAccessibleName(what)
+    box.textActivated.connect(chosen)
+    return box
+
+
+class _CalmComboBox(QComboBox):
+    """A choice that lets the wheel scroll the Card."""
+
+    def wheelEvent(self, event: object) -> None:
+        event.ignore()  # type: ignore[attr-defined]
+
+
+class Slab(QPushButton):
+    """A link on a Card: its symbol, what it leads to, and how. A click shows it."""
+
+    def __init__(
+        self, inks: Inks, symbol: str, text: str, more: str, do: Callable[[], object]
+    ) -> None:
+        super().__init__()
+        self.inks, self.symbol, self.words, self.more = inks, symbol, text, more
+        self.setProperty("slab", True)
+        self.setAccessibleName(text)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.clicked.connect(lambda _checked=False: do())
+        self.setToolTip(text)
+
+    def sizeHint(self) -> QSize:
+        """Room for two lines."""
+        return QSize(180, 44 if self.more else 28)
+
+    def minimumSizeHint(self) -> QSize:
+        """Room for two lines."""
+        return self.sizeHint()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """The slab, the symbol before the words, the how below."""
+        super().paintEvent(event)
+        painter = QPainter(self)
+        draw_symbol(painter, self.symbol, QPointF(7, 6), self.inks.ink)
+        room = QRectF(29, 4, self.width() - 36, 20)
+        painter.setPen(QColor(self.inks.ink))
+        painter.setFont(text_font(9))
+        words = painter.fontMetrics().elidedText(
+            self.words, Qt.TextElideMode.ElideRight, int(room.width())
+        )
+        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, words)
+        if self.more:
+            painter.setFont(text_font(8))
+            painter.setPen(QColor(self.inks.second))
+            more = painter.fontMetrics().elidedText(
+                self.more, Qt.TextElideMode.ElideRight, int(room.width())
+            )
+            painter.drawText(room.translated(0, 19), Qt.AlignmentFlag.AlignVCenter, more)
+
+
+class Hatched(QWidget):
+    """Words that stand on the ground hatch: what can not change."""
+
+    def __init__(self, inks: Inks, text: str) -> None:
+        super().__init__()
+        self.inks, self.text = inks, text
+        self.setFixedHeight(30)
+        self.setAccessibleName(f"grounded: {text}")
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        """The words, a line under them, and its hatch."""
+        painter = QPainter(self)
+        painter.setFont(text_font(8.5))
+        painter.setPen(QColor(self.inks.ink))
+        painter.drawText(QRectF(0, 0, self.width(), 18), Qt.AlignmentFlag.AlignVCenter, self.text)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(QColor(self.inks.second), 1))
+        painter.drawLine(QPointF(0, 20), QPointF(self.width(), 20))
+        x = 5.0
+        while x < self.width():
+            painter.drawLine(QPointF(x, 20), QPointF(x - 5, 26))
+            x += 7
+
+
+class Sheet(QWidget):
+    """One Card: a column of a title, rows of word and value, and sections.
+
+    lead_wanted: a link from the thing shown is asked for.
+    """
+
+    lead_wanted = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(14, 10, 14, 10)
+        self.column.setSpacing(5)
+        self._grid: QGridLayout | None = None
+
+    def add(self, widget: QWidget) -> None:
+        """A thing across the whole width."""
+        self._grid = None
+        self.column.addWidget(widget)
+
+    def row(self, word: str, *widgets: QWidget) -> None:
+        """A word at the left and its values at the right."""
+        if self._grid is None:
+            self._grid = QGridLayout()
+            self._grid.setColumnMinimumWidth(0, 66)
+            self._grid.setColumnStretch(1, 1)
+            self._grid.setHorizontalSpacing(8)
+            self._grid.setVerticalSpacing(5)
+            self.column.addLayout(self._grid)
+        line = self._grid.rowCount()
+        label = QLabel(word)
+        label.setProperty("second", True)
+        self._grid.addWidget(label, line, 0, Qt.AlignmentFlag.AlignVCenter)
+        if len(widgets) == 1:
+            self._grid.addWidget(widgets[0], line, 1)
+            return
+        box = QHBoxLayout()
+        box.setSpacing(6)
+        for widget in widgets:
+            box.addWidget(widget, 1)
+        self._grid.addLayout(box, line, 1)
+
+    def end(self) -> None:
+        """Nothing more comes."""
+        self.column.addStretch()

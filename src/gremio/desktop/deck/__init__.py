@@ -1,0 +1,1 @@
+"""The lower deck: pages on the foot of the window."""

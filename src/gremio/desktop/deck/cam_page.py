@@ -1,0 +1,231 @@
+"""The Cam page: the profile of one follower, and the cam's stations as numbers."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from msgspec.structs import replace
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from gremio.core.rig.channels import full_label, kind_of, split
+from gremio.core.rig.edit.links import (
+    change_link,
+    record_station,
+    remove_station,
+    sorted_stations,
+)
+from gremio.core.rig.model import Cam, Follower, Station
+from gremio.core.solve.program import cam_profile
+from gremio.desktop.card.links import unit_of
+from gremio.desktop.card.rows import choice, link_button, second
+from gremio.desktop.deck.profile_view import ProfileView
+from gremio.desktop.document import Document
+from gremio.desktop.fields import QuantityField
+from gremio.desktop.theme.dress import text_font
+from gremio.desktop.theme.inks import Inks
+
+EMPTY = (
+    "A cam maps a lead to its followers through stations. Select something that a cam leads to "
+    "see its profile here; a ratio becomes a cam on its Card, under “Made as”."
+)
+
+
+class CamPage(QWidget):
+    """Shows the cam that is selected, or that has to do with what is selected."""
+
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self.document = document
+        self.link_id = ""
+        self.channel = ""
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(4, 4, 12, 6)
+        layout.setSpacing(14)
+        self.empty = second(EMPTY)
+        self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.profile = ProfileView()
+        self.profile.lead_moved.connect(self._move_lead)
+        self.profile.let_go.connect(document.settle)
+        self.side = QScrollArea()
+        self.side.setWidgetResizable(True)
+        self.side.setFixedWidth(372)
+        self.side.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.side.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        layout.addWidget(self.empty, 1)
+        layout.addWidget(self.profile, 1)
+        layout.addWidget(self.side)
+        document.rig_changed.connect(self.rebuild)
+        document.selection_changed.connect(self.rebuild)
+        document.pose_changed.connect(self._take_pose)
+        self.rebuild()
+
+    def set_inks(self, inks: Inks) -> None:
+        """Draw by day or by night."""
+        self.profile.inks = inks
+        self.profile.update()
+
+    def _cam(self) -> Cam | None:
+        link = self.document.rig.links.get(self.link_id)
+        return link if isinstance(link, Cam) else None
+
+    def _find(self) -> None:
+        """The cam to show: the selected one, or one that leads, or is led by, the selection;
+        the last one shown stays when the selection has none."""
+        rig, selected = self.document.rig, self.document.selected
+        if isinstance(rig.links.get(selected), Cam):
+            self.link_id = selected
+        else:
+            for link_id, link in rig.links.items():
+                ends = {split(link.lead)[0]}
+                if isinstance(link, Cam):
+                    ends |= {split(f.channel)[0] for f in link.followers}
+                    if selected in ends:
+                        self.link_id = link_id
+                        break
+        if self._cam() is None:
+            cams = [i for i, link in rig.links.items() if isinstance(link, Cam)]
+            self.link_id = cams[0] if cams else ""
+        cam = self._cam()
+        if cam is not None and self.channel not in [f.channel for f in cam.followers]:
+            self.channel = cam.followers[0].channel
+
+    def rebuild(self) -> None:
+        """Show the cam that has to do with the selection."""
+        self._find()
+        cam = self._cam()
+        self.empty.setVisible(cam is None)
+        self.profile.setVisible(cam is not None)
+        self.side.setVisible(cam is not None)
+        if cam is None:
+            return
+        rig = self.document.rig
+        units = unit_of(rig, cam.lead), unit_of(rig, self.channel)
+        leads = [station.lead for station in cam.stations]
+        owner = split(cam.lead)[0]
+        ends = [min(leads), max(leads)]
+        if owner in rig.controls:
+            ends = [min(ends[0], rig.controls[owner].low), max(ends[1], rig.controls[owner].high)]
+        self.profile.show_profile(
+            cam_profile(cam, self.channel), (ends[0], ends[1]), full_label(rig, cam.lead), units
+        )
+        self.side.setWidget(self._side(cam, units))
+        self._take_pose()
+
+    def _side(self, cam: Cam, units: tuple[str, str]) -> QWidget:
+        rig = self.document.rig
+        sheet = QWidget()
+        column = QVBoxLayout(sheet)
+        column.setContentsMargins(0, 2, 8, 0)
+        column.setSpacing(4)
+        names = {full_label(rig, f.channel): f.channel for f in cam.followers}
+        present = full_label(rig, self.channel)
+        head = QHBoxLayout()
+        if len(names) > 1:
+            head.addWidget(
+                choice(list(names), present, "Follower", lambda t: self._show(names[t])), 1
+            )
+        else:
+            label = QLabel(present)
+            label.setFont(text_font(9, bold=True))
+            head.addWidget(label, 1)
+        profile = next(f.profile for f in cam.followers if f.channel == self.channel)
+        head.addWidget(choice(("smooth", "straight"), profile, "Profile", self._set_profile))
+        record = link_button("+ station", self._record, "A station where the lead is now")
+        head.addWidget(record)
+        column.addLayout(head)
+        column.addLayout(self._stations(cam, units))
+        column.addStretch()
+        return sheet
+
+    def _stations(self, cam: Cam, units: tuple[str, str]) -> QGridLayout:
+        rig = self.document.rig
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(6)
+        grid.setVerticalSpacing(3)
+        for column, word in enumerate(("lead", "follower")):
+            label = second(word)
+            label.setAlignment(Qt.AlignmentFlag.AlignRight)
+            grid.addWidget(label, 0, column + 1)
+        kinds = kind_of(rig, cam.lead), kind_of(rig, self.channel)
+        for index, station in enumerate(cam.stations):
+            grid.addWidget(second(str(index + 1)), index + 1, 0)
+            lead = QuantityField(kinds[0], units[0], f"Station {index + 1} lead")
+            lead.set_value(station.lead)
+            lead.committed.connect(lambda value, i=index: self._set_lead(i, value))
+            follower = QuantityField(kinds[1], units[1], f"Station {index + 1} follower")
+            follower.set_value(station.values.get(self.channel))
+            follower.committed.connect(lambda value, i=index: self._set_follower(i, value))
+            for field in (lead, follower):
+                field.refused.connect(self.document.said)
+            grid.addWidget(lead, index + 1, 1)
+            grid.addWidget(follower, index + 1, 2)
+            if len(cam.stations) > 2:
+                remove = link_button("remove", partial(self._remove, index))
+                remove.setAccessibleName(f"Remove station {index + 1}")
+                grid.addWidget(remove, index + 1, 3)
+        return grid
+
+    def _take_pose(self) -> None:
+        cam = self._cam()
+        if cam is not None:
+            self.profile.set_lead(self.document.pose.at(cam.lead))
+
+    def _show(self, channel: str) -> None:
+        self.channel = channel
+        self.rebuild()
+
+    def _move_lead(self, value: float) -> None:
+        cam = self._cam()
+        if cam is not None:
+            self.document.move(cam.lead, value, gesture="drag the lead of a cam")
+
+    def _put(self, what: str, cam: Cam) -> None:
+        if not self.document.edit(what, lambda rig: change_link(rig, self.link_id, cam)):
+            self.rebuild()
+
+    def _changed_station(self, index: int, station: Station) -> None:
+        cam = self._cam()
+        assert cam is not None
+        stations = [*cam.stations[:index], station, *cam.stations[index + 1 :]]
+        self._put("station of a cam", replace(cam, stations=sorted_stations(stations)))
+
+    def _set_lead(self, index: int, value: float) -> None:
+        cam = self._cam()
+        assert cam is not None
+        self._changed_station(index, replace(cam.stations[index], lead=value))
+
+    def _set_follower(self, index: int, value: float) -> None:
+        cam = self._cam()
+        assert cam is not None
+        values = {**cam.stations[index].values, self.channel: value}
+        self._changed_station(index, replace(cam.stations[index], values=values))
+
+    def _set_profile(self, text: str) -> None:
+        cam = self._cam()
+        assert cam is not None
+        followers = tuple(
+            Follower(f.channel, text) if f.channel == self.channel else f  # type: ignore[arg-type]
+            for f in cam.followers
+        )
+        self._put("profile of a cam", replace(cam, followers=followers))
+
+    def _record(self) -> None:
+        cam = self._cam()
+        assert cam is not None
+        pose = self.document.pose
+        values = {f.channel: pose.at(f.channel) for f in cam.followers}
+        lead = pose.at(cam.lead)
+        self.document.edit(
+            "record a station", lambda rig: record_station(rig, self.link_id, lead, values)
+        )
+
+    def _remove(self, index: int) -> None:
+        self.document.edit("remove a station", lambda rig: remove_station(rig, self.link_id, index))

@@ -1,0 +1,142 @@
+"""A cam's profile drawn on paper: stations, curve, and where the lead is now."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QWidget
+
+from gremio.core.mechanics.profiles import Profile, value
+from gremio.core.quantity import show_short
+from gremio.desktop.theme.dress import digit_font, text_font
+from gremio.desktop.theme.inks import DAY, Inks
+
+_LEFT, _RIGHT, _TOP, _FOOT = 62, 16, 12, 34
+
+
+class ProfileView(QWidget):
+    """One follower of a cam over its lead. lead_moved: the line was dragged (SI)."""
+
+    lead_moved = pyqtSignal(float)
+    let_go = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.inks: Inks = DAY
+        self.profile: Profile | None = None
+        self.lead, self.lead_name, self.lead_unit, self.unit = 0.0, "", "deg", "deg"
+        self.range = (0.0, 1.0)
+        self.setMinimumSize(220, 110)
+        self.setAccessibleName("Profile")
+
+    def show_profile(
+        self, profile: Profile, span: tuple[float, float], lead_name: str, units: tuple[str, str]
+    ) -> None:
+        """Show a profile over a span of the lead (SI)."""
+        self.profile, self.range = profile, span
+        self.lead_name, (self.lead_unit, self.unit) = lead_name, units
+        self.update()
+
+    def set_lead(self, lead: float) -> None:
+        """Move the line of the present lead value."""
+        self.lead = lead
+        self.update()
+
+    def _heights(self) -> tuple[float, float]:
+        assert self.profile is not None
+        y = value(self.profile, np.linspace(*self.range, 200))
+        low, high = float(y.min()), float(y.max())
+        room = (high - low) * 0.06 or 0.5
+        return low - room, high + room
+
+    def _box(self) -> QRectF:
+        return QRectF(_LEFT, _TOP, self.width() - _LEFT - _RIGHT, self.height() - _TOP - _FOOT)
+
+    def point(self, lead: float, at: float) -> QPointF:
+        """Where on the page a lead value and a follower value meet."""
+        box, (low, high) = self._box(), self._heights()
+        x = box.left() + (lead - self.range[0]) / (self.range[1] - self.range[0]) * box.width()
+        y = box.bottom() - (at - low) / (high - low) * box.height()
+        return QPointF(x, y)
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        """Ruling, curve, stations, and the line of the present value."""
+        if self.profile is None:
+            return
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        box = self._box()
+        painter.fillRect(box, QColor(self.inks.field))
+        painter.setPen(QPen(QColor(self.inks.rule), 1))
+        for part in np.linspace(0, 1, 11):
+            x = box.left() + part * box.width()
+            painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
+        for part in np.linspace(0, 1, 5):
+            y = box.top() + part * box.height()
+            painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
+        self._draw_words(painter, box)
+        leads = np.linspace(*self.range, 240)
+        heights = value(self.profile, leads)
+        curve = QPolygonF([self.point(x, y) for x, y in zip(leads, heights, strict=True)])
+        painter.setPen(QPen(QColor(self.inks.ink), 2))
+        painter.drawPolyline(curve)
+        painter.setBrush(QColor(self.inks.panel))
+        painter.setPen(QPen(QColor(self.inks.ink), 1.6))
+        for x, y in zip(self.profile.x, value(self.profile, self.profile.x), strict=True):
+            spot = self.point(float(x), float(y))
+            painter.drawRect(QRectF(spot.x() - 4, spot.y() - 4, 8, 8))
+        self._draw_lead(painter, box)
+
+    def _draw_words(self, painter: QPainter, box: QRectF) -> None:
+        assert self.profile is not None
+        painter.setPen(QColor(self.inks.second))
+        painter.setFont(digit_font(8.5))
+        y = value(self.profile, np.linspace(*self.range, 200))
+        for height in (float(y.min()), float(y.max())):
+            spot = self.point(self.range[0], height)
+            room = QRectF(0, spot.y() - 9, _LEFT - 8, 18)
+            painter.drawText(
+                room,
+                Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+                show_short(height, self.unit),
+            )
+        foot = QRectF(box.left(), box.bottom() + 6, box.width(), 16)
+        ends = (Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignRight)
+        for end, side in zip(self.range, ends, strict=True):
+            painter.drawText(foot, side, show_short(end, self.lead_unit))
+        painter.setFont(text_font(8.5))
+        painter.drawText(foot, Qt.AlignmentFlag.AlignHCenter, self.lead_name)
+
+    def _draw_lead(self, painter: QPainter, box: QRectF) -> None:
+        assert self.profile is not None
+        lead = min(max(self.lead, self.range[0]), self.range[1])
+        spot = self.point(lead, float(value(self.profile, lead)))
+        hand = QColor(self.inks.hand)
+        painter.setPen(QPen(hand, 1.4))
+        painter.drawLine(QPointF(spot.x(), box.top()), QPointF(spot.x(), box.bottom()))
+        painter.setBrush(hand)
+        painter.drawEllipse(spot, 3.5, 3.5)
+        painter.setFont(digit_font(8.5))
+        text = show_short(lead, self.lead_unit)
+        width = painter.fontMetrics().horizontalAdvance(text)
+        right = spot.x() + 6 + width < box.right()
+        x = spot.x() + 6 if right else spot.x() - 6 - width
+        painter.drawText(QPointF(x, box.bottom() - 6), text)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        """Take hold of the line."""
+        self.mouseMoveEvent(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        """The lead follows the hand."""
+        assert event is not None
+        if self.profile is None or not event.buttons() & Qt.MouseButton.LeftButton:
+            return
+        box = self._box()
+        share = min(max((event.position().x() - box.left()) / max(box.width(), 1), 0.0), 1.0)
+        self.lead_moved.emit(self.range[0] + share * (self.range[1] - self.range[0]))
+
+    def mouseReleaseEvent(self, _event: QMouseEvent | None) -> None:
+        """Let go of the line."""
+        self.let_go.emit()

@@ -1,0 +1,1 @@
+"""The Desk: all controls in one place; below it, the parts."""

@@ -1,0 +1,170 @@
+"""The parts list: what is mounted on what, each with the symbol of its joint."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QModelIndex, QPointF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QPainter
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QHBoxLayout,
+    QLabel,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from gremio.core.rig.channels import freed, key
+from gremio.core.rig.edit.parts import rename_part
+from gremio.core.rig.model import Ratio
+from gremio.desktop.document import Document
+from gremio.desktop.theme.dress import text_font
+from gremio.desktop.theme.inks import DAY, Inks
+from gremio.desktop.theme.symbols import draw_symbol
+
+EMPTY = (
+    "No parts yet. Bring in a model with File > Bring in parts, or add a box with Rig > Add a part."
+)
+_ID = Qt.ItemDataRole.UserRole
+
+
+class _Row(QStyledItemDelegate):
+    """A part: the symbol of its joint, its name, and the symbol of what leads it."""
+
+    def __init__(self, parts: Parts) -> None:
+        super().__init__(parts)
+        self.parts = parts
+
+    def sizeHint(self, _option: QStyleOptionViewItem, _index: QModelIndex) -> QSize:
+        return QSize(120, 22)
+
+    def paint(
+        self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex
+    ) -> None:
+        assert painter is not None
+        parts, document = self.parts, self.parts.document
+        part_id = index.data(_ID)
+        part = document.rig.parts.get(part_id)
+        if part is None:
+            return
+        inks, box = parts.inks, option.rect
+        selected = document.selected == part_id
+        if selected:
+            painter.fillRect(0, box.top(), 4000, box.height(), QColor(inks.wash))
+        top = box.top() + (box.height() - 16) / 2
+        draw_symbol(painter, part.joint.kind, QPointF(box.left() + 2, top), inks.ink)
+        painter.setPen(QColor(inks.ink))
+        painter.setFont(text_font(9, bold=selected))
+        room = box.adjusted(24, 0, -30, 0)
+        name = painter.fontMetrics().elidedText(
+            part.name, Qt.TextElideMode.ElideRight, room.width()
+        )
+        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, name)
+        spot = QPointF(box.right() - 24, top)
+        for channel in freed(part.joint):
+            link = document.program.leads_of.get(key(part_id, channel))
+            if link is not None:
+                symbol = "ratio" if isinstance(link, Ratio) else "cam"
+                draw_symbol(painter, symbol, spot, inks.hand if selected else inks.second)
+
+
+class Parts(QWidget):
+    """All parts as a tree. picked: a part was clicked, by id."""
+
+    picked = pyqtSignal(str)
+
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self.document = document
+        self.inks: Inks = DAY
+        self._items: dict[str, QTreeWidgetItem] = {}
+        self._filling = False
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 8, 0, 0)
+        layout.setSpacing(4)
+        head = QHBoxLayout()
+        head.setContentsMargins(14, 0, 14, 0)
+        title = QLabel("Parts")
+        title.setFont(text_font(10.5, bold=True))
+        self.count = QLabel()
+        self.count.setProperty("second", True)
+        head.addWidget(title)
+        head.addStretch()
+        head.addWidget(self.count)
+        layout.addLayout(head)
+        self.empty = QLabel(EMPTY)
+        self.empty.setWordWrap(True)
+        self.empty.setProperty("second", True)
+        self.empty.setContentsMargins(14, 4, 12, 0)
+        layout.addWidget(self.empty)
+        self.tree = QTreeWidget()
+        self.tree.setHeaderHidden(True)
+        self.tree.setIndentation(14)
+        self.tree.setUniformRowHeights(True)
+        self.tree.setEditTriggers(QAbstractItemView.EditTrigger.EditKeyPressed)
+        self.tree.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.tree.setAccessibleName("Parts")
+        self.tree.setItemDelegate(_Row(self))
+        self.tree.setContentsMargins(8, 0, 0, 0)
+        self.tree.itemClicked.connect(lambda item, _column: self.picked.emit(item.data(0, _ID)))
+        self.tree.currentItemChanged.connect(self._current_changed)
+        self.tree.itemChanged.connect(self._renamed)
+        layout.addWidget(self.tree)
+        document.rig_changed.connect(self.rebuild)
+        document.selection_changed.connect(self._take_selection)
+        self.rebuild()
+
+    def set_inks(self, inks: Inks) -> None:
+        """Draw by day or by night."""
+        self.inks = inks
+        self.tree.viewport().update()
+
+    def rebuild(self) -> None:
+        """Fill the tree anew."""
+        self._filling = True
+        scrolled = self.tree.verticalScrollBar().value()
+        self.tree.clear()
+        self._items = {}
+        parts = self.document.rig.parts
+        for part_id, part in parts.items():
+            item = QTreeWidgetItem([part.name])
+            item.setData(0, _ID, part_id)
+            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsEditable)
+            self._items[part_id] = item
+        for part_id, item in self._items.items():
+            above = self._items.get(parts[part_id].parent or "")
+            program = self.document.program
+            if above is None or program.parents[program.part_row[part_id]] < 0:
+                self.tree.addTopLevelItem(item)
+            else:
+                above.addChild(item)
+        self.tree.expandAll()
+        self.tree.verticalScrollBar().setValue(scrolled)
+        self.count.setText(str(len(parts)))
+        self.empty.setVisible(not parts)
+        self.tree.setVisible(bool(parts))
+        self._filling = False
+        self._take_selection()
+
+    def _take_selection(self) -> None:
+        item = self._items.get(self.document.selected)
+        self._filling = True
+        self.tree.setCurrentItem(item)
+        self._filling = False
+        self.tree.viewport().update()
+
+    def _current_changed(self, item: QTreeWidgetItem | None) -> None:
+        if not self._filling and item is not None:
+            self.document.select(item.data(0, _ID))
+
+    def _renamed(self, item: QTreeWidgetItem) -> None:
+        if self._filling:
+            return
+        part_id, name = item.data(0, _ID), item.text(0).strip()
+        old = self.document.rig.parts[part_id].name
+        if not self.document.edit(f"rename {old}", lambda rig: rename_part(rig, part_id, name)):
+            self._filling = True
+            item.setText(0, old)
+            self._filling = False

@@ -1,0 +1,203 @@
+"""The open rig: its history, its pose, what is selected. Views listen; they hold no truth."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from gremio.core.files import rig_file
+from gremio.core.files.shelf import Shelf
+from gremio.core.problem import GremioError, Note
+from gremio.core.rig.channels import freed, key, label, owner_name, split
+from gremio.core.rig.edit.controls import set_values
+from gremio.core.rig.history import History
+from gremio.core.rig.model import Rig
+from gremio.core.solve.backward import Held, move
+from gremio.core.solve.evaluate import evaluate
+from gremio.core.solve.pose import Pose
+from gremio.core.solve.program import Program, compile_rig
+
+Edit = Callable[[Rig], Rig]
+
+
+class Document(QObject):
+    """One open rig.
+
+    rig_changed: anything but the present values is another one. pose_changed: after that,
+    and whenever a value moves. selection_changed, file_changed: as they say.
+    said: a message for the person at the screen.
+    """
+
+    rig_changed = pyqtSignal()
+    pose_changed = pyqtSignal()
+    selection_changed = pyqtSignal()
+    file_changed = pyqtSignal()
+    said = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.shelf = Shelf()
+        self.path: Path | None = None
+        self.selected = ""
+        self.start(Rig(), None)
+
+    def start(self, rig: Rig, path: Path | None, saved: bool = True) -> None:
+        """Put another rig on the table. saved: whether the file holds just this."""
+        self.history = History(rig)
+        self._saved: Rig | None = rig if saved else None
+        self.path = path
+        self.selected = ""
+        self._compile()
+        self.rig_changed.emit()
+        self.pose_changed.emit()
+        self.selection_changed.emit()
+        self.file_changed.emit()
+
+    @property
+    def rig(self) -> Rig:
+        """The rig as it is now."""
+        return self.history.rig
+
+    @property
+    def program(self) -> Program:
+        """The rig made ready to run."""
+        return self._program
+
+    @property
+    def pose(self) -> Pose:
+        """Where everything stands now."""
+        return self._pose
+
+    @property
+    def changed(self) -> bool:
+        """Whether there is something that the file does not hold."""
+        return self.rig is not self._saved and self.rig != self._saved
+
+    def notes(self) -> list[Note]:
+        """All that is wrong now: with the rig, its models, and its pose."""
+        return [*self.pose.notes, *self._shelf_notes]
+
+    def _compile(self) -> None:
+        self._program = compile_rig(self.rig)
+        self._shelf_notes = self.shelf.notes(self.rig)
+        self._solve()
+
+    def _solve(self) -> None:
+        self._pose = evaluate(self._program, self.rig.at).frame(0)
+
+    def _show(self, before: Rig) -> None:
+        """Bring program and pose in step with the rig, and tell the views."""
+        same = all(
+            getattr(before, field) is getattr(self.rig, field)
+            for field in ("parts", "controls", "links", "sources", "name")
+        )
+        if same:
+            self._solve()
+        else:
+            self._compile()
+            if self.selected and not self._is_there(self.selected):
+                self.select("")
+            self.rig_changed.emit()
+        self.pose_changed.emit()
+        self.file_changed.emit()
+
+    def _is_there(self, thing: str) -> bool:
+        return thing in self.rig.parts or thing in self.rig.controls or thing in self.rig.links
+
+    def edit(self, what: str, change: Edit, gesture: str = "") -> bool:
+        """Make an edit that can be undone. what: "move high stop of Upper gate".
+
+        gesture: names a drag or typing under way, so that it becomes one step. When the
+        edit is refused, the reason is said and nothing changes; returns whether it was made.
+        """
+        before = self.rig
+        try:
+            after = change(before)
+        except GremioError as refused:
+            self.said.emit(str(refused))
+            return False
+        self.history = self.history.did(what, after, gesture)
+        if after is not before:
+            self._show(before)
+        return True
+
+    def settle(self) -> None:
+        """A drag has ended: the next edit is a step of its own."""
+        self.history = self.history.settled()
+
+    def undo(self) -> None:
+        """Go back one step."""
+        before, self.history = self.rig, self.history.undo()
+        if self.rig is not before:
+            self._show(before)
+
+    def redo(self) -> None:
+        """Go forward one step."""
+        before, self.history = self.rig, self.history.redo()
+        if self.rig is not before:
+            self._show(before)
+
+    def select(self, thing: str) -> None:
+        """Select a part, control or link by id; "" for nothing."""
+        if thing != self.selected:
+            self.selected = thing
+            self.selection_changed.emit()
+
+    def move(self, channel: str, wanted: float, gesture: str = "") -> bool:
+        """Bring a channel as near to a value (SI) as it can go, by the input that leads it.
+
+        Says why when it can't be moved; returns whether it could.
+        """
+        answer = move(self.program, self.pose, channel, wanted)
+        if isinstance(answer, Held):
+            self.said.emit(answer.text)
+            return False
+        owner = split(answer.channel)[0]
+        what = f"move {owner_name(self.rig, owner)}"
+        values = {answer.channel: answer.value}
+        return self.edit(what, lambda rig: set_values(rig, values), gesture)
+
+    def send_home(self, channels: Iterable[str]) -> None:
+        """Bring channels home, each by the input that leads it."""
+        for channel in channels:
+            row = self.program.channel_row[channel]
+            self.move(channel, float(self.program.home[row]), "send home")
+        self.settle()
+
+    def moving_part(self, part: str | None) -> str | None:
+        """The part that moves when a hand pulls at a part: itself, or what carries it.
+
+        None when it is grounded all the way down.
+        """
+        while part is not None and not freed(self.rig.parts[part].joint):
+            part = self.rig.parts[part].parent
+        return part
+
+    def grounded_text(self, part: str) -> str:
+        """Why a part can't be moved by hand, and what to do."""
+        name = label(self.rig, part)
+        return f"{name} is grounded: its joint is fixed. Press J to give it another joint."
+
+    def channels_of(self, thing: str) -> list[str]:
+        """Keys of the channels of a part or control."""
+        if thing in self.rig.controls:
+            return [thing]
+        if thing in self.rig.parts:
+            return [key(thing, channel) for channel in freed(self.rig.parts[thing].joint)]
+        return []
+
+    def save(self, path: Path) -> None:
+        """Write the rig. Raises FileProblem; the older file is then as it was."""
+        rig_file.write(self.rig, path)
+        self.path = path
+        self._saved = self.rig
+        self.file_changed.emit()
+
+    def look_again(self) -> None:
+        """Read the models behind the shapes anew."""
+        self.shelf.forget()
+        self._compile()
+        self.rig_changed.emit()
+        self.pose_changed.emit()

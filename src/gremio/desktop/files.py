@@ -1,0 +1,254 @@
+"""The file work of the window: opening, saving, bringing in, exporting."""
+
+from __future__ import annotations
+
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtWidgets import QFileDialog, QMessageBox
+
+from gremio.command.convert import baked_glb
+from gremio.core.files import atomic, rig_file
+from gremio.core.files.bring_in import bring_in, take_up
+from gremio.core.files.model_in import ENDINGS, Model, read_model
+from gremio.core.problem import GremioError
+from gremio.core.rig.model import Rig, Up
+from gremio.desktop.card.bring_in_sheet import BringInSheet
+
+if TYPE_CHECKING:
+    from gremio.desktop.window import Window
+
+_MODELS = "Models (" + " ".join(f"*{ending}" for ending in ENDINGS) + ")"
+_RIGS = "Gremio rigs (*.gremio)"
+_SECONDS = 4.0
+
+
+class Files:
+    """Reads and writes for one window. Every failure is said, and nothing is lost by it."""
+
+    def __init__(self, window: Window) -> None:
+        self.window, self.document = window, window.document
+        self._before: Rig | None = None
+        self._model: Model | None = None
+        self._on_ground = False
+
+    def _say(self, text: str) -> None:
+        self.document.said.emit(text)
+
+    # ── rigs ───────────────────────────────────────────────────────
+
+    def new(self) -> None:
+        """An empty rig."""
+        if self.may_leave():
+            self.leave_model()
+            self.document.start(Rig(), None)
+            self.window.bench.frame_anew()
+
+    def open(self) -> None:
+        """Ask for a rig and open it."""
+        path, _ = QFileDialog.getOpenFileName(self.window, "Open a rig", self._folder(), _RIGS)
+        if path:
+            self.open_path(Path(path))
+
+    def open_path(self, path: Path) -> bool:
+        """Open a rig; the present one stays when it can't be read."""
+        if not self.may_leave():
+            return False
+        try:
+            rig = rig_file.read(path)
+        except GremioError as problem:
+            self._say(str(problem))
+            return False
+        self.leave_model()
+        self.document.shelf.forget()
+        self.document.start(rig, path)
+        self.window.bench.frame_anew()
+        notes = self.document.notes()
+        if notes:
+            self._say(notes[0].text)
+        return True
+
+    def save(self) -> bool:
+        """Save where it was opened from; ask where, the first time."""
+        if self.document.path is None:
+            return self.save_as()
+        return self.save_path(self.document.path)
+
+    def save_as(self) -> bool:
+        """Ask where to save."""
+        name = str(Path(self._folder()) / f"{self.document.rig.name}.gremio")
+        path, _ = QFileDialog.getSaveFileName(self.window, "Save the rig", name, _RIGS)
+        return bool(path) and self.save_path(Path(path).with_suffix(".gremio"))
+
+    def save_path(self, path: Path) -> bool:
+        """Save there; says why when it can't."""
+        try:
+            self.document.save(path)
+        except GremioError as problem:
+            self._say(str(problem))
+            return False
+        self.window.keeper.drop()
+        self._say(f"Saved as {path.name}.")
+        return True
+
+    def may_leave(self) -> bool:
+        """Ask what to do with unsaved work; False to stay."""
+        if not self.document.changed:
+            return True
+        box = QMessageBox(self.window)
+        box.setWindowTitle("Unsaved work")
+        box.setText(f"{self.document.rig.name} has changes that are not saved.")
+        save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
+        leave = box.addButton("Leave without saving", QMessageBox.ButtonRole.DestructiveRole)
+        stay = box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
+        box.setDefaultButton(save)
+        box.setEscapeButton(stay)
+        box.exec()
+        if box.clickedButton() is save:
+            return self.save()
+        return box.clickedButton() is leave
+
+    def _folder(self) -> str:
+        return str(self.document.path.parent if self.document.path else Path.home())
+
+    # ── models ─────────────────────────────────────────────────────
+
+    def bring_in(self) -> None:
+        """Ask for a model and show what it holds."""
+        path, _ = QFileDialog.getOpenFileName(
+            self.window, "Bring in parts", self._folder(), _MODELS
+        )
+        if path:
+            self.bring_in_path(Path(path))
+
+    def bring_in_path(self, path: Path) -> None:
+        """Show on the Card what a model holds, and in the Bench where it would stand."""
+        self.leave_model()
+        self._before = self.document.rig
+        self._on_ground = False
+        if not self._read(path, 1.0, None):
+            self._before = None
+
+    def _read(self, path: Path, metres: float, up: Up | None) -> bool:
+        try:
+            self._model = read_model(path, metres, up)
+        except GremioError as problem:
+            self._say(str(problem))
+            return False
+        self._preview()
+        return True
+
+    def _preview(self) -> None:
+        """Show the rig as it would be, without making a step of it."""
+        assert self._model is not None and self._before is not None
+        self.document.shelf.put(self._model)
+        rig, _ = bring_in(self._before, self._model, self._on_ground)
+        self.window.bench.preview(rig)
+        sheet = BringInSheet(self._model, self._on_ground, self.window.inks)
+        sheet.reread.connect(partial(self._read, self._model.path))
+        sheet.ground.connect(self._set_ground)
+        sheet.accepted.connect(self.accept_model)
+        sheet.left.connect(self.leave_model)
+        self.window.card.show_bring_in(sheet)
+
+    def _set_ground(self, on_ground: bool) -> None:
+        self._on_ground = on_ground
+        self._preview()
+
+    def accept_model(self) -> None:
+        """Make parts of the model shown."""
+        model, on_ground = self._model, self._on_ground
+        if model is None:
+            return
+        self._close_preview()
+        new: list[str] = []
+
+        def change(rig: Rig) -> Rig:
+            rig, ids = bring_in(rig, model, on_ground)
+            new.extend(ids)
+            return rig
+
+        if self.document.edit(f"bring in {model.path.name}", change):
+            self.document.select(new[0])
+            self.window.bench.show_all()
+            self._say(
+                f"{len(new)} part{'s' if len(new) != 1 else ''} brought in. "
+                "Choose a joint on the Card, or press J."
+            )
+
+    def leave_model(self) -> None:
+        """Bring nothing in."""
+        if self._model is not None:
+            self._close_preview()
+
+    def _close_preview(self) -> None:
+        self._model, self._before = None, None
+        self.window.bench.preview(None)
+        self.window.card.show_bring_in(None)
+
+    def find_model(self) -> None:
+        """Ask where a missing or changed model is now, and take it up."""
+        broken = [
+            source
+            for source, entry in self.document.rig.sources.items()
+            if any(
+                Path(entry.path).name in n.text
+                for n in self.document.shelf.notes(self.document.rig)
+            )
+        ]
+        wanted = (broken or list(self.document.rig.sources) or [""])[0]
+        if not wanted:
+            self._say("This rig has no models from files: nothing to find.")
+            return
+        name = Path(self.document.rig.sources[wanted].path).name
+        path, _ = QFileDialog.getOpenFileName(self.window, f"Find {name}", self._folder(), _MODELS)
+        if path:
+            self.take_up_path(wanted, Path(path))
+
+    def take_up_path(self, source: str, path: Path) -> None:
+        """Let a source of the rig be this model file; says what is new and what is gone."""
+        entry = self.document.rig.sources[source]
+        try:
+            model = read_model(path, entry.metres, entry.up)
+        except GremioError as problem:
+            self._say(str(problem))
+            return
+        self.document.shelf.put(model)
+        self.document.edit(f"take up {path.name}", lambda rig: take_up(rig, source, model))
+        gone = [
+            n for n in self.document.shelf.notes(self.document.rig) if n.code == "piece-missing"
+        ]
+        rest = f" {len(gone)} shapes are no longer in it: see Inspection." if gone else ""
+        self._say(f"{path.name} is taken up.{rest}")
+
+    # ── export ─────────────────────────────────────────────────────
+
+    def export_pose(self) -> None:
+        """Ask where to write the parts as posed."""
+        self._export(None, "Export the parts as posed")
+
+    def export_travel(self) -> None:
+        """Ask where to write the selected control's whole travel."""
+        control = self.document.rig.controls.get(self.document.selected)
+        if control is None:
+            self._say("Select the control whose travel is to be exported, on the Desk.")
+            return
+        self._export(control.name, f"Export the travel of {control.name}")
+
+    def _export(self, control: str | None, title: str) -> None:
+        name = str(Path(self._folder()) / f"{control or self.document.rig.name}.glb")
+        path, _ = QFileDialog.getSaveFileName(self.window, title, name, "GLB (*.glb)")
+        if path:
+            self.export_path(Path(path).with_suffix(".glb"), control)
+
+    def export_path(self, path: Path, control: str | None) -> None:
+        """Write a GLB of the pose, or of a control's travel; says how that went."""
+        document = self.document
+        try:
+            atomic.write(path, baked_glb(document.rig, document.shelf, control, _SECONDS))
+        except GremioError as problem:
+            self._say(str(problem))
+            return
+        what = f"The travel of {control}" if control else "The parts as posed"
+        self._say(f"{what} is in {path.name}." if control else f"{what} are in {path.name}.")

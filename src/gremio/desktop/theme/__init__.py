@@ -1,0 +1,1 @@
+"""Inks, papers, type and symbols."""

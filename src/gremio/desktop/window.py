@@ -1,0 +1,532 @@
+"""The window: Desk above Parts, the Bench, the Card, and the lower deck."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+
+from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
+from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence
+from PyQt6.QtWidgets import (
+    QApplication,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QMenu,
+    QPushButton,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
+
+from gremio.core.files.atomic import FileProblem
+from gremio.core.rig.channels import channel_kind, freed, full_label, key
+from gremio.core.rig.edit.controls import add_control, all_home, remove_control
+from gremio.core.rig.edit.links import add_link, proposed_ratio, remove_link
+from gremio.core.rig.edit.parts import add_part, remove_part
+from gremio.core.rig.find import free_name, names_in
+from gremio.core.rig.model import Control, Part, Ratio, Rig, Shape, Stops
+from gremio.core.rig.solids import (
+    AnySolid,
+    Box,
+    Cylinder,
+    Plate,
+    RackBar,
+    SpurGear,
+    Tube,
+    Wedge,
+)
+from gremio.desktop.bench.ribbon import Ribbon
+from gremio.desktop.bench.view import Bench
+from gremio.desktop.card.card import Card
+from gremio.desktop.card.part_sheet import PartSheet, put_mount, set_home, set_stop_here
+from gremio.desktop.deck.deck import Deck
+from gremio.desktop.desk.desk import Desk
+from gremio.desktop.desk.parts import Parts
+from gremio.desktop.document import Document
+from gremio.desktop.files import Files
+from gremio.desktop.find import Finder
+from gremio.desktop.head import Head
+from gremio.desktop.keys import KeySheet, load_keys
+from gremio.desktop.recovery import Keeper, Leftover, discard
+from gremio.desktop.theme.dress import dress
+from gremio.desktop.theme.inks import DAY, NIGHT, Inks
+
+_KEEP_AFTER = 1500
+_SAID_FOR = 9000
+
+NEW_PARTS: dict[str, AnySolid] = {
+    "Box": Box(length=1.0, width=0.6, height=0.4),
+    "Cylinder": Cylinder(diameter=0.5, height=1.0),
+    "Tube": Tube(outer_diameter=0.5, inner_diameter=0.4, height=1.0),
+    "Wedge": Wedge(length=1.0, width=0.6, height=0.4),
+    "Plate": Plate(length=1.0, width=0.6, thickness=0.05, holes=((0.3, 0.0, 0.2),)),
+    "Spur gear": SpurGear(module=0.02, teeth=24, width=0.1, bore=0.1),
+    "Rack": RackBar(module=0.02, teeth=20, width=0.1, back=0.06),
+}
+
+
+class Window(QMainWindow):
+    """One open rig, with everything to work on it."""
+
+    def __init__(self, keeper: Keeper | None = None) -> None:
+        super().__init__()
+        self.inks: Inks = DAY
+        self.document = Document()
+        self.keeper = keeper or Keeper()
+        self.setWindowTitle("Gremio")
+        self.resize(1280, 800)
+        self.setMinimumSize(900, 560)
+        self.setAcceptDrops(True)
+        self.head = Head(self.document)
+        self.desk = Desk(self.document)
+        self.parts = Parts(self.document)
+        self.bench = Bench(self.document)
+        self.card = Card(self.document, self.bench)
+        self.deck = Deck(self.document)
+        self.ribbon = Ribbon(self.document, self.bench)
+        self.message = QLabel(self.bench)
+        self.message.setObjectName("message")
+        self.message.setWordWrap(True)
+        self.message.setMargin(7)
+        self.message.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.message.hide()
+        self._hush = QTimer(self)
+        self._hush.setSingleShot(True)
+        self._hush.setInterval(_SAID_FOR)
+        self._hush.timeout.connect(self.message.hide)
+        self._keep = QTimer(self)
+        self._keep.setSingleShot(True)
+        self._keep.setInterval(_KEEP_AFTER)
+        self._keep.timeout.connect(self._keep_now)
+        self.files = Files(self)
+        self.actions_by_name: dict[str, QAction] = {}
+        self._lay_out()
+        self._make_menus()
+        load_keys(self.actions_by_name)
+        self.finder = Finder(self.document, list(self.actions_by_name.values()), self)
+        self._connect()
+        self._take_history()
+
+    # ── laying out ─────────────────────────────────────────────────
+
+    def _lay_out(self) -> None:
+        left = QSplitter(Qt.Orientation.Vertical)
+        left.setObjectName("left")
+        left.addWidget(self.desk)
+        left.addWidget(self.parts)
+        left.setSizes([330, 390])
+        left.setChildrenCollapsible(False)
+        right = QWidget()
+        right.setObjectName("right")
+        column = QVBoxLayout(right)
+        column.setContentsMargins(1, 0, 0, 0)
+        column.addWidget(self.card)
+        across = QSplitter(Qt.Orientation.Horizontal)
+        across.addWidget(self.bench)
+        across.addWidget(right)
+        across.setStretchFactor(0, 1)
+        across.setSizes([750, 256])
+        across.setChildrenCollapsible(False)
+        middle = QSplitter(Qt.Orientation.Vertical)
+        middle.addWidget(across)
+        middle.addWidget(self.deck)
+        middle.setStretchFactor(0, 1)
+        middle.setSizes([550, 212])
+        middle.setCollapsible(0, False)
+        body = QSplitter(Qt.Orientation.Horizontal)
+        body.addWidget(left)
+        body.addWidget(middle)
+        body.setStretchFactor(1, 1)
+        body.setSizes([272, 1008])
+        body.setChildrenCollapsible(False)
+        for splitter in (left, across, middle, body):
+            splitter.setHandleWidth(1)
+        self.bar = QWidget()
+        self.bar.setObjectName("bar")
+        self.bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.bar_line = QHBoxLayout(self.bar)
+        self.bar_line.setContentsMargins(14, 3, 14, 3)
+        self.bar.hide()
+        frame = QWidget()
+        frame.setObjectName("frame")
+        column = QVBoxLayout(frame)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.head)
+        column.addWidget(self.bar)
+        column.addWidget(body, 1)
+        self.setCentralWidget(frame)
+        self.bench.installEventFilter(self)
+
+    def _connect(self) -> None:
+        document = self.document
+        document.said.connect(self.say)
+        document.file_changed.connect(self._take_history)
+        document.file_changed.connect(self._keep.start)
+        document.rig_changed.connect(self._take_history)
+        self.desk.wanted.connect(self.new_control)
+        self.parts.picked.connect(self._part_clicked)
+        self.bench.part_picked.connect(self._follower_picked)
+        self.bench.place_picked.connect(lambda part, at: put_mount(document, part, at))
+        self.card.lead_wanted.connect(self.lead_something)
+        self.head.find_wanted.connect(self.finder.open)
+        self.head.notes_wanted.connect(self.deck.show_inspection)
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """The ribbon and the message keep to the foot of the Bench."""
+        if event is not None and event.type() == QEvent.Type.Resize:
+            self._place_over_bench()
+        return super().eventFilter(watched, event)
+
+    def _place_over_bench(self) -> None:
+        width, height = self.bench.width(), self.bench.height()
+        self.ribbon.setGeometry(12, height - 42, width - 24, 30)
+        wide = min(width - 24, 620)
+        tall = self.message.heightForWidth(wide)
+        self.message.setGeometry(12, height - 50 - tall, wide, tall)
+
+    # ── actions ────────────────────────────────────────────────────
+
+    def _make_menus(self) -> None:
+        files = self.files
+        menu = self.head.menus.addMenu("File")
+        self._act(menu, "New rig", files.new, "Ctrl+N")
+        self._act(menu, "Open…", files.open, "Ctrl+O")
+        self._act(menu, "Open Saltmarsh lock", self.open_demo)
+        menu.addSeparator()
+        self._act(menu, "Save", files.save, "Ctrl+S")
+        self._act(menu, "Save as…", files.save_as, "Ctrl+Shift+S")
+        menu.addSeparator()
+        self._act(menu, "Bring in parts…", files.bring_in, "Ctrl+I")
+        self._act(menu, "Export the parts as posed…", files.export_pose, "Ctrl+E")
+        self._act(menu, "Export a control's travel…", files.export_travel, "Ctrl+Shift+E")
+        menu.addSeparator()
+        self._act(menu, "Quit", self.close, "Ctrl+Q")
+
+        menu = self.head.menus.addMenu("Edit")
+        self.undo = self._act(menu, "Undo", self.document.undo, "Ctrl+Z")
+        self.redo = self._act(menu, "Redo", self.document.redo, "Ctrl+Shift+Z")
+        menu.addSeparator()
+        self._act(menu, "Remove what is selected", self.remove_selected, "Del")
+        self._act(menu, "Find anything", self.finder_open, "Ctrl+K")
+
+        menu = self.head.menus.addMenu("Rig")
+        parts = menu.addMenu("Add a part")
+        for name in NEW_PARTS:
+            self._act(parts, f"Add a {name.lower()}", partial(self.add_part, name))
+        self._act(menu, "Make a control", self.new_control, "C")
+        self._act(menu, "Lead something from what is selected", self.lead_something, "L")
+        menu.addSeparator()
+        self._act(menu, "Choose the joint", self.choose_joint, "J")
+        self._act(menu, "Set the low stop here", lambda: self.stop_here("low"), "[")
+        self._act(menu, "Set the high stop here", lambda: self.stop_here("high"), "]")
+        self._act(menu, "Set home here", self.home_here, "Shift+H")
+        self._act(menu, "Go home", self.go_home, "H")
+        self._act(menu, "Everything home", self.everything_home, "Ctrl+H")
+        menu.addSeparator()
+        self._act(menu, "Find a model…", files.find_model)
+        self._act(menu, "Look at the models again", self.document.look_again)
+
+        menu = self.head.menus.addMenu("Bench")
+        self._act(menu, "Show all", self.bench.show_all, "Z")
+        self._act(menu, "Show what is selected", self.bench.show_selected, "X")
+        self._act(menu, "Next control", self.desk.focus_next, "Tab")
+        menu.addSeparator()
+        self._act(menu, "Fold the lower deck", self.fold_deck, "D")
+        self._act(menu, "Day or night", self.switch_inks, "N")
+
+        menu = self.head.menus.addMenu("Help")
+        self._act(menu, "Keys and hands", self.show_keys, "F1")
+
+    def _act(
+        self, menu: QMenu | None, text: str, do: Callable[[], object], keys: str = ""
+    ) -> QAction:
+        assert menu is not None
+        action = QAction(text, self)
+        if keys:
+            action.setShortcut(QKeySequence(keys))
+        action.triggered.connect(lambda _checked=False: do())
+        menu.addAction(action)
+        self.actions_by_name[text.rstrip("…")] = action
+        return action
+
+    def finder_open(self) -> None:
+        """Find anything."""
+        self.finder.open()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Escape stops asking, then lets go of the selection."""
+        assert event is not None
+        if event.key() == Qt.Key.Key_Escape:
+            if self.bench.asking():
+                self.bench.stop_asking()
+            else:
+                self.document.select("")
+        else:
+            super().keyPressEvent(event)
+
+    def say(self, text: str) -> None:
+        """Say something at the foot of the Bench, for a while."""
+        self.message.setText(text)
+        self._place_over_bench()
+        self.message.show()
+        self.message.raise_()
+        self._hush.start()
+
+    def _take_history(self) -> None:
+        history = self.document.history
+        self.undo.setText(f"Undo {history.undo_name}" if history.undo_name else "Undo")
+        self.undo.setEnabled(bool(history.undo_name))
+        self.redo.setText(f"Redo {history.redo_name}" if history.redo_name else "Redo")
+        self.redo.setEnabled(bool(history.redo_name))
+
+    def set_inks(self, inks: Inks) -> None:
+        """Day or night, everywhere."""
+        self.inks = inks
+        app = QApplication.instance()
+        if isinstance(app, QApplication):
+            dress(app, inks)
+        for view in (self.head, self.desk, self.parts, self.bench, self.card, self.deck):
+            view.set_inks(inks)
+
+    def switch_inks(self) -> None:
+        """From day to night, or back."""
+        self.set_inks(DAY if self.inks.night else NIGHT)
+
+    def fold_deck(self) -> None:
+        """Fold the lower deck away, or bring it back."""
+        self.deck.setVisible(not self.deck.isVisible())
+
+    def show_keys(self) -> None:
+        """The sheet of keys."""
+        KeySheet(self.actions_by_name, self).show()
+
+    def open_demo(self) -> None:
+        """Put Saltmarsh lock on the table."""
+        from gremio.demo.saltmarsh import saltmarsh_lock
+
+        if self.files.may_leave():
+            self.document.start(saltmarsh_lock(), None)
+            self.bench.frame_anew()
+
+    # ── rigging ────────────────────────────────────────────────────
+
+    def add_part(self, kind: str) -> None:
+        """Add a parametric part at the origin."""
+        part = Part(free_name(names_in(self.document.rig), kind), shapes=(Shape(NEW_PARTS[kind]),))
+        made: list[str] = []
+
+        def change(rig: Rig) -> Rig:
+            rig, part_id = add_part(rig, part)
+            made.append(part_id)
+            return rig
+
+        if self.document.edit(f"add {part.name}", change):
+            self.document.select(made[0])
+            if len(self.document.rig.parts) == 1:
+                self.bench.show_all()
+
+    def _selected_part(self) -> str:
+        """The selected part; says what to do when there is none."""
+        if self.document.selected in self.document.rig.parts:
+            return self.document.selected
+        self.say("Select a part first: click it in the Bench or in the list of parts.")
+        return ""
+
+    def choose_joint(self) -> None:
+        """Open the choice of joints on the Card."""
+        if self._selected_part():
+            self.card.rebuild()
+            if isinstance(self.card.sheet, PartSheet):
+                self.card.sheet.joint.setFocus()
+                self.card.sheet.joint.showPopup()
+
+    def stop_here(self, end: str) -> None:
+        """Set a stop where the selected part stands."""
+        part = self._selected_part()
+        if part:
+            set_stop_here(self.document, part, end)
+
+    def home_here(self) -> None:
+        """Make where the selected part stands its home."""
+        part = self._selected_part()
+        if part:
+            set_home(self.document, part)
+
+    def go_home(self) -> None:
+        """Bring the selected part or control home."""
+        channels = self.document.channels_of(self.document.selected)
+        if channels:
+            self.document.send_home(channels)
+        else:
+            self.say("Select a control, or a part that can move; H then brings it home.")
+
+    def everything_home(self) -> None:
+        """Bring everything home."""
+        self.document.edit("send everything home", all_home)
+
+    def new_control(self) -> None:
+        """Make a control: for the selected part, already leading it, or a plain one."""
+        rig, selected = self.document.rig, self.document.selected
+        channels = [c for c in self.document.channels_of(selected) if selected in rig.parts]
+        free = [c for c in channels if c not in self.document.program.leads_of]
+        made: list[str] = []
+        if free:
+            control = self._control_for(free[0])
+        else:
+            name = free_name(names_in(rig), "Control")
+            control = Control(name, "angle", "deg", 0.0, math.pi / 2)
+
+        def change(rig: Rig) -> Rig:
+            rig, control_id = add_control(rig, control)
+            made.append(control_id)
+            if free:
+                rig, _ = add_link(rig, Ratio(control_id, free[0], 1.0))
+            return rig
+
+        if self.document.edit(f"make {control.name}", change):
+            self.document.select(made[0])
+            if free:
+                self.say(f"{control.name} leads {full_label(rig, free[0])}, one for one.")
+            else:
+                self.say(f"{control.name} leads nothing yet. Press L, then click a part.")
+
+    def _control_for(self, channel: str) -> Control:
+        """A control with the range of a channel's stops."""
+        rig = self.document.rig
+        part_id, _, name = channel.partition(" ")
+        kind = channel_kind(name)
+        stops = rig.parts[part_id].stops.get(name, Stops())
+        usual = math.pi if kind == "angle" else 1.0
+        low = -usual if stops.low is None else stops.low
+        high = usual if stops.high is None else stops.high
+        if low >= high:
+            low, high = low - usual, low + usual
+        unit = "deg" if kind == "angle" else "m"
+        called = free_name(names_in(rig), f"{rig.parts[part_id].name} control")
+        return Control(called, kind, unit, low, high, min(max(0.0, low), high))
+
+    def lead_something(self) -> None:
+        """Begin a link from what is selected: the next click chooses the follower."""
+        channels = self.document.channels_of(self.document.selected)
+        if not channels:
+            self.say("Select what should lead: a control, or a part that can move. Then press L.")
+            return
+        self._lead = channels[0]
+        name = full_label(self.document.rig, self._lead)
+        self.say(f"{name} will lead. Click the part that should follow.")
+        self.bench.ask_part()
+
+    def _part_clicked(self, part: str) -> None:
+        if self.bench.asking_part():
+            self.bench.stop_asking()
+            self._follower_picked(part)
+
+    def _follower_picked(self, part: str) -> None:
+        rig, lead = self.document.rig, self._lead
+        free = freed(rig.parts[part].joint)
+        if not free:
+            self.say(self.document.grounded_text(part))
+            return
+        follower = key(part, free[0])
+        made: list[str] = []
+
+        def change(rig: Rig) -> Rig:
+            rig, link_id = add_link(rig, proposed_ratio(rig, lead, follower))
+            made.append(link_id)
+            return rig
+
+        names = full_label(rig, lead), full_label(rig, follower)
+        if self.document.edit(f"lead {names[1]} from {names[0]}", change):
+            self.document.select(made[0])
+            self.say(f"{names[0]} leads {names[1]}. Its proportion is on the Card.")
+
+    def remove_selected(self) -> None:
+        """Remove the selected part, control or link."""
+        thing, rig = self.document.selected, self.document.rig
+        if thing in rig.parts:
+            what = f"remove {rig.parts[thing].name}"
+            self.document.edit(what, lambda rig: remove_part(rig, thing))
+        elif thing in rig.controls:
+            what = f"remove {rig.controls[thing].name}"
+            self.document.edit(what, lambda rig: remove_control(rig, thing))
+        elif thing in rig.links:
+            self.document.edit("remove a link", lambda rig: remove_link(rig, thing))
+        else:
+            self.say("Nothing is selected, so there is nothing to remove.")
+
+    # ── keeping ────────────────────────────────────────────────────
+
+    def _keep_now(self) -> None:
+        """Keep unsaved work aside, or drop what is kept when all is saved."""
+        if not self.document.changed:
+            self.keeper.drop()
+            return
+        try:
+            self.keeper.keep(self.document.rig, self.document.path)
+        except FileProblem as problem:
+            self.say(str(problem))
+
+    def offer(self, leftovers: list[Leftover]) -> None:
+        """Offer work that was left unsaved, on a line under the head."""
+        if not leftovers:
+            return
+        left = leftovers[0]
+        self.bar_line.addWidget(QLabel(f"Unsaved work was kept: {left.told}."))
+        for text, do in (
+            ("Open it", lambda: self._take_leftover(left)),
+            ("Throw it away", lambda: self._drop_leftover(left)),
+            ("Later", self._close_bar),
+        ):
+            button = QPushButton(text)
+            button.setProperty("link", True)
+            button.clicked.connect(lambda _checked=False, act=do: act())
+            self.bar_line.addWidget(button)
+        self.bar_line.addStretch()
+        self.bar.show()
+
+    def _take_leftover(self, left: Leftover) -> None:
+        if self.files.open_path(left.file):
+            original = left.original
+            self.document.start(self.document.rig, original, saved=False)
+            self.bench.frame_anew()
+            self._keep_now()
+            discard(left)
+            self._close_bar()
+
+    def _drop_leftover(self, left: Leftover) -> None:
+        discard(left)
+        self._close_bar()
+
+    def _close_bar(self) -> None:
+        while item := self.bar_line.takeAt(0):
+            if item.widget() is not None:
+                item.widget().deleteLater()
+        self.bar.hide()
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        """Files can be dropped on the window."""
+        if event is not None and event.mimeData() is not None and event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        """A rig is opened, a model is brought in."""
+        assert event is not None
+        path = Path(event.mimeData().urls()[0].toLocalFile())
+        if path.suffix == ".gremio":
+            self.files.open_path(path)
+        else:
+            self.files.bring_in_path(path)
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        """Ask about unsaved work, then leave nothing behind."""
+        assert event is not None
+        if not self.files.may_leave():
+            event.ignore()
+            return
+        self._keep.stop()
+        self.keeper.drop()
+        event.accept()
