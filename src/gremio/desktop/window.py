@@ -41,6 +41,7 @@ from gremio.core.rig.solids import (
 from gremio.desktop.bench.ribbon import Ribbon
 from gremio.desktop.bench.view import Bench
 from gremio.desktop.card.card import Card
+from gremio.desktop.card.links import LEAD
 from gremio.desktop.card.part_sheet import PartSheet, put_mount, set_home, set_stop_here
 from gremio.desktop.deck.deck import Deck
 from gremio.desktop.desk.desk import Desk
@@ -171,7 +172,7 @@ class Window(QMainWindow):
         self.parts.picked.connect(self._part_clicked)
         self.bench.part_picked.connect(self._follower_picked)
         self.bench.place_picked.connect(lambda part, at: put_mount(document, part, at))
-        self.card.lead_wanted.connect(self.lead_something)
+        self.card.action_wanted.connect(lambda name: self.actions_by_name[name].trigger())
         self.head.find_wanted.connect(self.finder.open)
         self.head.notes_wanted.connect(self.deck.show_inspection)
 
@@ -218,7 +219,7 @@ class Window(QMainWindow):
         for name in NEW_PARTS:
             self._act(parts, f"Add a {name.lower()}", partial(self.add_part, name))
         self._act(menu, "Make a control", self.new_control, "C")
-        self._act(menu, "Lead something from what is selected", self.lead_something, "L")
+        self._act(menu, LEAD, self.lead_something, "L")
         menu.addSeparator()
         self._act(menu, "Choose the joint", self.choose_joint, "J")
         self._act(menu, "Set the low stop here", lambda: self.stop_here("low"), "[")

@@ -121,7 +121,7 @@ def zoomed(camera: Camera, size: Size, pixel: npt.ArrayLike, factor: float) -> C
     return replace(camera, target=tuple(target.tolist()), distance=distance)
 
 
-def framed(camera: Camera, size: Size, points: npt.ArrayLike, margin: float = 1.12) -> Camera:
+def framed(camera: Camera, size: Size, points: npt.ArrayLike, margin: float = 1.2) -> Camera:
     """The same direction of sight, with all points (N, 3) in the picture, centred."""
     world = np.atleast_2d(np.asarray(points, dtype=float))
     slope_y = math.tan(FIELD_OF_VIEW / 2) / margin

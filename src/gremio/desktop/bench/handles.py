@@ -71,8 +71,11 @@ def turned(vector: Array, axis: Array, angle: float) -> Array:
     return result
 
 
-def handle_of(pose: Pose, scene: Scene, part: str) -> Handle | None:
-    """The handle of a part; None when its joint frees no channel or more than one."""
+def handle_of(pose: Pose, scene: Scene, part: str, eye: Array) -> Handle | None:
+    """The handle of a part; None when its joint frees no channel or more than one.
+
+    eye: (3,) where the eye is; an arc is drawn at the end of the axis that is nearer to it.
+    """
     program = pose.program
     joint = program.rig.parts[part].joint
     free = freed(joint)
@@ -93,14 +96,16 @@ def handle_of(pose: Pose, scene: Scene, part: str) -> Handle | None:
         middle = (corners.min(axis=0) + corners.max(axis=0)) / 2
         reach = max(float(np.ptp(corners @ axis)), 0.1)
         return Handle(part, channel, "rail", middle, axis, np.zeros(3), value, low, high, reach)
-    origin, arm, reach = _arm(world[:3, 3], axis, corners, world[:3, :3])
+    origin, arm, reach = _arm(world[:3, 3], axis, corners, world[:3, :3], eye)
     bounded = math.isfinite(low) and math.isfinite(high) and high - low < 2 * math.pi
     kind: Literal["arc", "ring"] = "arc" if bounded else "ring"
     return Handle(part, channel, kind, origin, axis, arm, value, low, high, reach)
 
 
-def _arm(pivot: Array, axis: Array, corners: Array, turn: Array) -> tuple[Array, Array, float]:
-    """Where on the axis an arc is drawn, and its arm: at the top of the part, toward its far
+def _arm(
+    pivot: Array, axis: Array, corners: Array, turn: Array, eye: Array
+) -> tuple[Array, Array, float]:
+    """Where on the axis an arc is drawn, and its arm: at its near end, toward the part's far
     side; for a part all round the axis, along the part's own first cross direction."""
     offsets = corners - pivot
     heights = offsets @ axis
@@ -114,7 +119,8 @@ def _arm(pivot: Array, axis: Array, corners: Array, turn: Array) -> tuple[Array,
         reach = far * 1.12
     else:
         reach = far * 0.62
-    origin = pivot + axis * heights.max()
+    near = heights.max() if float((eye - pivot) @ axis) >= 0 else heights.min()
+    origin = pivot + axis * near
     return origin, side / size * reach, reach
 
 

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
-from gremio.core.rig.channels import full_label, label, split
+from gremio.core.rig.channels import followers, full_label, label, split
 from gremio.core.solve.backward import drive_line
 from gremio.desktop.card.links import drive_words
 from gremio.desktop.document import Document
@@ -27,50 +28,59 @@ class Ribbon(QWidget):
         document.selection_changed.connect(self.rebuild)
         self.rebuild()
 
+    def _channel(self) -> str:
+        """Key of the channel whose drive line is told; "" when there is none."""
+        program, selected = self.document.program, self.document.selected
+        link = self.document.rig.links.get(selected)
+        if link is not None:
+            return followers(link)[0]
+        if selected in self.document.rig.parts:
+            selected = self.document.moving_part(selected) or selected
+        channels = self.document.channels_of(selected)
+        led = [channel for channel in channels if channel in program.leads_of]
+        return (led or channels or [""])[0]
+
     def words(self) -> list[tuple[str, str]]:
         """(word, id of the thing it stands for) along the drive line."""
         program, rig = self.document.program, self.document.rig
-        selected = self.document.selected
-        if selected in rig.links:
-            channel = next(
-                iter(c for c, k in program.leads_of.items() if k is rig.links[selected]), ""
-            )
-        else:
-            moving = selected
-            if selected in rig.parts:
-                moving = self.document.moving_part(selected) or selected
-            channels = self.document.channels_of(moving)
-            led = [c for c in channels if c in program.leads_of]
-            channel = (led or channels or [""])[0]
+        channel = self._channel()
         if not channel:
-            return (
-                [(rig.parts[selected].name, selected), ("grounded", "")]
-                if selected in rig.parts
-                else []
-            )
+            part = rig.parts.get(self.document.selected)
+            return [(part.name, self.document.selected), ("grounded", "")] if part else []
         ids = {id(link): link_id for link_id, link in rig.links.items()}
         found: list[tuple[str, str]] = []
-        line = drive_line(program, channel)
-        for step in line:
+        for step in drive_line(program, channel):
             link = program.leads_of.get(step)
             if link is not None:
                 found.append((drive_words(rig, link), ids[id(link)]))
-            owner = split(step)[0]
             text = full_label(rig, step) if step == channel else label(rig, step)
-            found.append((text, owner))
-        found += [
-            ("leads " + ", ".join(more), "")
-            for more in [[label(rig, c) for c, k in program.leads_of.items() if k.lead == channel]]
-            if more
-        ]
+            found.append((text, split(step)[0]))
+        led = [label(rig, c) for c, link in program.leads_of.items() if link.lead == channel]
+        if led:
+            found.append((f"leads {', '.join(led)}", ""))
         return found
 
     def rebuild(self) -> None:
-        """Spell the drive line anew."""
-        while item := self._line.takeAt(0):
-            if item.widget() is not None:
-                item.widget().deleteLater()
+        """Spell the drive line anew; where it is too long, the middle is left out."""
         words = self.words()
+        self._spell(words)
+        while len(words) > 5 and self._line.sizeHint().width() > self.width() > 100:
+            middle = len(words) // 2
+            words = [*words[: middle - 1], ("…", ""), *words[middle + 1 :]]
+            self._spell(words)
+        self.setVisible(bool(words))
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Another width, other words."""
+        super().resizeEvent(event)
+        self.rebuild()
+
+    def _spell(self, words: list[tuple[str, str]]) -> None:
+        while item := self._line.takeAt(0):
+            old = item.widget()
+            if old is not None:
+                old.hide()
+                old.deleteLater()
         for index, (word, thing) in enumerate(words):
             if index:
                 dash = QLabel("—")
@@ -78,7 +88,6 @@ class Ribbon(QWidget):
                 self._line.addWidget(dash)
             self._line.addWidget(self._word(word, thing))
         self._line.addStretch()
-        self.setVisible(bool(words))
 
     def _word(self, word: str, thing: str) -> QWidget:
         if not thing:

@@ -147,7 +147,7 @@ class Bench(QOpenGLWidget):
         if self._preview is not None or selected not in self.document.rig.parts:
             return None
         moving = self.document.moving_part(selected)
-        return handle_of(self.pose, self.scene(), moving) if moving else None
+        return handle_of(self.pose, self.scene(), moving, self.camera.eye) if moving else None
 
     def _lay_overlay(self) -> None:
         handle = None if self._asked_place else self.handle()
@@ -280,7 +280,7 @@ class Bench(QOpenGLWidget):
         family = {rows[part] for part in (selected, *descendants(self.document.rig, selected))}
         corners = corners_of(self.scene(), self.pose, family)
         if len(corners):
-            self.camera = framed(self.camera, self.logical_size(), corners, margin=1.5)
+            self.camera = framed(self.camera, self.logical_size(), corners, margin=2.2)
         self._refresh()
 
     def frame_anew(self) -> None:
@@ -375,7 +375,7 @@ class Bench(QOpenGLWidget):
         if moving is None:
             return
         grip = self.surface_point(part, event.position())
-        handle = handle_of(self.pose, self.scene(), moving)
+        handle = handle_of(self.pose, self.scene(), moving, self.camera.eye)
         if handle is not None:
             self._take_hold(handle, grip, event.position())
         else:

@@ -43,10 +43,10 @@ class BringInSheet(Sheet):
         low, high = box_of(model)
         size = " × ".join(f"{b - a:.3g}" for a, b in zip(low, high, strict=True))
         self.row("Size", QLabel(f"{size} m"))
-        box = QCheckBox("on the ground, at the origin")
+        box = QCheckBox("Put it on the ground, at the origin")
         box.setChecked(on_ground)
         box.toggled.connect(self.ground)
-        self.row("Place", box)
+        self.add(box)
         self._add_nodes()
         for note in model.notes:
             warning = QLabel(note.text)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QScrollArea, QWidget
 
@@ -10,7 +12,7 @@ from gremio.desktop.card.bring_in_sheet import BringInSheet
 from gremio.desktop.card.control_sheet import ControlSheet
 from gremio.desktop.card.link_sheet import LinkSheet
 from gremio.desktop.card.part_sheet import PartSheet
-from gremio.desktop.card.rows import Sheet, heading, second
+from gremio.desktop.card.rows import Sheet, heading, link_button, second
 from gremio.desktop.document import Document
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import DAY, Inks
@@ -21,11 +23,16 @@ EMPTY = (
     "button shifts the view; the wheel zooms."
 )
 
+BEGIN = (
+    "Begin with the parts. Bring in a model you have, or add parts made of numbers; or look at "
+    "a lock that works."
+)
+
 
 class Card(QScrollArea):
-    """Shows the sheet of the selected thing. lead_wanted: a link from it is asked for."""
+    """Shows the sheet of the selected thing. action_wanted: an action, by name."""
 
-    lead_wanted = pyqtSignal()
+    action_wanted = pyqtSignal(str)
 
     def __init__(self, document: Document, bench: Bench) -> None:
         super().__init__()
@@ -67,7 +74,7 @@ class Card(QScrollArea):
         scrolled = self.verticalScrollBar().value()
         same = self.sheet is not None and self.property("thing") == self.document.selected
         self.sheet = self._make()
-        self.sheet.lead_wanted.connect(self.lead_wanted)
+        self.sheet.action_wanted.connect(self.action_wanted)
         self.setProperty("thing", self.document.selected)
         self.setWidget(self.sheet)
         if same:
@@ -99,7 +106,12 @@ class Card(QScrollArea):
             f"rig · {len(rig.parts)} parts · {len(rig.controls)} controls · {len(rig.links)} links"
         )
         sheet.add(second(counts))
-        sheet.add(second("\n" + EMPTY))
+        if rig.parts:
+            sheet.add(second("\n" + EMPTY))
+        else:
+            sheet.add(second("\n" + BEGIN))
+            for action in ("Bring in parts", "Add a box", "Open Saltmarsh lock"):
+                sheet.add(link_button(action, partial(self.action_wanted.emit, action)))
         sheet.end()
         return sheet
 

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QLineEdit
 
-from gremio.core.quantity import USUAL_UNIT, Kind, QuantityError, parse, show_short, units_of
+from gremio.core.quantity import UNITS, USUAL_UNIT, Kind, QuantityError, parse, show_short, units_of
 from gremio.core.rig.edit.controls import change_control, remove_control
 from gremio.core.rig.model import Control
 from gremio.desktop.card.links import add_link_sections
@@ -37,9 +37,9 @@ class ControlSheet(Sheet):
         self.value = self._field("Value", document.pose.at(control), self._move)
         self.row("Value", self.value)
         self.row(
-            "Range",
-            self._field("Low end", entry.low, lambda v: self._change("low end", low=v)),
-            self._field("High end", entry.high, lambda v: self._change("high end", high=v)),
+            f"Range, {UNITS[entry.unit].symbol}".rstrip(", "),
+            self._field("Low end", entry.low, lambda v: self._change("low end", low=v), True),
+            self._field("High end", entry.high, lambda v: self._change("high end", high=v), True),
         )
         home = self._field("Home", entry.home, lambda v: self._change("home", home=v))
         self.row("Home", home)
@@ -56,9 +56,12 @@ class ControlSheet(Sheet):
         """Show where the control stands now."""
         self.value.set_value(self.document.pose.at(self.control))
 
-    def _field(self, what: str, value: float, take: Callable[[float], object]) -> QuantityField:
+    def _field(
+        self, what: str, value: float, take: Callable[[float], object], bare: bool = False
+    ) -> QuantityField:
         entry = self.document.rig.controls[self.control]
         field = QuantityField(entry.kind, entry.unit, what, self)
+        field.bare = bare
         field.set_value(value)
         field.committed.connect(take)
         field.refused.connect(self.document.said)

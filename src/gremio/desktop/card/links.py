@@ -11,6 +11,9 @@ from gremio.desktop.card.rows import Sheet, Slab, heading, link_button, second
 from gremio.desktop.document import Document
 from gremio.desktop.theme.inks import Inks
 
+# The name of the window's action that begins a link.
+LEAD = "Lead something from what is selected"
+
 
 def unit_of(rig: Rig, channel: str) -> str:
     """The unit a channel is shown in."""
@@ -87,11 +90,15 @@ def add_link_sections(sheet: Sheet, document: Document, thing: str, inks: Inks) 
         sheet.add(second("nothing yet"))
     if channels:
         words = "Lead something else…" if leads else "Lead something…"
-        sheet.add(link_button(words, sheet.lead_wanted.emit, "Then click the part to lead (L)"))
+        sheet.add(
+            link_button(
+                words, partial(sheet.action_wanted.emit, LEAD), "Then click the part to lead (L)"
+            )
+        )
 
 
 def drive_words(rig: Rig, link: Link) -> str:
     """A link as one word of the ribbon."""
     if isinstance(link, Ratio):
-        return f"ratio {ratio_words(rig, link)}"
+        return ratio_words(rig, link)
     return f"cam, {len(link.stations)} stations"

@@ -7,7 +7,7 @@ from msgspec.structs import replace
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from gremio.core.frames import angles_of_turn, frame_of, matrix, tidy_frame, turn_of_angles
-from gremio.core.quantity import Kind, show_short
+from gremio.core.quantity import UNITS, Kind, show_short
 from gremio.core.rig.channels import (
     AXES,
     JOINT_KINDS,
@@ -44,6 +44,7 @@ from gremio.desktop.card.rows import (
 )
 from gremio.desktop.document import Document
 from gremio.desktop.fields import OptionalField, QuantityField
+from gremio.desktop.theme.dress import digit_font
 from gremio.desktop.theme.inks import Inks
 
 _GROUND = "the ground"
@@ -121,7 +122,8 @@ class PartSheet(Sheet):
             self.row(channel.capitalize(), field)
         for channel in freed(entry.joint):
             stops = entry.stops.get(channel, Stops())
-            word = "Stops" if len(freed(entry.joint)) == 1 else f"Stops {channel[-1]}"
+            axis = "" if len(freed(entry.joint)) == 1 else f" {channel[-1]}"
+            word = f"Stops{axis}, {UNITS[_unit(channel)].symbol}"
             if len(freed(entry.joint)) > 1 and not channel.startswith("move"):
                 continue
             self.row(word, *self._stop_fields(channel, stops))
@@ -143,6 +145,7 @@ class PartSheet(Sheet):
                 channel_kind(channel), _unit(channel), f"{end.capitalize()} stop", self
             )
             field.setPlaceholderText("none")
+            field.bare = True
             field.setToolTip(f"{end.capitalize()} stop; empty runs free")
             field.set_value(getattr(stops, end))
             field.committed.connect(lambda value, e=end: self._set_stop(channel, e, value))
@@ -189,7 +192,8 @@ class PartSheet(Sheet):
     def _mount_field(self, kind: Kind, what: str, index: int) -> QuantityField:
         field = self._field(kind, what)
         field.bare = True
-        field.setStyleSheet("padding: 2px 3px;")
+        field.setFont(digit_font(8))
+        field.setStyleSheet("padding: 2px 1px;")
         field.setToolTip(f"{what}; the part goes along")
         field.committed.connect(lambda value: self._place(kind, index, value))
         return field

@@ -164,10 +164,10 @@ class Hatched(QWidget):
 class Sheet(QWidget):
     """One Card: a column of a title, rows of word and value, and sections.
 
-    lead_wanted: a link from the thing shown is asked for.
+    action_wanted: one of the window's actions is asked for, by name.
     """
 
-    lead_wanted = pyqtSignal()
+    action_wanted = pyqtSignal(str)
 
     def __init__(self) -> None:
         super().__init__()
