@@ -87,7 +87,7 @@ def read_model(path: str | Path, metres: float = 1.0, up: Up | None = None) -> M
     data = atomic.read(file, _LARGEST)
     if file.suffix.lower() == ".glb":
         _check_glb(data, file.name)
-    scene = _load(file)
+    scene = _load(file, data)
     upright = usual_up(file) if up is None else up
     nodes, notes = _nodes(scene, file, _conversion(metres, upright))
     if not any(node.pieces for node in nodes):
@@ -134,12 +134,14 @@ def _chunk_problem(data: bytes) -> str:
     return ""
 
 
-def _load(file: Path) -> Any:
+def _load(file: Path, data: bytes) -> Any:
     import trimesh
 
     options: dict[str, Any] = {"process": False}
     if file.suffix.lower() == ".obj":
-        options.update(split_object=True, group_material=False)
+        # Objects become parts; in a file without them, groups do.
+        named = b"\no " in b"\n" + data
+        options.update(split_objects=named, split_groups=not named)
     try:
         return trimesh.load_scene(str(file), **options)
     except Exception as error:

@@ -10,7 +10,7 @@ import numpy.typing as npt
 from gremio.core.mechanics import gears
 
 Array = npt.NDArray[np.float64]
-_FLANK_POINTS = 7
+_FLANK_POINTS = 4
 _FILLET_POINTS = 4
 
 
@@ -66,7 +66,10 @@ def _flank(module: float, teeth: int, pressure_angle: float) -> Array:
     centre = _polar(root + radius, centre_angle)
     fillet = _fillet(centre, _polar(root, centre_angle), flank_end)
     last = math.sqrt(max((tip / base) ** 2 - 1, 0.0))
-    rolls = np.linspace(roll, last, _FLANK_POINTS)
+    # One point is on the pitch circle, so that the tooth is drawn just as thick as it is.
+    middle = math.tan(pressure_angle)
+    below, above = (np.linspace(*ends, _FLANK_POINTS) for ends in ((roll, middle), (middle, last)))
+    rolls = np.concatenate([below, above[1:]])
     involute = np.array([_involute_point(base, r, half_base) for r in rolls])
     start = _polar(root, -half_pitch)
     return np.concatenate([[start], fillet, involute])

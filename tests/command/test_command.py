@@ -1,0 +1,127 @@
+from __future__ import annotations
+
+import csv
+import io
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+import pytest
+from msgspec.structs import replace
+
+import gremio
+from gremio.core.rig.model import Rig
+
+
+@pytest.fixture
+def lock_file(lock: Rig, tmp_path: Path) -> Path:
+    path = tmp_path / "lock.gremio"
+    gremio.save(lock, path)
+    return path
+
+
+def run(*words: object) -> subprocess.CompletedProcess[str]:
+    command = [sys.executable, "-m", "gremio", *map(str, words)]
+    return subprocess.run(command, capture_output=True, text=True, timeout=120, check=False)
+
+
+def test_help_gives_an_example_of_each_command() -> None:
+    names = ("open", "demo", "pose", "sweep", "convert", "render", "schema")
+    overview = run("--help").stdout
+    for name in names:
+        assert name in overview
+    for name in ("pose", "render"):
+        assert f"Example: gremio {name}" in run(name, "--help").stdout
+
+
+def test_pose_as_json(lock_file: Path, lock: Rig) -> None:
+    done = run("pose", lock_file, "--set", "Upper gates=46 deg", "--json")
+    assert done.returncode == 0 and done.stderr == ""
+    answer = json.loads(done.stdout)
+    pose = gremio.solve(lock, {"Upper gates": "46 deg"})
+    assert set(answer) == {"controls", "parts", "notes"}
+    assert answer["controls"]["Upper gates"] == pytest.approx(np.radians(46))
+    gate = answer["parts"]["Upper gate, east"]
+    assert np.reshape(gate["world"], (4, 4)) == pytest.approx(pose.part("Upper gate, east").world)
+    assert gate["channels"] == {"turn z": pose.value("Upper gate, east")}
+    assert answer["notes"] == []
+    assert list(answer["parts"]) == [part.name for part in lock.parts.values()]
+
+
+def test_what_was_held_is_a_note_and_not_an_error(lock_file: Path) -> None:
+    done = run("pose", lock_file, "--set", "Upper gates=200 deg", "--json")
+    assert done.returncode == 0
+    (note,) = json.loads(done.stdout)["notes"]
+    assert set(note) == {"code", "part", "text"} and note["code"] == "range-end"
+
+
+def test_a_sweep_is_a_row_a_step(lock_file: Path, tmp_path: Path) -> None:
+    out = tmp_path / "gates.csv"
+    assert run("sweep", lock_file, "Upper gates", "--steps", 5, "-o", out).returncode == 0
+    rows = list(csv.reader(io.StringIO(out.read_text())))
+    assert rows[0] == [
+        "Upper gates [rad]",
+        "Upper gate, east turn z [rad]",
+        "Upper gate, west turn z [rad]",
+    ]
+    assert len(rows) == 6
+    assert float(rows[-1][1]) == -float(rows[-1][2]) == pytest.approx(np.radians(74))
+
+
+def test_converting_there_and_back(lock_file: Path, tmp_path: Path) -> None:
+    assert run("convert", lock_file, tmp_path / "a.glb").returncode == 0
+    assert run("convert", tmp_path / "a.glb", tmp_path / "b.gremio").returncode == 0
+    names = {part.name for part in gremio.load(tmp_path / "b.gremio").parts.values()}
+    assert "Upper gate, west" in names
+    baked = run("convert", lock_file, tmp_path / "c.glb", "--control", "Upper gates")
+    assert baked.returncode == 0
+    assert (tmp_path / "c.glb").stat().st_size > (tmp_path / "a.glb").stat().st_size
+
+
+def test_render_without_a_display(lock_file: Path, tmp_path: Path) -> None:
+    out = tmp_path / "lock.png"
+    done = run("render", lock_file, "-o", out, "--size", "320x200", "--set", "Upper gates=46 deg")
+    assert done.returncode == 0, done.stderr
+    assert out.read_bytes()[:8] == b"\x89PNG\r\n\x1a\n"
+
+
+def test_the_schema_is_json() -> None:
+    assert "$defs" in json.loads(run("schema").stdout)
+
+
+@pytest.mark.parametrize(
+    ("words", "says"),
+    [
+        (["pose", "none.gremio"], "none.gremio could not be read"),
+        (["pose", "{lock}", "--set", "Upper gates=46 mm"], "Upper gates takes an angle"),
+        (["pose", "{lock}", "--set", "Uper gates=1"], "Did you mean 'Upper gates'"),
+        (["pose", "{lock}", "--set", "Upper gates"], "is not NAME=VALUE"),
+        (["sweep", "{lock}", "Gates"], "no control called 'Gates'"),
+        (["sweep", "{lock}", "Upper gates", "--steps", "1"], "two steps at least"),
+        (["convert", "{lock}", "out.xyz"], "can't write out.xyz"),
+        (["convert", "in.xyz", "out.glb"], "can't read in.xyz"),
+        (["convert", "{lock}", "out.csv"], "Add --control NAME"),
+        (["render", "{lock}", "-o", "out.png", "--size", "huge"], "--size 'huge' is no size"),
+        (["render", "{lock}", "-o", "out.jpg"], "PNG"),
+        (["nonsense"], "nonsense"),
+        (["pose"], "argument"),
+    ],
+)
+def test_what_can_not_be_done_is_one_clear_line(
+    words: list[str], says: str, lock_file: Path, tmp_path: Path
+) -> None:
+    done = run(*[word.replace("{lock}", str(lock_file)) for word in words])
+    assert done.returncode == 2
+    assert done.stderr.startswith("gremio: ") and len(done.stderr.splitlines()) == 1
+    assert says in done.stderr
+
+
+def test_a_rig_with_errors_exits_with_one(hatch: Rig, tmp_path: Path) -> None:
+    twice = replace(hatch, parts={**hatch.parts, "p99": hatch.parts["p1"]})
+    gremio.save(twice, tmp_path / "twice.gremio")
+    done = run("pose", tmp_path / "twice.gremio", "--json")
+    assert done.returncode == 1
+    assert "2 things are called 'Frame'" in done.stderr
+    assert json.loads(done.stdout)["notes"][0]["code"] == "name-twice"

@@ -1,0 +1,259 @@
+from __future__ import annotations
+
+import json
+import struct
+from pathlib import Path
+
+import numpy as np
+import pytest
+import trimesh
+from trimesh.transformations import rotation_matrix, translation_matrix
+
+import gremio
+from gremio.core.files.atomic import FileProblem
+from gremio.core.files.bring_in import bring_in, take_up
+from gremio.core.files.model_in import FROM_Y_UP, Model, read_model
+from gremio.core.files.shelf import Shelf
+from gremio.core.rig.model import Part, Rig
+from gremio.core.rig.solids import Mesh
+from gremio.core.solve.evaluate import evaluate
+from gremio.core.solve.program import compile_rig
+
+
+def davit() -> trimesh.Scene:
+    """A post, an arm turned and shifted on it, and a hook on the arm."""
+    scene = trimesh.Scene()
+    post = trimesh.creation.box((0.2, 2.0, 0.2))
+    material = trimesh.visual.material.PBRMaterial(baseColorFactor=[255, 55, 0, 255])
+    post.visual = trimesh.visual.TextureVisuals(material=material)
+    scene.add_geometry(post, node_name="Post", geom_name="post")
+    arm = translation_matrix([0.1, 1.0, 0.3]) @ rotation_matrix(0.4, [0, 1, 0])
+    box = trimesh.creation.box((1.0, 0.1, 0.1))
+    scene.add_geometry(
+        box, node_name="Arm", geom_name="arm", parent_node_name="Post", transform=arm
+    )
+    hook = translation_matrix([0.5, -0.2, 0.0])
+    ball = trimesh.creation.icosphere(subdivisions=1, radius=0.1)
+    scene.add_geometry(
+        ball, node_name="Hook", geom_name="hook", parent_node_name="Arm", transform=hook
+    )
+    return scene
+
+
+@pytest.fixture
+def davit_file(tmp_path: Path) -> Path:
+    path = tmp_path / "davit.glb"
+    path.write_bytes(davit().export(file_type="glb"))
+    return path
+
+
+def worlds(rig: Rig) -> dict[str, np.ndarray]:
+    pose = evaluate(compile_rig(rig), rig.at).frame(0)
+    return {part.name: pose.world(part_id) for part_id, part in rig.parts.items()}
+
+
+def test_nodes_become_parts_with_names_hierarchy_and_frames(davit_file: Path) -> None:
+    rig, ids = bring_in(Rig(), read_model(davit_file))
+    names = [rig.parts[part].name for part in ids]
+    assert sorted(names) == ["Arm", "Hook", "Post"]
+    parents = {p.name: rig.parts[p.parent].name if p.parent else "" for p in rig.parts.values()}
+    assert parents == {"Post": "", "Arm": "Post", "Hook": "Arm"}
+    reference = davit().graph
+    for name, world in worlds(rig).items():
+        there = FROM_Y_UP @ reference.get(name)[0] @ np.linalg.inv(FROM_Y_UP)
+        assert world == pytest.approx(there, abs=1e-9)
+
+
+def test_y_up_becomes_z_up_with_x_forward(davit_file: Path) -> None:
+    # glTF 2.0: y is up and z is forward; here z is up and x is forward (ISO 8855).
+    assert FROM_Y_UP[:3, :3] @ [0, 1, 0] == pytest.approx([0, 0, 1])
+    assert FROM_Y_UP[:3, :3] @ [0, 0, 1] == pytest.approx([1, 0, 0])
+    assert np.linalg.det(FROM_Y_UP) == pytest.approx(1.0)
+    post = read_model(davit_file).piece("post")
+    assert post is not None
+    assert np.ptp(post.geometry.vertices, axis=0) == pytest.approx([0.2, 0.2, 2.0])
+
+
+def test_base_colours_come_along_as_display_values(davit_file: Path) -> None:
+    post = read_model(davit_file).piece("post")
+    assert post is not None
+    # 55/255 of linear light is 128 as a display value (IEC 61966-2-1).
+    assert post.paint in ("#ff8000", "#ff7f00", "#ff8100")
+
+
+@pytest.mark.parametrize("ending", ["obj", "stl", "ply"])
+def test_other_formats_in_millimetres_with_z_up(ending: str, tmp_path: Path) -> None:
+    path = tmp_path / f"cleat.{ending}"
+    trimesh.creation.box((100, 200, 300)).export(path)
+    model = read_model(path, metres=0.001, up="z")
+    rig, ids = bring_in(Rig(), model)
+    solid = rig.parts[ids[0]].shapes[0].solid
+    assert isinstance(solid, Mesh)
+    assert solid.size == pytest.approx((0.1, 0.2, 0.3))
+    if ending != "obj":
+        assert rig.parts[ids[0]].name == "cleat"
+
+
+def test_objects_of_an_obj_become_parts(tmp_path: Path) -> None:
+    path = tmp_path / "pair.obj"
+    square = "v {0} 0 0\nv {1} 0 0\nv {1} 1 0\nv {0} 1 0\nf {2} {3} {4} {5}\n"
+    path.write_text(
+        "o Left\n" + square.format(0, 1, 1, 2, 3, 4) + "o Right\n" + square.format(5, 6, 5, 6, 7, 8)
+    )
+    names = sorted(node.name for node in read_model(path).nodes if node.pieces)
+    assert names == ["Left", "Right"]
+
+
+def test_a_gltf_with_its_data_beside_it(tmp_path: Path) -> None:
+    for name, data in davit().export(file_type="gltf").items():
+        (tmp_path / name).write_bytes(data)
+    model = read_model(tmp_path / "model.gltf")
+    assert sorted(node.name for node in model.nodes) == ["Arm", "Hook", "Post"]
+
+
+def test_bringing_in_twice_gives_names_of_their_own(davit_file: Path) -> None:
+    model = read_model(davit_file)
+    rig, _ = bring_in(Rig(), model)
+    rig, ids = bring_in(rig, model)
+    assert sorted(rig.parts[part].name for part in ids) == ["Arm 2", "Hook 2", "Post 2"]
+
+
+def test_on_the_ground_at_the_origin(davit_file: Path) -> None:
+    model = read_model(davit_file)
+    rig, _ = bring_in(Rig(), model, on_ground=True)
+    shelf, low = Shelf(), []
+    for part_id, part in rig.parts.items():
+        world = worlds(rig)[part.name]
+        points = shelf.geometry(rig, part.shapes[0].solid).vertices
+        low.append((points @ world[:3, :3].T + world[:3, 3])[:, 2].min())
+        assert part_id in rig.parts
+    assert min(low) == pytest.approx(0.0, abs=1e-9)
+
+
+def glb(tree: dict, blob: bytes) -> bytes:
+    text = json.dumps(tree).encode()
+    text += b" " * (-len(text) % 4)
+    total = 12 + 8 + len(text) + 8 + len(blob)
+    return (
+        struct.pack("<4sII", b"glTF", 2, total)
+        + struct.pack("<I4s", len(text), b"JSON")
+        + text
+        + struct.pack("<I4s", len(blob), b"BIN\x00")
+        + blob
+    )
+
+
+def triangle(points: list[list[float]], view_length: int | None = None, count: int = 3) -> bytes:
+    blob = np.array(points, dtype="<f4").tobytes()
+    return glb(
+        {
+            "asset": {"version": "2.0"},
+            "scene": 0,
+            "scenes": [{"nodes": [0]}],
+            "nodes": [{"mesh": 0, "name": "Flag"}],
+            "meshes": [{"primitives": [{"attributes": {"POSITION": 0}}]}],
+            "accessors": [{"bufferView": 0, "componentType": 5126, "count": count, "type": "VEC3"}],
+            "bufferViews": [{"buffer": 0, "byteLength": view_length or len(blob)}],
+            "buffers": [{"byteLength": len(blob)}],
+        },
+        blob,
+    )
+
+
+GOOD = [[0, 0, 0], [1, 0, 0], [0, 1, 0]]
+
+
+def test_the_hand_made_glb_reads(tmp_path: Path) -> None:
+    (tmp_path / "flag.glb").write_bytes(triangle(GOOD))
+    assert [node.name for node in read_model(tmp_path / "flag.glb").nodes] == ["Flag"]
+
+
+def long_total(data: bytes) -> bytes:
+    return data[:8] + struct.pack("<I", 4_000_000_000) + data[12:]
+
+
+def long_chunk(data: bytes) -> bytes:
+    return data[:12] + struct.pack("<I", 0x7FFFFFFF) + data[16:]
+
+
+@pytest.mark.parametrize(
+    ("data", "words"),
+    [
+        (long_total(triangle(GOOD)), "says it has 4,000,000,000 bytes"),
+        (long_chunk(triangle(GOOD)), "longer than the file"),
+        (triangle(GOOD, view_length=1 << 30), "reaches past the data"),
+        (triangle(GOOD, count=1 << 28), "could not be read|no triangles"),
+        (triangle(GOOD)[:40], "says it has"),
+        (b"glTF", "does not begin as a GLB does"),
+        (b"PK\x03\x04" * 30, "does not begin as a GLB does"),
+        (glb({"asset": 3}, b""), "could not be read|no triangles|can't be read"),
+        (triangle([[0, 0, 0]] * 3), "no triangles"),
+        (triangle([[float("nan")] * 3] * 3), "no triangles"),
+    ],
+)
+def test_a_glb_that_lies_or_holds_nothing(data: bytes, words: str, tmp_path: Path) -> None:
+    path = tmp_path / "liar.glb"
+    path.write_bytes(data)
+    with pytest.raises(FileProblem, match=words) as problem:
+        read_model(path)
+    assert "liar.glb" in str(problem.value)
+
+
+def test_broken_triangles_are_left_out_and_told(tmp_path: Path) -> None:
+    path = tmp_path / "torn.obj"
+    path.write_text("o Torn\nv 0 0 0\nv 1 0 0\nv 0 1 0\nv nan 0 0\nf 1 2 3\nf 1 2 4\n")
+    model = read_model(path)
+    assert sum(len(p.geometry.triangles) for node in model.nodes for p in node.pieces) == 1
+    assert any("broken triangles" in note.text for note in model.notes)
+
+
+def test_a_format_that_is_not_read_is_told(tmp_path: Path) -> None:
+    path = tmp_path / "notes.txt"
+    path.write_text("hello")
+    with pytest.raises(FileProblem, match=r"reads \.glb, \.gltf, \.obj, \.stl, \.ply"):
+        read_model(path)
+
+
+def saved(tmp_path: Path, davit_file: Path) -> tuple[Path, Model]:
+    model = read_model(davit_file)
+    rig, _ = bring_in(Rig(), model)
+    gremio.save(rig, tmp_path / "davit.gremio")
+    return tmp_path / "davit.gremio", model
+
+
+def test_a_missing_model_opens_with_boxes_of_the_right_size(
+    tmp_path: Path, davit_file: Path
+) -> None:
+    file, _ = saved(tmp_path, davit_file)
+    davit_file.unlink()
+    rig, shelf = gremio.load(file), Shelf()
+    notes = shelf.notes(rig)
+    assert [note.code for note in notes] == ["model-missing"]
+    assert "davit.glb" in notes[0].text and "Find a model" in notes[0].text
+    post = next(p for p in rig.parts.values() if p.name == "Post")
+    stand_in = shelf.geometry(rig, post.shapes[0].solid)
+    assert np.ptp(stand_in.vertices, axis=0) == pytest.approx([0.2, 0.2, 2.0])
+
+
+def test_a_changed_model_stands_in_until_it_is_taken_up(tmp_path: Path, davit_file: Path) -> None:
+    file, _ = saved(tmp_path, davit_file)
+    scene = davit()
+    scene.delete_geometry("hook")
+    davit_file.write_bytes(scene.export(file_type="glb"))
+    rig, shelf = gremio.load(file), Shelf()
+    assert [note.code for note in shelf.notes(rig)] == ["model-changed"]
+    model = read_model(davit_file)
+    shelf.put(model)
+    taken = take_up(rig, next(iter(rig.sources)), model)
+    notes = shelf.notes(taken)
+    assert [(note.code, note.part) for note in notes] == [("piece-missing", "Hook")]
+    arm = next(p for p in taken.parts.values() if p.name == "Arm")
+    assert len(shelf.geometry(taken, arm.shapes[0].solid).triangles) == 12
+
+
+def test_a_broken_model_does_not_keep_a_rig_from_opening(tmp_path: Path, davit_file: Path) -> None:
+    file, _ = saved(tmp_path, davit_file)
+    davit_file.write_bytes(b"glTF broken")
+    rig = gremio.load(file)
+    assert [note.code for note in Shelf().notes(rig)] == ["model-broken"]
+    assert {type(part) for part in rig.parts.values()} == {Part}
