@@ -110,7 +110,7 @@ def test_the_schema_is_json() -> None:
     ],
 )
 def test_what_can_not_be_done_is_one_clear_line(
-    words: list[str], says: str, lock_file: Path, tmp_path: Path
+    words: list[str], says: str, lock_file: Path
 ) -> None:
     done = run(*[word.replace("{lock}", str(lock_file)) for word in words])
     assert done.returncode == 2

@@ -48,7 +48,7 @@ def test_sources_are_written_relative_and_read_absolute(tmp_path: Path) -> None:
     gremio.save(Rig(sources={"s1": source}), file)
     assert json.loads(file.read_text())["rig"]["sources"]["s1"]["path"] == "../models/hook.glb"
     moved = tmp_path / "elsewhere"
-    os.rename(tmp_path / "rigs", moved)
+    (tmp_path / "rigs").rename(moved)
     assert gremio.load(moved / "a.gremio").sources["s1"].path == source.path
 
 

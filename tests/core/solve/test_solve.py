@@ -4,6 +4,7 @@ import math
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 from scipy.spatial.transform import Rotation
 
 import gremio
@@ -12,7 +13,7 @@ from gremio.core.problem import GremioError, NotFound
 from gremio.core.quantity import QuantityError
 from gremio.core.rig.edit.links import add_link, cam_through, change_link
 from gremio.core.rig.find import channel_key, control_id
-from gremio.core.rig.model import Joint, Part, Ratio, Rig, Stops
+from gremio.core.rig.model import Cam, Joint, Part, ProfileKind, Ratio, Rig, Stops
 from gremio.core.solve.ask import moving_channels
 from gremio.core.solve.backward import Hand, Held, drive_line, move
 from gremio.core.solve.evaluate import evaluate
@@ -96,7 +97,10 @@ def test_a_sweep_runs_from_end_to_end(lock: Rig) -> None:
 
 
 @pytest.mark.parametrize("profile", ["smooth", "straight"])
-def test_dragging_a_follower_back_finds_its_lead(lock: Rig, profile: str) -> None:
+def test_dragging_a_follower_back_finds_its_lead(lock: Rig, profile: ProfileKind) -> None:
+    cam_id, cam = next((i, k) for i, k in lock.links.items() if isinstance(k, Cam))
+    follower = replace(cam.followers[0], profile=profile)
+    lock = change_link(lock, cam_id, replace(cam, followers=(follower,)))
     program = compile_rig(lock)
     east = channel_key(lock, "Upper gate, east")
     west = channel_key(lock, "Upper gate, west")
@@ -152,7 +156,7 @@ def test_an_empty_rig_has_an_empty_pose() -> None:
     assert pose.worlds.shape == (0, 4, 4) and pose.notes == []
 
 
-def test_one_sided_stops(hatch: Rig) -> None:
+def test_one_sided_stops() -> None:
     part = Part("Sluice", joint=Joint("slide", "z"), stops={"move z": Stops(low=0.0)})
     rig = Rig(parts={"p1": part})
     assert gremio.solve(rig, {"Sluice": -1.0}).value("Sluice") == 0.0

@@ -1,0 +1,43 @@
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from pytestqt.qtbot import QtBot
+from tests.desktop.hand import Hand
+
+from gremio.desktop.app import make_application
+from gremio.desktop.recovery import Keeper
+from gremio.desktop.window import Window
+
+
+@pytest.fixture(scope="session")
+def qapp() -> object:
+    return make_application()
+
+
+@pytest.fixture
+def window(qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Window]:
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+    window = Window(Keeper(tmp_path / "kept"))
+    qtbot.addWidget(window, before_close_func=lambda w: w.document.start(w.document.rig, None))
+    with qtbot.waitSignal(window.bench.frame_drawn, timeout=20000):
+        window.move(0, 0)
+        window.show()
+    window.activateWindow()
+    qtbot.waitUntil(window.isActiveWindow, timeout=5000)
+    yield window
+
+
+@pytest.fixture
+def hand(window: Window, qtbot: QtBot) -> Hand:
+    return Hand(window, qtbot)
+
+
+@pytest.fixture
+def at_lock(hand: Hand) -> Hand:
+    """A hand at the demo."""
+    hand.window.open_demo()
+    hand.rest(50)
+    return hand

@@ -1,0 +1,117 @@
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QComboBox, QPushButton, QWidget
+from pytestqt.qtbot import QtBot
+
+from gremio.core.rig.find import part_id
+from gremio.desktop.bench.camera import project
+from gremio.desktop.desk.instrument import Instrument
+from gremio.desktop.window import Window
+
+LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
+CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
+
+
+class Hand:
+    """A hand at the screen: mouse and keys go to the window, which finds who they are for."""
+
+    def __init__(self, window: Window, qtbot: QtBot) -> None:
+        self.window, self.qtbot = window, qtbot
+        self.said: list[str] = []
+        window.document.said.connect(self.said.append)
+
+    def _spot(self, widget: QWidget, at: QPointF) -> QPoint:
+        return widget.mapTo(self.window, at).toPoint()
+
+    def press(self, widget: QWidget, at: QPointF, button: Qt.MouseButton = LEFT) -> None:
+        QTest.mousePress(self.window.windowHandle(), button, pos=self._spot(widget, at))
+        self.rest()
+
+    def move(self, widget: QWidget, at: QPointF) -> None:
+        QTest.mouseMove(self.window.windowHandle(), self._spot(widget, at))
+        self.rest()
+
+    def release(self, widget: QWidget, at: QPointF, button: Qt.MouseButton = LEFT) -> None:
+        QTest.mouseRelease(self.window.windowHandle(), button, pos=self._spot(widget, at))
+        self.rest()
+
+    def click(self, widget: QWidget, at: QPointF | None = None) -> None:
+        at = QPointF(widget.rect().center()) if at is None else at
+        self.press(widget, at)
+        self.release(widget, at)
+
+    def drag(
+        self, widget: QWidget, *way: QPointF, button: Qt.MouseButton = LEFT, let_go: bool = True
+    ) -> None:
+        self.press(widget, way[0], button)
+        for at in way[1:]:
+            self.move(widget, at)
+        if let_go:
+            self.release(widget, way[-1], button)
+
+    def keys(self, keys: str | Qt.Key, modifier=Qt.KeyboardModifier.NoModifier) -> None:
+        handle = self.window.windowHandle()
+        if isinstance(keys, str):
+            for letter in keys:
+                QTest.keyClick(handle, letter, modifier)
+        else:
+            QTest.keyClick(handle, keys, modifier)
+        self.rest()
+
+    def type_into(self, field: QWidget, text: str) -> None:
+        self.click(field)
+        field.selectAll()
+        self.keys(text)
+        self.keys(Qt.Key.Key_Return)
+
+    def rest(self, ms: int = 5) -> None:
+        self.qtbot.wait(ms)
+
+    # ── finding things ──
+
+    def on_part(self, name: str, inside: tuple[float, float, float]) -> QPointF:
+        """The pixel of a point given in a part's own frame (m)."""
+        bench, pose = self.window.bench, self.window.document.pose
+        world = pose.world(part_id(pose.program.rig, name)) @ np.append(inside, 1.0)
+        (pixel,), _ = project(bench.camera, bench.logical_size(), world[:3])
+        return QPointF(*pixel)
+
+    def instrument(self, name: str) -> Instrument:
+        for instrument in self.window.desk.instruments.values():
+            if instrument.accessibleName() == name:
+                return instrument
+        raise AssertionError(f"no control {name} on the Desk")
+
+    def slider(self, name: str) -> QPointF:
+        instrument = self.instrument(name)
+        value = self.window.document.pose.at(instrument.control)
+        return QPointF(instrument.x_of(value), 34)
+
+    def value(self, name: str, channel: str = "") -> float:
+        return self.window.document.pose.value(name, channel)
+
+    def named(self, what: str) -> QWidget:
+        """The field, choice or button on the Card, the deck or the Desk with this name."""
+        self.rest(10)
+        for widget in self.window.findChildren(QWidget):
+            words = widget.text() if isinstance(widget, QPushButton) else None
+            if widget.isVisible() and what in (widget.accessibleName(), words):
+                return widget
+        raise AssertionError(f"nothing on the screen is called {what}")
+
+    def choose(self, what: str, text: str) -> None:
+        """Choose an entry of a choice on the Card, by keys."""
+        box = self.named(what)
+        assert isinstance(box, QComboBox)
+        entries = [box.itemText(i) for i in range(box.count())]
+        box.setFocus()
+        self.keys(Qt.Key.Key_Home)
+        box = self.named(what)
+        for _ in range(entries.index(text) - box.currentIndex()):
+            box = self.named(what)
+            box.setFocus()
+            self.keys(Qt.Key.Key_Down)
+        self.rest(10)
