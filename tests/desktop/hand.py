@@ -64,7 +64,7 @@ class Hand:
     def type_into(self, field: QWidget, text: str) -> None:
         self.click(field)
         field.selectAll()
-        self.keys(text)
+        self.keys(text or Qt.Key.Key_Backspace)
         self.keys(Qt.Key.Key_Return)
 
     def rest(self, ms: int = 5) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import moderngl
@@ -21,7 +22,16 @@ from gremio.desktop.theme.inks import DAY, NIGHT
 
 
 def picture(pose: Pose, size: Size, night: bool = False) -> npt.NDArray[np.uint8]:
-    """(height, width, 3) pixels of a pose, the whole rig in view. Raises GremioError."""
+    """(height, width, 3) pixels of a pose, the whole rig in view. Raises GremioError.
+
+    An OpenGL context belongs to a thread, and a thread has one: drawing in a thread of its
+    own leaves a window's context alone.
+    """
+    with ThreadPoolExecutor(1) as pool:
+        return pool.submit(_draw, pose, size, night).result()
+
+
+def _draw(pose: Pose, size: Size, night: bool) -> npt.NDArray[np.uint8]:
     try:
         context = moderngl.create_context(standalone=True, backend="egl")  # type: ignore[arg-type]
     except Exception as error:

@@ -5,8 +5,9 @@ from __future__ import annotations
 from functools import partial
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
-from PyQt6.QtWidgets import QScrollArea, QWidget
+from PyQt6.QtWidgets import QScrollArea
 
+from gremio.desktop.areas import show_in
 from gremio.desktop.bench.view import Bench
 from gremio.desktop.card.bring_in_sheet import BringInSheet
 from gremio.desktop.card.control_sheet import ControlSheet
@@ -63,31 +64,21 @@ class Card(QScrollArea):
         self.rebuild()
 
     def rebuild(self) -> None:
-        """Make the sheet anew; the field that had the focus has it again."""
+        """Make the sheet anew."""
         self._later.stop()
         if self._bringing is not None:
             if self.widget() is not self._bringing:
-                self.setWidget(self._bringing)
+                show_in(self, self._bringing)
                 self.sheet = None
             return
-        focused = self._focused_name()
         scrolled = self.verticalScrollBar().value()
         same = self.sheet is not None and self.property("thing") == self.document.selected
         self.sheet = self._make()
         self.sheet.action_wanted.connect(self.action_wanted)
         self.setProperty("thing", self.document.selected)
-        self.setWidget(self.sheet)
+        show_in(self, self.sheet)
         if same:
             self.verticalScrollBar().setValue(scrolled)
-            for child in self.sheet.findChildren(QWidget):
-                if focused and child.accessibleName() == focused:
-                    child.setFocus()
-                    break
-
-    def _focused_name(self) -> str:
-        focused = self.focusWidget()
-        inside = focused is not None and focused.hasFocus() and self.isAncestorOf(focused)
-        return focused.accessibleName() if inside and focused is not None else ""
 
     def _make(self) -> Sheet:
         thing, rig = self.document.selected, self.document.rig

@@ -24,6 +24,7 @@ from gremio.core.rig.edit.links import (
 )
 from gremio.core.rig.model import Cam, Follower, Station
 from gremio.core.solve.program import cam_profile
+from gremio.desktop.areas import show_in
 from gremio.desktop.card.links import unit_of
 from gremio.desktop.card.rows import choice, link_button, second
 from gremio.desktop.deck.profile_view import ProfileView
@@ -116,7 +117,7 @@ class CamPage(QWidget):
         self.profile.show_profile(
             cam_profile(cam, self.channel), (ends[0], ends[1]), full_label(rig, cam.lead), units
         )
-        self.side.setWidget(self._side(cam, units))
+        show_in(self.side, self._side(cam, units))
         self._take_pose()
 
     def _side(self, cam: Cam, units: tuple[str, str]) -> QWidget:

@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from gremio.core.problem import Note
+from gremio.desktop.areas import show_in
 from gremio.desktop.card.rows import link_button, second
 from gremio.desktop.document import Document
 from gremio.desktop.theme.dress import text_font
@@ -40,7 +41,7 @@ class InspectionPage(QScrollArea):
         if not notes:
             column.addWidget(second(NOTHING))
         column.addStretch()
-        self.setWidget(sheet)
+        show_in(self, sheet)
 
     def _line(self, note: Note) -> QHBoxLayout:
         line = QHBoxLayout()

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
+from gremio.desktop.areas import show_in
 from gremio.desktop.desk.instrument import Instrument
 from gremio.desktop.document import Document
 from gremio.desktop.theme.dress import text_font
@@ -58,7 +59,6 @@ class Desk(QWidget):
 
     def rebuild(self) -> None:
         """Lay the instruments out anew, group by group."""
-        focused = next((c for c, i in self.instruments.items() if i.hasFocus()), "")
         sheet = QWidget()
         column = QVBoxLayout(sheet)
         column.setContentsMargins(0, 0, 0, 0)
@@ -81,9 +81,7 @@ class Desk(QWidget):
         if not groups:
             column.addWidget(self._empty())
         column.addStretch()
-        self.area.setWidget(sheet)
-        if focused in self.instruments:
-            self.instruments[focused].setFocus()
+        show_in(self.area, sheet)
 
     def _empty(self) -> QLabel:
         label = QLabel(EMPTY)

@@ -1,0 +1,26 @@
+"""Putting another sheet into a scroll area."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QScrollArea, QWidget
+
+
+def show_in(area: QScrollArea, sheet: QWidget) -> None:
+    """Show a sheet in place of the one before.
+
+    The old one goes when its own events are done: often it is a field of it, just typed
+    into, that asks for the new one. A field of the same name has the focus again.
+    """
+    old = area.takeWidget()
+    name = ""
+    if old is not None:
+        focused = old.focusWidget()
+        if focused is not None and focused.hasFocus():
+            name = focused.accessibleName()
+        old.hide()
+        old.deleteLater()
+    area.setWidget(sheet)
+    if name:
+        same = [w for w in sheet.findChildren(QWidget) if w.accessibleName() == name]
+        for widget in same[:1]:
+            widget.setFocus()

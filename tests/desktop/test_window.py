@@ -1,0 +1,420 @@
+from __future__ import annotations
+
+import json
+import math
+import os
+from pathlib import Path
+
+import numpy as np
+import pytest
+from msgspec.structs import replace
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QKeySequence
+from PyQt6.QtWidgets import QMessageBox
+from tests.desktop.hand import CTRL, RIGHT, Hand
+
+import gremio
+from gremio.core.files import rig_file
+from gremio.core.rig.find import channel_key, control_id, part_id
+from gremio.core.rig.model import Rig
+from gremio.desktop.document import Document
+from gremio.desktop.find import entries_of, matching
+from gremio.desktop.keys import KeySheet, load_keys
+from gremio.desktop.recovery import Keeper
+from gremio.desktop.theme.inks import NIGHT
+from gremio.desktop.window import NEW_PARTS, Window
+
+# ── looking ──
+
+
+def test_dragging_paper_looks_round_and_right_drag_shifts(at_lock: Hand) -> None:
+    bench = at_lock.window.bench
+    before = bench.camera
+    paper = QPointF(bench.width() - 20, 50)
+    at_lock.drag(bench, paper, paper - QPointF(60, -10))
+    turned = bench.camera
+    assert turned.azimuth != before.azimuth and turned.target == before.target
+    at_lock.drag(bench, paper, paper - QPointF(60, 0), button=RIGHT)
+    assert bench.camera.azimuth == turned.azimuth and bench.camera.target != turned.target
+    bench.setFocus()
+    at_lock.keys("z")
+    assert bench.camera.azimuth == turned.azimuth
+    assert at_lock.window.document.rig.at == {}
+
+
+def test_x_shows_what_is_selected(at_lock: Hand) -> None:
+    window = at_lock.window
+    window.bench.setFocus()
+    at_lock.keys("x")
+    assert "Select a part first" in at_lock.said[-1]
+    window.document.select(part_id(window.document.rig, "Windlass"))
+    far = window.bench.camera.distance
+    at_lock.keys("x")
+    assert window.bench.camera.distance < far / 2
+
+
+def test_the_bench_is_smooth_when_it_rests_and_quick_while_it_moves(at_lock: Hand) -> None:
+    bench = at_lock.window.bench
+    at_lock.rest(400)
+    rested = bench.grabFramebuffer()
+    bench._resting.start()
+    moving = bench.grabFramebuffer()
+    assert rested != moving
+    at_lock.rest(400)
+    assert bench.grabFramebuffer() == rested
+
+
+def test_day_and_night(at_lock: Hand) -> None:
+    at_lock.window.bench.setFocus()
+    at_lock.keys("n")
+    at_lock.rest(300)
+    assert at_lock.window.inks is NIGHT
+    corner = at_lock.window.bench.grabFramebuffer().pixelColor(3, 3)
+    assert corner.lightness() < 80
+    assert at_lock.window.desk.instruments[at_lock.instrument("Upper gates").control].inks is NIGHT
+
+
+def test_the_deck_folds_away(at_lock: Hand) -> None:
+    window = at_lock.window
+    window.bench.setFocus()
+    tall = window.bench.height()
+    at_lock.keys("d")
+    at_lock.rest(50)
+    assert not window.deck.isVisible() and window.bench.height() > tall
+    at_lock.keys("d")
+    assert window.deck.isVisible()
+
+
+def test_everything_fits_at_1280_by_800_and_smaller(at_lock: Hand) -> None:
+    window = at_lock.window
+    assert (window.width(), window.height()) == (1280, 800)
+    for name in ("Upper gate, east", "Paddle, east", "Lock chamber"):
+        window.document.select(part_id(window.document.rig, name))
+        at_lock.rest(30)
+        assert window.card.widget().minimumSizeHint().width() <= window.card.viewport().width()
+    for thing in [*window.document.rig.controls, *window.document.rig.links]:
+        window.document.select(thing)
+        at_lock.rest(30)
+        assert window.card.widget().minimumSizeHint().width() <= window.card.viewport().width()
+
+
+# ── finding ──
+
+
+def test_find_anything_by_keys(at_lock: Hand) -> None:
+    window = at_lock.window
+    at_lock.keys(Qt.Key.Key_K, CTRL)
+    assert window.finder.isVisible()
+    at_lock.keys("west")
+    at_lock.keys(Qt.Key.Key_Down)
+    at_lock.keys(Qt.Key.Key_Return)
+    assert not window.finder.isVisible()
+    selected = window.document.rig.parts[window.document.selected].name
+    assert selected == "Upper gate, west"
+
+
+def test_find_reaches_parts_controls_links_and_actions(at_lock: Hand) -> None:
+    window = at_lock.window
+    entries = entries_of(window.document, list(window.actions_by_name.values()))
+    kinds = {entry.name: entry.kind.split()[0] for entry in entries}
+    assert kinds["Paddle windlass"] == "control"
+    assert kinds["Rack bar, east"] == "part"
+    assert kinds["ratio from Windlass to Pinion, east"] == "link"
+    assert kinds["Show all"] == "action"
+    assert matching(entries, "upper ga")[0].name.startswith("Upper ga")
+    assert matching(entries, "no such thing") == []
+
+
+def test_tab_goes_to_the_next_control(at_lock: Hand) -> None:
+    window = at_lock.window
+    window.bench.setFocus()
+    at_lock.keys(Qt.Key.Key_Tab)
+    assert at_lock.instrument("Upper gates").hasFocus()
+    at_lock.keys(Qt.Key.Key_Tab)
+    assert at_lock.instrument("Paddle windlass").hasFocus()
+    at_lock.keys("4.5")
+    at_lock.keys(Qt.Key.Key_Return)
+    assert at_lock.value("Paddle windlass") == pytest.approx(9 * math.pi)
+
+
+def test_the_ribbon_spells_the_drive_line_and_each_word_leads_there(at_lock: Hand) -> None:
+    window = at_lock.window
+    window.document.select(part_id(window.document.rig, "Upper gate, west"))
+    words = [word for word, _ in window.ribbon.words()]
+    assert words == [
+        "Upper gates",
+        "cam, 4 stations",
+        "Upper gate, east",
+        "× −1",
+        "Upper gate, west turn z",
+    ]
+    at_lock.click(at_lock.named("cam, 4 stations"))
+    assert window.document.selected in window.document.rig.links
+
+
+# ── editing ──
+
+
+def test_renaming_on_the_card_and_refusing_a_taken_name(at_lock: Hand) -> None:
+    document = at_lock.window.document
+    gate = part_id(document.rig, "Upper gate, east")
+    document.select(gate)
+    at_lock.type_into(at_lock.named("Name"), "Upper gate, west")
+    assert "already the name" in at_lock.said[-1]
+    at_lock.type_into(at_lock.named("Name"), "Leaf A")
+    assert document.rig.parts[gate].name == "Leaf A"
+    assert at_lock.window.undo.text() == "Undo rename Upper gate, east"
+    assert len(document.rig.links) == 5
+
+
+def test_a_low_stop_above_the_high_one_is_refused_on_the_card(at_lock: Hand) -> None:
+    document = at_lock.window.document
+    gate = part_id(document.rig, "Upper gate, east")
+    document.select(gate)
+    before = document.rig
+    at_lock.type_into(at_lock.named("Low stop"), "80 deg")
+    assert "would be above its high stop" in at_lock.said[-1]
+    assert document.rig is before
+    assert at_lock.named("Low stop").text() == "0"
+    at_lock.type_into(at_lock.named("High stop"), "")
+    assert document.rig.parts[gate].stops["turn z"].high is None
+
+
+def test_an_empty_range_is_refused_on_the_card(at_lock: Hand) -> None:
+    document = at_lock.window.document
+    document.select(control_id(document.rig, "Upper gates"))
+    at_lock.type_into(at_lock.named("High end"), "0")
+    assert "empty range" in at_lock.said[-1]
+    assert at_lock.named("High end").text() == "74"
+
+
+def test_dimensions_of_a_gear_can_be_changed_afterwards(at_lock: Hand) -> None:
+    document = at_lock.window.document
+    wheel = part_id(document.rig, "Wheel, 72 teeth")
+    document.select(wheel)
+    at_lock.type_into(at_lock.named("Teeth"), "60")
+    solid = document.rig.parts[wheel].shapes[0].solid
+    assert solid.teeth == 60 and isinstance(solid.teeth, int)
+    at_lock.type_into(at_lock.named("Module"), "14 mm")
+    assert document.rig.parts[wheel].shapes[0].solid.module == pytest.approx(0.014)
+    at_lock.type_into(at_lock.named("Teeth"), "2")
+    assert "5 teeth" in at_lock.said[-1]
+
+
+@pytest.mark.parametrize("kind", list(NEW_PARTS))
+def test_every_kind_of_part_can_be_added_and_seen(kind: str, hand: Hand) -> None:
+    window = hand.window
+    window.add_part(kind)
+    hand.rest(30)
+    bench = window.bench
+    part = part_id(window.document.rig, kind)
+    corners = [
+        QPointF(bench.width() / 2 + x, bench.height() / 2 + y)
+        for x in range(-150, 151, 30)
+        for y in range(-90, 91, 30)
+    ]
+    assert part in {bench.part_at(at) for at in corners}
+
+
+def test_mounting_elsewhere_moves_nothing(at_lock: Hand) -> None:
+    document = at_lock.window.document
+    document.move(channel_key(document.rig, "Upper gates"), 0.7)
+    bollard = part_id(document.rig, "Bollard, east")
+    before = document.pose.world(bollard)
+    document.select(bollard)
+    at_lock.choose("Mounted on", "Upper gate, west")
+    assert document.rig.parts[bollard].parent == part_id(document.rig, "Upper gate, west")
+    assert document.pose.world(bollard) == pytest.approx(before, abs=1e-9)
+
+
+def test_a_ratio_between_kinds_is_told_in_two_quantities(at_lock: Hand) -> None:
+    document = at_lock.window.document
+    rack = list(document.rig.links)[-1]
+    document.select(rack)
+    assert at_lock.named("For every").text() == "360.0 °"
+    assert at_lock.named("It moves").text() == "0.679 m"
+    at_lock.type_into(at_lock.named("It moves"), "500 mm")
+    assert document.rig.links[rack].ratio == pytest.approx(0.5 / (2 * math.pi))
+
+
+def test_stations_on_the_cam_page(at_lock: Hand) -> None:
+    window, document = at_lock.window, at_lock.window.document
+    cam = next(iter(document.rig.links))
+    at_lock.type_into(at_lock.named("Station 2 follower"), "30 deg")
+    document.move(channel_key(document.rig, "Upper gates"), math.radians(30))
+    assert at_lock.value("Upper gate, east") == pytest.approx(math.radians(30))
+    document.move(channel_key(document.rig, "Upper gates"), math.radians(45))
+    at_lock.click(at_lock.named("+ station"))
+    assert len(document.rig.links[cam].stations) == 5
+    at_lock.click(at_lock.named("Remove station 3"))
+    assert len(document.rig.links[cam].stations) == 4
+    profile = window.deck.cam.profile
+    spot = profile.point(math.radians(60), 0.5)
+    at_lock.drag(profile, spot, spot + QPointF(1, 0))
+    assert at_lock.value("Upper gates") == pytest.approx(math.radians(60), abs=0.02)
+
+
+def test_removing_a_part_is_one_step(at_lock: Hand) -> None:
+    window, document = at_lock.window, at_lock.window.document
+    before = document.rig
+    document.select(part_id(before, "Upper gate, east"))
+    window.bench.setFocus()
+    at_lock.keys(Qt.Key.Key_Delete)
+    assert "Paddle, east" not in {p.name for p in document.rig.parts.values()}
+    assert document.selected == ""
+    at_lock.keys(Qt.Key.Key_Z, CTRL)
+    assert document.rig == before
+
+
+def test_a_free_part_is_dragged_in_the_plane_of_the_screen(at_lock: Hand) -> None:
+    document = at_lock.window.document
+    bollard = part_id(document.rig, "Bollard, west")
+    document.select(bollard)
+    at_lock.choose("Joint", "Free")
+    grip = at_lock.on_part("Bollard, west", (0, 0, 0.4))
+    at_lock.drag(at_lock.window.bench, grip, grip + QPointF(-10, 5), grip + QPointF(-30, 12))
+    there = at_lock.on_part("Bollard, west", (0, 0, 0.4))
+    assert (there - grip).x() == pytest.approx(-30, abs=3)
+    assert (there - grip).y() == pytest.approx(12, abs=3)
+
+
+# ── files ──
+
+
+def test_a_broken_file_leaves_the_open_rig_as_it_is(at_lock: Hand, tmp_path: Path) -> None:
+    window = at_lock.window
+    before = window.document.rig
+    broken = tmp_path / "broken.gremio"
+    broken.write_bytes(rig_file.encode(before)[:-200])
+    assert not window.files.open_path(broken)
+    assert window.document.rig is before
+    assert "broken.gremio is not a whole Gremio rig" in at_lock.said[-1]
+
+
+def test_saving_where_nothing_can_be_saved_says_so(at_lock: Hand, tmp_path: Path) -> None:
+    window = at_lock.window
+    window.document.move(channel_key(window.document.rig, "Upper gates"), 0.5)
+    assert not window.files.save_path(tmp_path / "none" / "lock.gremio")
+    assert "could not be saved" in at_lock.said[-1]
+    assert window.document.changed
+
+
+def test_a_rig_with_faults_opens_and_its_notes_are_listed(
+    at_lock: Hand, hatch: Rig, tmp_path: Path
+) -> None:
+    twice = replace(hatch, parts={**hatch.parts, "p99": hatch.parts["p1"]})
+    gremio.save(twice, tmp_path / "twice.gremio")
+    window = at_lock.window
+    assert window.files.open_path(tmp_path / "twice.gremio")
+    assert window.head.notes.text() == "1 note"
+    at_lock.click(window.head.notes)
+    assert window.deck.pages.currentWidget() is window.deck.inspection
+    at_lock.click(at_lock.named("show it"))
+    assert window.document.rig.parts[window.document.selected].name == "Frame"
+
+
+def test_a_broken_model_is_told_and_brings_nothing_in(at_lock: Hand, tmp_path: Path) -> None:
+    path = tmp_path / "torn.glb"
+    path.write_bytes(b"glTF torn")
+    before = at_lock.window.document.rig
+    at_lock.window.files.bring_in_path(path)
+    assert "torn.glb is broken" in at_lock.said[-1]
+    assert at_lock.window.document.rig is before
+
+
+def test_leaving_a_model_changes_nothing(at_lock: Hand, tmp_path: Path) -> None:
+    window = at_lock.window
+    window.files.export_path(tmp_path / "out.glb", None)
+    before = window.document.rig
+    window.files.bring_in_path(tmp_path / "out.glb")
+    assert "Upper gate, east 2" in {p.name for p in window.bench.pose.program.rig.parts.values()}
+    at_lock.choose("Unit of the file", "centimetres")
+    at_lock.click(at_lock.named("Leave it"))
+    assert window.document.rig is before
+    assert window.bench.pose is window.document.pose
+
+
+# ── keeping ──
+
+
+def test_unsaved_work_survives_a_crash(at_lock: Hand, tmp_path: Path) -> None:
+    window = at_lock.window
+    window.document.move(channel_key(window.document.rig, "Upper gates"), 0.5)
+    at_lock.rest(1800)
+    kept = window.keeper.file
+    assert kept.exists()
+    about = kept.with_suffix(".json")
+    told = json.loads(about.read_text())
+    assert told["pid"] == os.getpid()
+    assert Keeper(kept.parent).leftovers() == []
+
+    # The process is gone: a number that no process can have.
+    about.write_text(json.dumps({**told, "pid": 2**22 + 1}))
+    leftovers = Keeper(kept.parent).leftovers()
+    assert [left.name for left in leftovers] == [window.document.rig.name]
+    crashed = window.document.rig
+    window.document.start(Rig(), None)
+    window.offer(leftovers)
+    assert window.bar.isVisible()
+    at_lock.click(at_lock.named("Open it"))
+    assert window.document.rig == crashed and window.document.changed
+    assert not window.bar.isVisible()
+    assert Keeper(kept.parent).leftovers() == []
+    assert tmp_path in kept.parents
+
+
+def test_saving_leaves_nothing_aside(at_lock: Hand, tmp_path: Path) -> None:
+    window = at_lock.window
+    window.document.move(channel_key(window.document.rig, "Upper gates"), 0.5)
+    at_lock.rest(1800)
+    assert window.keeper.file.exists()
+    assert window.files.save_path(tmp_path / "lock.gremio")
+    assert not window.keeper.file.exists()
+    assert not window.document.changed
+
+
+def test_closing_with_unsaved_work_asks(at_lock: Hand, monkeypatch: pytest.MonkeyPatch) -> None:
+    window = at_lock.window
+    window.document.move(channel_key(window.document.rig, "Upper gates"), 0.5)
+    asked: list[str] = []
+
+    def stay(box: QMessageBox) -> int:
+        asked.append(box.text())
+        return 0
+
+    monkeypatch.setattr(QMessageBox, "exec", stay)
+    assert not window.close()
+    assert "not saved" in asked[0] and window.isVisible()
+
+
+# ── keys ──
+
+
+def test_a_key_can_be_changed_and_is_kept(at_lock: Hand) -> None:
+    actions = at_lock.window.actions_by_name
+    sheet = KeySheet(actions, at_lock.window)
+    sheet.edits["Show all"].setKeySequence(QKeySequence("Q"))
+    sheet.edits["Show all"].editingFinished.emit()
+    assert actions["Show all"].shortcut().toString() == "Q"
+    sheet.edits["Go home"].setKeySequence(QKeySequence("Q"))
+    sheet.edits["Go home"].editingFinished.emit()
+    assert "is the key for" in sheet.message.text()
+    assert actions["Go home"].shortcut().toString() == "H"
+    actions["Show all"].setShortcut(QKeySequence("Z"))
+    load_keys(actions)
+    assert actions["Show all"].shortcut().toString() == "Q"
+
+
+def test_no_key_is_given_twice(window: Window) -> None:
+    keys = [a.shortcut().toString() for a in window.actions_by_name.values()]
+    keys = [key for key in keys if key]
+    assert len(keys) == len(set(keys))
+
+
+def test_a_document_solves_without_compiling_when_only_values_move(lock: Rig) -> None:
+    document = Document()
+    document.start(lock, None)
+    program = document.program
+    document.move(control_id(lock, "Upper gates"), 0.4)
+    assert document.program is program
+    assert np.isclose(document.pose.control("Upper gates"), 0.4)
