@@ -39,5 +39,6 @@ if [ ! -e "$stamp" ] || [ "$lock" -nt "$stamp" ] || [ pyproject.toml -nt "$stamp
     .venv/bin/python -m pip install -qq --disable-pip-version-check -r "$lock"
     .venv/bin/python -m pip install -qq --disable-pip-version-check --no-deps \
         --no-build-isolation -e .
+    .venv/bin/python -m compileall -q src/gremio
     touch "$stamp"
 fi

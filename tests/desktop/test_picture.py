@@ -4,7 +4,6 @@ import numpy as np
 
 import gremio
 from gremio.core.rig.model import Rig
-from gremio.demo.saltmarsh import STONE
 from gremio.desktop.bench.picture import picture
 from gremio.desktop.theme.inks import DAY, NIGHT, rgb
 
@@ -18,8 +17,7 @@ def test_a_picture_shows_the_machine_on_paper(lock: Rig) -> None:
     pixels = picture(gremio.solve(lock), (480, 300))
     assert pixels.shape == (300, 480, 3)
     assert near(pixels[:4], DAY.paper, 30).mean() > 0.9
-    stone = near(pixels, STONE, 40).mean()
-    assert 0.15 < stone < 0.8
+    assert 0.25 < (~near(pixels, DAY.paper, 12)).mean() < 0.9
     assert near(pixels, DAY.ink, 40).sum() > 200
 
 

@@ -61,32 +61,43 @@ _ARTICLE: dict[str, str] = {
     "time": "a time",
     "number": "a bare number",
 }
+# What people write for each unit.
+_NAMES: dict[str, str] = {
+    name: unit
+    for unit, names in {
+        "m": ("m", "metre", "metres", "meter", "meters"),
+        "mm": ("mm", "millimetre", "millimetres", "millimeter", "millimeters"),
+        "cm": ("cm", "centimetre", "centimetres", "centimeter", "centimeters"),
+        "km": ("km", "kilometre", "kilometres", "kilometer", "kilometers"),
+        "in": ("in", "inch", "inches"),
+        "ft": ("ft", "foot", "feet"),
+        "deg": ("deg", "degree", "degrees"),
+        "rad": ("rad", "radian", "radians"),
+        "turn": ("turn", "turns", "rev", "revs"),
+        "s": ("s", "sec", "second", "seconds"),
+        "ms": ("ms", "millisecond", "milliseconds"),
+        "min": ("min", "minute", "minutes"),
+        "%": ("percent",),
+    }.items()
+    for name in names
+}
 _LONGEST = 80
-_NUMBER = re.compile(r"[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?")
+_NUMBER = r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?"
+_PLAIN = re.compile(rf"({_NUMBER})\s*([a-z]*)")
 
 
 @functools.cache
 def _registry() -> pint.UnitRegistry[float]:
-    """The units people may type; loaded at the first use, since `pint` loads slowly."""
+    """Reads arithmetic with units; made at the first use, since `pint` loads slowly."""
     import pint
 
     registry: pint.UnitRegistry[float] = pint.UnitRegistry(None)
-    for line in (
-        "metre = [length] = m = meter",
-        "millimetre = 0.001 metre = mm = millimeter",
-        "centimetre = 0.01 metre = cm = centimeter",
-        "kilometre = 1000 metre = km = kilometer",
-        "inch = 0.0254 metre = in = inches",
-        "foot = 0.3048 metre = ft = feet",
-        "radian = [angle] = rad",
-        "degree = 0.017453292519943295 radian = deg",
-        "turn = 6.283185307179586 radian = rev = revolution",
-        "second = [time] = s = sec",
-        "millisecond = 0.001 second = ms",
-        "minute = 60 second = min",
-        "percent = 0.01 = pct",
-    ):
-        registry.define(line)
+    for kind, base in (("length", "metre"), ("angle", "radian"), ("time", "second")):
+        registry.define(f"{base} = [{kind}]")
+    bases = {"length": " * metre", "angle": " * radian", "time": " * second", "number": ""}
+    for name, unit in _NAMES.items():
+        if name not in ("metre", "radian", "second"):
+            registry.define(f"{name} = {UNITS[unit].size!r}{bases[UNITS[unit].kind]}")
     return registry
 
 
@@ -111,8 +122,10 @@ def parse(text: str, kind: Kind, unit: str | None = None, what: str = "This") ->
     unit = USUAL_UNIT[kind] if unit is None else unit
     clean = text.strip().removeprefix("=").strip()
     clean = clean.replace("°", " deg").replace("%", " percent").replace("−", "-")
-    if _NUMBER.fullmatch(clean):
-        return _finite(float(clean) * UNITS[unit].size, text, what)
+    plain = _PLAIN.fullmatch(clean)
+    if plain and (not plain[2] or UNITS[_NAMES.get(plain[2], "")].kind == kind != "number"):
+        named = _NAMES.get(plain[2], unit)
+        return _finite(float(plain[1]) * UNITS[named].size, text, what)
     if not clean:
         raise QuantityError(f"{what} needs {_ARTICLE[kind]}: write for example {_EXAMPLE[kind]!r}.")
     if len(clean) > _LONGEST or "**" in clean or "^" in clean:

@@ -2,6 +2,12 @@
 
 from __future__ import annotations
 
+import gc
+
+# Starting makes no garbage worth looking for; `run` lets the search begin afterwards.
+gc.disable()
+
+# ruff: noqa: E402
 import sys
 import traceback
 from pathlib import Path
@@ -12,8 +18,8 @@ from PyQt6.QtGui import QIcon, QSurfaceFormat
 from PyQt6.QtWidgets import QApplication
 
 from gremio.core.quantity import warm_up
-from gremio.desktop.theme.dress import dress, load_fonts
-from gremio.desktop.theme.inks import DAY
+from gremio.desktop.keys import load_keys
+from gremio.desktop.theme.dress import load_fonts, text_font
 from gremio.desktop.window import Window
 
 
@@ -33,7 +39,8 @@ def make_application() -> QApplication:
     app.setDesktopFileName("gremio")
     app.setWindowIcon(QIcon(str(Path(__file__).parent / "theme" / "icons" / "gremio.svg")))
     load_fonts()
-    dress(app, DAY)
+    app.setStyle("Fusion")
+    app.setFont(text_font())
     return app
 
 
@@ -48,8 +55,18 @@ def run(file: Path | None = None, demo: bool = False) -> int:
         window.files.open_path(file)
     window.show()
     window.offer(window.keeper.leftovers())
+    load_keys(window.actions_by_name)
+    window.bench.frame_drawn.connect(_begin_collecting)
     QTimer.singleShot(800, warm_up)
     return app.exec()
+
+
+def _begin_collecting() -> None:
+    """What is there after the start stays; the search for garbage leaves it out, so that it
+    never holds up a drag."""
+    if not gc.isenabled():
+        gc.freeze()
+        gc.enable()
 
 
 def _keep_going(window: Window) -> None:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from html import escape
-
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenuBar, QPushButton, QWidget
 
@@ -60,7 +58,8 @@ class Head(QWidget):
         document = self.document
         name = document.path.stem if document.path else document.rig.name
         dot = f"  <span style='color: {self.inks.hand}'>●</span>" if document.changed else ""
-        self.title.setText(escape(name) + dot)
+        plain = name.replace("&", "&amp;").replace("<", "&lt;")
+        self.title.setText(plain + dot)
         self.title.setToolTip("Not saved yet" if document.changed else str(document.path or ""))
         count = len(document.notes())
         self.notes.setText(f"{count} note{'s' if count != 1 else ''}" if count else "no notes")

@@ -2,13 +2,23 @@
 
 from __future__ import annotations
 
+import functools
 import math
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
-from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence
+from PyQt6.QtGui import (
+    QAction,
+    QCloseEvent,
+    QDragEnterEvent,
+    QDropEvent,
+    QKeyEvent,
+    QKeySequence,
+    QShowEvent,
+)
 from PyQt6.QtWidgets import (
     QApplication,
     QHBoxLayout,
@@ -42,18 +52,19 @@ from gremio.desktop.bench.ribbon import Ribbon
 from gremio.desktop.bench.view import Bench
 from gremio.desktop.card.card import Card
 from gremio.desktop.card.links import LEAD
-from gremio.desktop.card.part_sheet import PartSheet, put_mount, set_home, set_stop_here
 from gremio.desktop.deck.deck import Deck
 from gremio.desktop.desk.desk import Desk
 from gremio.desktop.desk.parts import Parts
 from gremio.desktop.document import Document
-from gremio.desktop.files import Files
-from gremio.desktop.find import Finder
 from gremio.desktop.head import Head
-from gremio.desktop.keys import KeySheet, load_keys
 from gremio.desktop.recovery import Keeper, Leftover, discard
+from gremio.desktop.rigging import put_mount, set_home, set_stop_here
 from gremio.desktop.theme.dress import dress
 from gremio.desktop.theme.inks import DAY, NIGHT, Inks
+
+if TYPE_CHECKING:
+    from gremio.desktop.files import Files
+    from gremio.desktop.find import Finder
 
 _KEEP_AFTER = 1500
 _SAID_FOR = 9000
@@ -102,12 +113,9 @@ class Window(QMainWindow):
         self._keep.setSingleShot(True)
         self._keep.setInterval(_KEEP_AFTER)
         self._keep.timeout.connect(self._keep_now)
-        self.files = Files(self)
         self.actions_by_name: dict[str, QAction] = {}
         self._lay_out()
         self._make_menus()
-        load_keys(self.actions_by_name)
-        self.finder = Finder(self.document, list(self.actions_by_name.values()), self)
         self._connect()
         self._take_history()
 
@@ -173,7 +181,7 @@ class Window(QMainWindow):
         self.bench.part_picked.connect(self._follower_picked)
         self.bench.place_picked.connect(lambda part, at: put_mount(document, part, at))
         self.card.action_wanted.connect(lambda name: self.actions_by_name[name].trigger())
-        self.head.find_wanted.connect(self.finder.open)
+        self.head.find_wanted.connect(self.find_anything)
         self.head.notes_wanted.connect(self.deck.show_inspection)
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
@@ -192,18 +200,19 @@ class Window(QMainWindow):
     # ── actions ────────────────────────────────────────────────────
 
     def _make_menus(self) -> None:
-        files = self.files
         menu = self.head.menus.addMenu("File")
-        self._act(menu, "New rig", files.new, "Ctrl+N")
-        self._act(menu, "Open…", files.open, "Ctrl+O")
+        self._act(menu, "New rig", lambda: self.files.new(), "Ctrl+N")
+        self._act(menu, "Open…", lambda: self.files.open(), "Ctrl+O")
         self._act(menu, "Open Saltmarsh lock", self.open_demo)
         menu.addSeparator()
-        self._act(menu, "Save", files.save, "Ctrl+S")
-        self._act(menu, "Save as…", files.save_as, "Ctrl+Shift+S")
+        self._act(menu, "Save", lambda: self.files.save(), "Ctrl+S")
+        self._act(menu, "Save as…", lambda: self.files.save_as(), "Ctrl+Shift+S")
         menu.addSeparator()
-        self._act(menu, "Bring in parts…", files.bring_in, "Ctrl+I")
-        self._act(menu, "Export the parts as posed…", files.export_pose, "Ctrl+E")
-        self._act(menu, "Export a control's travel…", files.export_travel, "Ctrl+Shift+E")
+        self._act(menu, "Bring in parts…", lambda: self.files.bring_in(), "Ctrl+I")
+        self._act(menu, "Export the parts as posed…", lambda: self.files.export_pose(), "Ctrl+E")
+        self._act(
+            menu, "Export a control's travel…", lambda: self.files.export_travel(), "Ctrl+Shift+E"
+        )
         menu.addSeparator()
         self._act(menu, "Quit", self.close, "Ctrl+Q")
 
@@ -212,7 +221,7 @@ class Window(QMainWindow):
         self.redo = self._act(menu, "Redo", self.document.redo, "Ctrl+Shift+Z")
         menu.addSeparator()
         self._act(menu, "Remove what is selected", self.remove_selected, "Del")
-        self._act(menu, "Find anything", self.finder_open, "Ctrl+K")
+        self._act(menu, "Find anything", self.find_anything, "Ctrl+K")
 
         menu = self.head.menus.addMenu("Rig")
         parts = menu.addMenu("Add a part")
@@ -228,7 +237,7 @@ class Window(QMainWindow):
         self._act(menu, "Go home", self.go_home, "H")
         self._act(menu, "Everything home", self.everything_home, "Ctrl+H")
         menu.addSeparator()
-        self._act(menu, "Find a model…", files.find_model)
+        self._act(menu, "Find a model…", lambda: self.files.find_model())
         self._act(menu, "Look at the models again", self.document.look_again)
 
         menu = self.head.menus.addMenu("Bench")
@@ -254,8 +263,22 @@ class Window(QMainWindow):
         self.actions_by_name[text.rstrip("…")] = action
         return action
 
-    def finder_open(self) -> None:
-        """Find anything."""
+    @functools.cached_property
+    def files(self) -> Files:
+        """The file work; loaded when it is first asked for."""
+        from gremio.desktop.files import Files
+
+        return Files(self)
+
+    @functools.cached_property
+    def finder(self) -> Finder:
+        """Finds anything; made when it is first asked for."""
+        from gremio.desktop.find import Finder
+
+        return Finder(self.document, list(self.actions_by_name.values()), self)
+
+    def find_anything(self) -> None:
+        """Open the field that finds anything."""
         self.finder.open()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
@@ -293,6 +316,14 @@ class Window(QMainWindow):
         for view in (self.head, self.desk, self.parts, self.bench, self.card, self.deck):
             view.set_inks(inks)
 
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Put on the inks when all is there: Qt dresses a whole window faster than its pieces
+        one by one."""
+        app = QApplication.instance()
+        if isinstance(app, QApplication) and not app.styleSheet():
+            dress(app, self.inks)
+        super().showEvent(event)
+
     def switch_inks(self) -> None:
         """From day to night, or back."""
         self.set_inks(DAY if self.inks.night else NIGHT)
@@ -303,6 +334,8 @@ class Window(QMainWindow):
 
     def show_keys(self) -> None:
         """The sheet of keys."""
+        from gremio.desktop.keys import KeySheet
+
         KeySheet(self.actions_by_name, self).show()
 
     def open_demo(self) -> None:
@@ -340,10 +373,7 @@ class Window(QMainWindow):
     def choose_joint(self) -> None:
         """Open the choice of joints on the Card."""
         if self._selected_part():
-            self.card.rebuild()
-            if isinstance(self.card.sheet, PartSheet):
-                self.card.sheet.joint.setFocus()
-                self.card.sheet.joint.showPopup()
+            self.card.open_joint()
 
     def stop_here(self, end: str) -> None:
         """Set a stop where the selected part stands."""

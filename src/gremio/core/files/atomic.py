@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import contextlib
 import os
-import tempfile
 from pathlib import Path
 
 from gremio.core.problem import GremioError
@@ -19,6 +18,8 @@ def write(path: Path, data: bytes) -> None:
 
     When anything fails the older file is as it was. Raises FileProblem.
     """
+    import tempfile
+
     path = Path(path)
     scratch: str | None = None
     try:

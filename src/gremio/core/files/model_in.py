@@ -6,7 +6,6 @@ and z is forward; a model that says y is up is turned the same way.
 
 from __future__ import annotations
 
-import hashlib
 import json
 import struct
 from dataclasses import dataclass
@@ -80,6 +79,8 @@ def read_model(path: str | Path, metres: float = 1.0, up: Up | None = None) -> M
     metres: length of the file's unit. up: the file's upright axis, its usual one for None.
     Raises FileProblem when it can't be read or holds no triangles.
     """
+    import hashlib
+
     file = Path(path)
     if file.suffix.lower() not in ENDINGS:
         endings = ", ".join(ENDINGS)

@@ -10,7 +10,7 @@ from gremio.core.problem import GremioError, Note
 from gremio.core.rig.model import Rig, Source
 from gremio.core.rig.solids import AnySolid, Box, Mesh
 from gremio.core.shape.geometry import Geometry
-from gremio.core.shape.solids import geometry_of
+from gremio.core.shape.solids import check_dimensions, geometry_of
 
 
 class Shelf:
@@ -56,7 +56,7 @@ class Shelf:
     def _shape_notes(self, rig: Rig, part: str, solid: AnySolid) -> list[Note]:
         if not isinstance(solid, Mesh):
             try:
-                geometry_of(solid)
+                check_dimensions(solid)
             except GremioError as error:
                 return [Note("shape-wrong", part, f"{part}: {error} A small box stands in.")]
             return []

@@ -57,24 +57,23 @@ class Geometry:
     def corner_normals(self) -> Array:
         """(T, 3, 3) normal at each corner of each triangle, smooth over shallow edges."""
         corners = self.triangles.ravel()
-        order = np.argsort(corners, kind="stable")
-        counts = np.bincount(corners, minlength=len(self.vertices))
-        starts = np.concatenate([[0], np.cumsum(counts)[:-1]])
-        degree = counts[corners]
-        mine = np.repeat(np.arange(len(corners)), degree)
-        step = np.arange(len(mine)) - np.repeat(np.cumsum(degree) - degree, degree)
-        other = order[np.repeat(starts[corners], degree) + step]
-        faces, areas = self.face_normals, self._areas
-        near = np.einsum("ij,ij->i", faces[mine // 3], faces[other // 3]) > _SMOOTH
+        # Corners that share a vertex and lie in one plane are alike: one of a kind will do.
+        level = np.round(self.face_normals * 1000).astype(np.int64) + 1000
+        plane = (level[:, 0] * 2001 + level[:, 1]) * 2001 + level[:, 2]
+        _, first, kind = np.unique(
+            corners * 2001**3 + np.repeat(plane, 3), return_index=True, return_inverse=True
+        )
+        normal = self.face_normals[first // 3]
+        weighted = normal * np.bincount(kind, np.repeat(self._areas, 3))[:, None]
+        mine, other = _pairs_within(corners[first])
+        near = np.einsum("ij,ij->i", normal[mine], normal[other]) > _SMOOTH
         mine, other = mine[near], other[near]
-        weighted = faces[other // 3] * areas[other // 3, None]
         total = np.stack(
-            [np.bincount(mine, weighted[:, i], minlength=len(corners)) for i in range(3)], axis=1
+            [np.bincount(mine, weighted[other, i], minlength=len(first)) for i in range(3)], axis=1
         )
         length = np.linalg.norm(total, axis=1, keepdims=True)
-        flat = np.repeat(faces, 3, axis=0)
-        normals = np.where(length > 0, total / np.where(length > 0, length, 1.0), flat)
-        return normals.reshape(-1, 3, 3)
+        smooth = np.where(length > 0, total / np.where(length > 0, length, 1.0), normal)
+        return smooth[kind].reshape(-1, 3, 3)
 
     @cached_property
     def _areas(self) -> Array:
@@ -103,6 +102,16 @@ class Geometry:
         kept = sharp | (cosine < _FLAT)
         ends = np.stack([code[starts] // size, code[starts] % size], axis=1)
         return Edges(ends[kept], np.stack([one, two], axis=1)[kept], sharp[kept])
+
+
+def _pairs_within(groups: Indices) -> tuple[Indices, Indices]:
+    """Every ordered pair of places at which a rising array (N,) has the same value."""
+    counts = np.bincount(groups)
+    degree = counts[groups]
+    starts = np.cumsum(counts) - counts
+    mine = np.repeat(np.arange(len(groups)), degree)
+    step = np.arange(len(mine)) - np.repeat(np.cumsum(degree) - degree, degree)
+    return mine, np.repeat(starts[groups], degree) + step
 
 
 def welded(vertices: npt.ArrayLike, triangles: npt.ArrayLike) -> Geometry:

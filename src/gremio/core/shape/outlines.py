@@ -35,7 +35,8 @@ def spur_gear(module: float, teeth: int, pressure_angle: float) -> Array:
     """
     side = _flank(module, teeth, pressure_angle)
     tip = _arc_between(side[-1], side[-1] * [1, -1], gears.tip_diameter(module, teeth) / 2)
-    tooth = np.concatenate([side, tip, side[::-1] * [1, -1]])
+    # The next tooth begins where this one would end.
+    tooth = np.concatenate([side, tip, side[:0:-1] * [1, -1]])
     turns = np.arange(teeth) * 2 * np.pi / teeth
     cos, sin = np.cos(turns), np.sin(turns)
     x, y = tooth.T

@@ -23,7 +23,7 @@ from gremio.core.rig.solids import (
     Wedge,
 )
 from gremio.core.shape import outlines
-from gremio.core.shape.geometry import Geometry, welded
+from gremio.core.shape.geometry import Geometry
 
 Array = npt.NDArray[np.float64]
 
@@ -121,7 +121,7 @@ def extruded(outline: Array, height: float, holes: Sequence[Array] = ()) -> Geom
         faces.append(np.stack([here, after, after + count], axis=1))
         faces.append(np.stack([here, after + count, here + count], axis=1))
         start = int(end)
-    return welded(np.concatenate([low, high]), np.concatenate(faces))
+    return Geometry(np.concatenate([low, high]), np.concatenate(faces))
 
 
 def _anticlockwise(points: Array, triangles: npt.NDArray[np.int64]) -> npt.NDArray[np.int64]:

@@ -13,6 +13,7 @@ import numpy.typing as npt
 from gremio.core.files.shelf import Shelf
 from gremio.core.frames import matrix
 from gremio.core.rig.model import Rig
+from gremio.core.rig.solids import AnySolid, Box, Cylinder
 from gremio.core.shape.geometry import Geometry
 from gremio.core.solve.pose import Pose
 from gremio.desktop.theme.inks import rgb
@@ -29,6 +30,8 @@ INSTANCE = np.dtype(
     ]
 )
 LIGHT_LINE = 1.1
+_UNIT_BOX = Box(length=1.0, width=1.0, height=1.0)
+_UNIT_BAR = Cylinder(diameter=1.0, height=1.0)
 
 
 @dataclass(frozen=True)
@@ -73,8 +76,10 @@ def scene_of(rig: Rig, part_row: dict[str, int], shelf: Shelf) -> Scene:
     gathered: dict[int, tuple[Geometry, list[tuple[int, Array, tuple[float, float, float]]]]] = {}
     for part_id, part in rig.parts.items():
         for shape in part.shapes:
-            geometry = shelf.geometry(rig, shape.solid)
-            entry = (part_row[part_id], matrix(shape.place), rgb(shape.paint))
+            solid, stretch = _shared(shape.solid)
+            geometry = shelf.geometry(rig, solid)
+            place = matrix(shape.place) @ np.diag([*stretch, 1.0])
+            entry = (part_row[part_id], place, rgb(shape.paint))
             gathered.setdefault(id(geometry), (geometry, []))[1].append(entry)
     batches: list[Batch] = []
     every: list[tuple[int, Array, tuple[float, float, float]]] = []
@@ -87,6 +92,16 @@ def scene_of(rig: Rig, part_row: dict[str, int], shelf: Shelf) -> Scene:
         np.array([place for _, place, _ in every]).reshape(-1, 4, 4),
         np.array([paint for _, _, paint in every]).reshape(-1, 3),
     )
+
+
+def _shared(solid: AnySolid) -> tuple[AnySolid, tuple[float, float, float]]:
+    """A solid as one that many can share, and how far it is stretched along x, y and z."""
+    match solid:
+        case Box() if min(solid.length, solid.width, solid.height) > 0:
+            return _UNIT_BOX, (solid.length, solid.width, solid.height)
+        case Cylinder() if min(solid.diameter, solid.height) > 0:
+            return _UNIT_BAR, (solid.diameter, solid.diameter, solid.height)
+    return solid, (1.0, 1.0, 1.0)
 
 
 def corners_of(scene: Scene, pose: Pose, rows: set[int] | None = None) -> Array:

@@ -56,9 +56,6 @@ class BringInSheet(Sheet):
         self._add_buttons()
         self.end()
 
-    def take_pose(self) -> None:
-        """Nothing here moves."""
-
     def _add_nodes(self) -> None:
         count = len(self.model.nodes)
         self.add(heading(f"{count} part{'s' if count != 1 else ''}"))

@@ -5,14 +5,10 @@ from __future__ import annotations
 from functools import partial
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
-from PyQt6.QtWidgets import QScrollArea
+from PyQt6.QtWidgets import QComboBox, QScrollArea
 
 from gremio.desktop.areas import show_in
 from gremio.desktop.bench.view import Bench
-from gremio.desktop.card.bring_in_sheet import BringInSheet
-from gremio.desktop.card.control_sheet import ControlSheet
-from gremio.desktop.card.link_sheet import LinkSheet
-from gremio.desktop.card.part_sheet import PartSheet
 from gremio.desktop.card.rows import Sheet, heading, link_button, second
 from gremio.desktop.document import Document
 from gremio.desktop.theme.dress import text_font
@@ -40,7 +36,7 @@ class Card(QScrollArea):
         self.document, self.bench = document, bench
         self.inks: Inks = DAY
         self.sheet: Sheet | None = None
-        self._bringing: BringInSheet | None = None
+        self._bringing: Sheet | None = None
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
@@ -51,14 +47,14 @@ class Card(QScrollArea):
         document.rig_changed.connect(self._later.start)
         document.selection_changed.connect(self._later.start)
         document.pose_changed.connect(self._take_pose)
-        self.rebuild()
+        self._later.start()
 
     def set_inks(self, inks: Inks) -> None:
         """Draw by day or by night."""
         self.inks = inks
         self.rebuild()
 
-    def show_bring_in(self, sheet: BringInSheet | None) -> None:
+    def show_bring_in(self, sheet: Sheet | None) -> None:
         """Show the sheet for bringing parts in; None goes back to the selection."""
         self._bringing = sheet
         self.rebuild()
@@ -80,7 +76,20 @@ class Card(QScrollArea):
         if same:
             self.verticalScrollBar().setValue(scrolled)
 
+    def open_joint(self) -> None:
+        """Open the choice of joints, where a part is shown."""
+        self.rebuild()
+        for choice in self.findChildren(QComboBox):
+            if choice.accessibleName() == "Joint":
+                choice.setFocus()
+                choice.showPopup()
+
     def _make(self) -> Sheet:
+        # Sheets load when one is first shown, which is after the first frame.
+        from gremio.desktop.card.control_sheet import ControlSheet
+        from gremio.desktop.card.link_sheet import LinkSheet
+        from gremio.desktop.card.part_sheet import PartSheet
+
         thing, rig = self.document.selected, self.document.rig
         if thing in rig.parts:
             return PartSheet(self.document, self.bench, thing, self.inks)
@@ -107,6 +116,5 @@ class Card(QScrollArea):
         return sheet
 
     def _take_pose(self) -> None:
-        sheet = self.sheet
-        if isinstance(sheet, (PartSheet, ControlSheet)) and not self._later.isActive():
-            sheet.take_pose()
+        if self.sheet is not None and not self._later.isActive():
+            self.sheet.take_pose()

@@ -61,9 +61,6 @@ class LinkSheet(Sheet):
         self.add(link_button("Remove this link", self._remove))
         self.end()
 
-    def take_pose(self) -> None:
-        """A link's Card shows nothing that moves."""
-
     @staticmethod
     def _two_way(link: Link) -> bool:
         return isinstance(link, Cam) or link.ratio != 0.0

@@ -7,7 +7,7 @@ from msgspec.structs import replace
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from gremio.core.frames import angles_of_turn, frame_of, matrix, tidy_frame, turn_of_angles
-from gremio.core.quantity import UNITS, Kind, show_short
+from gremio.core.quantity import UNITS, Kind
 from gremio.core.rig.channels import (
     AXES,
     JOINT_KINDS,
@@ -17,7 +17,7 @@ from gremio.core.rig.channels import (
     has_axis,
     key,
 )
-from gremio.core.rig.edit.mounts import move_mount, place_part, set_home_here
+from gremio.core.rig.edit.mounts import place_part
 from gremio.core.rig.edit.parts import (
     descendants,
     rename_part,
@@ -44,6 +44,7 @@ from gremio.desktop.card.rows import (
 )
 from gremio.desktop.document import Document
 from gremio.desktop.fields import OptionalField, QuantityField
+from gremio.desktop.rigging import set_home, unit_of_channel
 from gremio.desktop.theme.dress import digit_font
 from gremio.desktop.theme.inks import Inks
 
@@ -100,7 +101,7 @@ class PartSheet(Sheet):
             "Joint",
             lambda text: self._set_joint(text.lower(), joint.axis),
         )
-        self.joint = kinds
+
         if not has_axis(joint.kind):
             self.row("Joint", kinds)
             return
@@ -123,7 +124,7 @@ class PartSheet(Sheet):
         for channel in freed(entry.joint):
             stops = entry.stops.get(channel, Stops())
             axis = "" if len(freed(entry.joint)) == 1 else f" {channel[-1]}"
-            word = f"Stops{axis}, {UNITS[_unit(channel)].symbol}"
+            word = f"Stops{axis}, {UNITS[unit_of_channel(channel)].symbol}"
             if len(freed(entry.joint)) > 1 and not channel.startswith("move"):
                 continue
             self.row(word, *self._stop_fields(channel, stops))
@@ -142,7 +143,7 @@ class PartSheet(Sheet):
         made = []
         for end in ("low", "high"):
             field = OptionalField(
-                channel_kind(channel), _unit(channel), f"{end.capitalize()} stop", self
+                channel_kind(channel), unit_of_channel(channel), f"{end.capitalize()} stop", self
             )
             field.setPlaceholderText("none")
             field.bare = True
@@ -309,47 +310,6 @@ class PartSheet(Sheet):
 _last_shape: dict[str, int] = {}
 
 
-def set_home(document: Document, part: str) -> None:
-    """Make where a part stands now its home."""
-    entry, pose = document.rig.parts[part], document.pose
-    above = np.eye(4) if entry.parent is None else pose.world(entry.parent)
-    local = np.linalg.inv(above) @ pose.world(part)
-    values = pose.part_of(part).channels
-    document.edit(f"set home of {entry.name}", lambda rig: set_home_here(rig, part, local, values))
-
-
-def set_stop_here(document: Document, part: str, end: str) -> None:
-    """Set the low or the high stop of a part's one channel where it stands now."""
-    entry = document.rig.parts[part]
-    free = freed(entry.joint)
-    if len(free) != 1:
-        document.said.emit(
-            f"{entry.name} has no single channel to stop. Give it a hinge, spin or slide first."
-        )
-        return
-    value = document.pose.at(key(part, free[0]))
-    stops = replace(entry.stops.get(free[0], Stops()), **{end: value})
-    if document.edit(
-        f"{end} stop of {entry.name}", lambda rig: set_stops(rig, part, free[0], stops)
-    ):
-        document.said.emit(
-            f"The {end} stop of {entry.name} is now {show_short(value, _unit(free[0]))}."
-        )
-
-
-def put_mount(document: Document, part: str, inside: np.ndarray) -> None:
-    """Put a part's mount at a point of its own frame (3,), its shape staying in place."""
-    entry = document.rig.parts[part]
-    to = matrix(entry.mount) @ np.append(inside, 1.0)
-    mount = tidy_frame(to[:3], entry.mount.turn, entry.mount.scale)
-    if document.edit(f"move mount of {entry.name}", lambda rig: move_mount(rig, part, mount)):
-        document.said.emit(f"The mount of {entry.name} is there now; its shape has not moved.")
-
-
-def _unit(channel: str) -> str:
-    return "m" if channel_kind(channel) == "length" else "deg"
-
-
 def _kind(solid: object) -> str:
     return str(type(solid).__struct_config__.tag)  # type: ignore[attr-defined]
 
@@ -362,6 +322,3 @@ def _short_channels(names: tuple[str, ...]) -> str:
         if axes:
             words.append(verb if len(axes) == 3 and verb == "scale" else f"{verb} {' '.join(axes)}")
     return ", ".join(words)
-
-
-__all__ = ["PartSheet", "put_mount", "set_home", "set_stop_here"]

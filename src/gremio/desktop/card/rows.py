@@ -203,6 +203,9 @@ class Sheet(QWidget):
             box.addWidget(widget, 1)
         self._grid.addLayout(box, line, 1)
 
+    def take_pose(self) -> None:
+        """Show where things stand now; a sheet on which nothing moves shows nothing else."""
+
     def end(self) -> None:
         """Nothing more comes."""
         self.column.addStretch()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 
 from msgspec.structs import replace
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
@@ -63,10 +63,14 @@ class CamPage(QWidget):
         layout.addWidget(self.empty, 1)
         layout.addWidget(self.profile, 1)
         layout.addWidget(self.side)
-        document.rig_changed.connect(self.rebuild)
-        document.selection_changed.connect(self.rebuild)
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(0)
+        self._later.timeout.connect(self.rebuild)
+        document.rig_changed.connect(self._later.start)
+        document.selection_changed.connect(self._later.start)
         document.pose_changed.connect(self._take_pose)
-        self.rebuild()
+        self._later.start()
 
     def set_inks(self, inks: Inks) -> None:
         """Draw by day or by night."""
@@ -100,6 +104,7 @@ class CamPage(QWidget):
 
     def rebuild(self) -> None:
         """Show the cam that has to do with the selection."""
+        self._later.stop()
         self._find()
         cam = self._cam()
         self.empty.setVisible(cam is None)

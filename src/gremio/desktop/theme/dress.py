@@ -59,7 +59,6 @@ def palette(inks: Inks) -> QPalette:
 def style_sheet(inks: Inks) -> str:
     """The style sheet in our inks. State is shown by shape and ink, not by fills."""
     return f"""
-    QWidget {{ color: {inks.ink}; }}
     QMainWindow, #frame {{ background: {inks.panel}; }}
     QMenuBar {{ background: transparent; spacing: 2px; }}
     QMenuBar::item {{ padding: 4px 8px; background: transparent; color: {inks.second}; }}
@@ -135,7 +134,5 @@ def style_sheet(inks: Inks) -> str:
 
 def dress(app: QApplication, inks: Inks) -> None:
     """Put the application in a set of inks."""
-    app.setStyle("Fusion")
-    app.setFont(text_font())
     app.setPalette(palette(inks))
     app.setStyleSheet(style_sheet(inks))
