@@ -280,7 +280,7 @@ class Bench(QOpenGLWidget):
         family = {rows[part] for part in (selected, *descendants(self.document.rig, selected))}
         corners = corners_of(self.scene(), self.pose, family)
         if len(corners):
-            self.camera = framed(self.camera, self.logical_size(), corners, margin=2.2)
+            self.camera = framed(self.camera, self.logical_size(), corners, margin=1.7)
         self._refresh()
 
     def frame_anew(self) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import (
     QComboBox,
     QFrame,
@@ -88,7 +88,17 @@ def choice(
 
 
 class _CalmComboBox(QComboBox):
-    """A choice that lets the wheel scroll the Card."""
+    """A choice that lets the wheel scroll the Card, with a plain mark that it opens."""
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        super().paintEvent(event)
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(self.palette().placeholderText().color(), 1.3))
+        x, y = self.width() - 13.0, self.height() / 2 - 1.5
+        painter.drawPolyline(
+            QPolygonF([QPointF(x - 3.5, y), QPointF(x, y + 3.5), QPointF(x + 3.5, y)])
+        )
 
     def wheelEvent(self, event: object) -> None:
         event.ignore()  # type: ignore[attr-defined]

@@ -59,6 +59,7 @@ class Instrument(QWidget):
         self.field.committed.connect(lambda value: self._set(value, ""))
         self.field.refused.connect(document.said)
         self._grip: float | None = None
+        self._value_ink = ""
         self.take_pose()
 
     def sizeHint(self) -> QSize:
@@ -68,6 +69,10 @@ class Instrument(QWidget):
     def take_pose(self) -> None:
         """Show where the control stands now."""
         self.field.set_value(self.document.pose.at(self.control))
+        ink = self.inks.hand if self.document.selected == self.control else self.inks.ink
+        if ink != self._value_ink:
+            self._value_ink = ink
+            self.field.setStyleSheet(f"color: {ink};")
         self.update()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:

@@ -1,0 +1,119 @@
+"""Makes the pictures in docs/screenshots from the demo data. Needs a screen of 1280 × 800
+(make screenshots gives it a virtual one)."""
+
+from __future__ import annotations
+
+import math
+import os
+import tempfile
+import time
+from pathlib import Path
+
+import gremio
+from gremio.core.files import atomic
+from gremio.core.files.glb_out import glb
+from gremio.core.files.shelf import Shelf
+from gremio.core.rig.builder import shape
+from gremio.core.rig.find import channel_key, control_id, part_id
+from gremio.core.rig.solids import Box, Cylinder, SpurGear, Tube
+
+OUT = Path(__file__).parent.parent / "docs" / "screenshots"
+
+
+def quay_crane() -> gremio.Rig:
+    """A small hand crane for the quay, as somebody's model might hold it."""
+    build = gremio.Builder("Quay crane")
+    iron, oak, brass = "#8d989c", "#cfa76b", "#d3b67c"
+    build.part(
+        "Crane post",
+        shape(Cylinder(diameter=0.34, height=2.6), (0, 0, 1.3), paint=iron),
+        shape(Tube(outer_diameter=0.9, inner_diameter=0.34, height=0.16), (0, 0, 0.08), paint=iron),
+    )
+    jib = Box(length=3.0, width=0.2, height=0.22)
+    build.part("Jib", shape(jib, (1.3, 0, 0), paint=oak), on="Crane post", at=(0, 0, 2.5))
+    build.part(
+        "Trolley",
+        shape(Box(length=0.4, width=0.36, height=0.16), paint=iron),
+        shape(Cylinder(diameter=0.05, height=0.9), (0, 0, -0.5), paint=iron),
+        on="Jib",
+        at=(2.1, 0, -0.2),
+    )
+    gear = SpurGear(module=0.02, teeth=24, width=0.08, bore=0.1)
+    build.part("Winch gear", shape(gear, (0, 0, 0), ("90 deg", 0, 0), brass), on="Crane post",
+               at=(0.0, -0.25, 1.1))  # fmt: skip
+    return build.rig
+
+
+def main() -> None:
+    """Open the window, bring it into each state, and keep a picture of it."""
+    with tempfile.TemporaryDirectory() as folder:
+        os.environ["XDG_STATE_HOME"] = folder
+        _take_all(Path(folder))
+
+
+def _take_all(folder: Path) -> None:
+    from gremio.desktop.app import make_application
+    from gremio.desktop.window import Window
+
+    app = make_application()
+    window = Window()
+    window.move(0, 0)
+
+    def settle(seconds: float = 0.6) -> None:
+        end = time.monotonic() + seconds
+        while time.monotonic() < end:
+            app.processEvents()
+            time.sleep(0.005)
+
+    def take(name: str) -> None:
+        window._hush.stop()
+        settle()
+        app.primaryScreen().grabWindow(0).save(str(OUT / f"{name}.png"))
+        print(f"docs/screenshots/{name}.png")
+
+    window.show()
+    take("empty")
+    window.open_demo()
+    settle()
+    document = window.document
+    gates = channel_key(document.rig, "Upper gates")
+    windlass = channel_key(document.rig, "Paddle windlass")
+    document.move(gates, math.radians(30))
+    document.move(windlass, 2 * math.pi * 4.5)
+    document.select(control_id(document.rig, "Upper gates"))
+    take("main-day")
+    window.switch_inks()
+    take("main-night")
+    window.switch_inks()
+    document.select(part_id(document.rig, "Upper gate, east"))
+    document.move(gates, math.radians(46))
+    window.bench.show_selected()
+    take("gate-hinge")
+    document.select(part_id(document.rig, "Paddle, east"))
+    window.bench.show_selected()
+    take("paddle-slide")
+    document.select(list(document.rig.links)[-1])
+    window.bench.show_all()
+    window.finder.open()
+    window.finder.field.setText("pad")
+    take("find-anything")
+    window.finder.hide()
+
+    crane = quay_crane()
+    model = folder / "quay-crane.glb"
+    atomic.write(model, glb(crane, Shelf(), gremio.solve(crane).poses))
+    document.start(gremio.Rig(), None)
+    window.files.bring_in_path(model)
+    take("bring-in")
+    window.files.accept_model()
+    document.select(part_id(document.rig, "Jib"))
+    settle()
+    window.bench.ask_place(document.selected)
+    take("pick-a-place")
+    document.start(gremio.Rig(), None)
+    window.close()
+
+
+if __name__ == "__main__":
+    OUT.mkdir(parents=True, exist_ok=True)
+    main()
