@@ -7,7 +7,6 @@ from scipy.spatial.transform import Rotation
 from gremio.core.frames import (
     Frame,
     angles_of_turn,
-    compose,
     frame_of,
     holds,
     matrix,
@@ -61,9 +60,3 @@ def test_shear_is_told_before_it_is_lost() -> None:
     sheared = np.eye(4)
     sheared[0, 1] = 0.4
     assert not holds(sheared)
-
-
-def test_composing_is_multiplying() -> None:
-    a = Frame((1, 0, 0), turn_of_angles((0, 0, 1.0)))
-    b = Frame((0, 2, 0), turn_of_angles((0.5, 0, 0)))
-    assert matrix(compose(a, b)) == pytest.approx(matrix(a) @ matrix(b), abs=1e-12)

@@ -21,8 +21,9 @@ from gremio.desktop.document import Document
 from gremio.desktop.find import entries_of, matching
 from gremio.desktop.keys import KeySheet, load_keys
 from gremio.desktop.recovery import Keeper
+from gremio.desktop.rigging import NEW_PARTS
 from gremio.desktop.theme.inks import NIGHT
-from gremio.desktop.window import NEW_PARTS, Window
+from gremio.desktop.window import Window
 
 # ── looking ──
 

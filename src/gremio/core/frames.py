@@ -126,16 +126,6 @@ def holds(m: npt.ArrayLike) -> bool:
     return bool(np.allclose(matrix(frame_of(full)), full, atol=1e-9 * size))
 
 
-def compose(outer: Frame, inner: Frame) -> Frame:
-    """The frame that stands at `inner` within `outer`."""
-    return frame_of(matrix(outer) @ matrix(inner))
-
-
-def relative(outer: Frame, inner: Frame) -> Frame:
-    """`inner`, given in the same space as `outer`, seen from `outer`."""
-    return frame_of(np.linalg.inv(matrix(outer)) @ matrix(inner))
-
-
 def turn_of_angles(angles: Triple) -> Quaternion:
     """Quaternion of turns (rad) about the fixed x, then y, then z axis."""
     (cx, sx), (cy, sy), (cz, sz) = ((math.cos(a / 2), math.sin(a / 2)) for a in angles)

@@ -1,8 +1,20 @@
-"""Putting another sheet into a scroll area."""
+"""Putting another sheet into a scroll area, when the present event is done."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
+from PyQt6.QtCore import QObject, QTimer
 from PyQt6.QtWidgets import QScrollArea, QWidget
+
+
+def soon(owner: QObject, do: Callable[[], None]) -> QTimer:
+    """A timer that does something once the present event is done, once for many starts."""
+    timer = QTimer(owner)
+    timer.setSingleShot(True)
+    timer.setInterval(0)
+    timer.timeout.connect(do)
+    return timer
 
 
 def show_in(area: QScrollArea, sheet: QWidget) -> None:

@@ -123,6 +123,20 @@ class Document(QObject):
             self._show(before)
         return True
 
+    def make(self, what: str, change: Callable[[Rig], tuple[Rig, str]]) -> bool:
+        """Make an edit that gives something new, and select that; returns whether it was made."""
+        made: list[str] = []
+
+        def keeping_id(rig: Rig) -> Rig:
+            rig, new = change(rig)
+            made.append(new)
+            return rig
+
+        done = self.edit(what, keeping_id)
+        if done:
+            self.select(made[0])
+        return done
+
     def settle(self) -> None:
         """A drag has ended: the next edit is a step of its own."""
         self.history = self.history.settled()

@@ -162,18 +162,16 @@ class Files:
         if model is None:
             return
         self._close_preview()
-        new: list[str] = []
+        count = len(model.nodes)
 
-        def change(rig: Rig) -> Rig:
+        def change(rig: Rig) -> tuple[Rig, str]:
             rig, ids = bring_in(rig, model, on_ground)
-            new.extend(ids)
-            return rig
+            return rig, ids[0]
 
-        if self.document.edit(f"bring in {model.path.name}", change):
-            self.document.select(new[0])
+        if self.document.make(f"bring in {model.path.name}", change):
             self.window.bench.show_all()
             self._say(
-                f"{len(new)} part{'s' if len(new) != 1 else ''} brought in. "
+                f"{count} part{'s' if count != 1 else ''} brought in. "
                 "Choose a joint on the Card, or press J."
             )
 

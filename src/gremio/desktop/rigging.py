@@ -1,17 +1,33 @@
-"""What single keys do to the selected part: home, stops, mount."""
+"""What single keys and menu entries do to the rig, mostly to what is selected."""
 
 from __future__ import annotations
+
+import math
 
 import numpy as np
 from msgspec.structs import replace
 
 from gremio.core.frames import Array, matrix, tidy_frame
 from gremio.core.quantity import show_short
-from gremio.core.rig.channels import channel_kind, freed, key
+from gremio.core.rig.channels import channel_kind, freed, full_label, key
+from gremio.core.rig.edit.controls import add_control, all_home, proposed_control, remove_control
+from gremio.core.rig.edit.links import add_link, proposed_ratio, remove_link
 from gremio.core.rig.edit.mounts import move_mount, set_home_here
-from gremio.core.rig.edit.parts import set_stops
-from gremio.core.rig.model import Stops
+from gremio.core.rig.edit.parts import add_part, remove_part, set_stops
+from gremio.core.rig.find import free_name, names_in
+from gremio.core.rig.model import Control, Part, Ratio, Rig, Shape, Stops
+from gremio.core.rig.solids import AnySolid, Box, Cylinder, Plate, RackBar, SpurGear, Tube, Wedge
 from gremio.desktop.document import Document
+
+NEW_PARTS: dict[str, AnySolid] = {
+    "Box": Box(length=1.0, width=0.6, height=0.4),
+    "Cylinder": Cylinder(diameter=0.5, height=1.0),
+    "Tube": Tube(outer_diameter=0.5, inner_diameter=0.4, height=1.0),
+    "Wedge": Wedge(length=1.0, width=0.6, height=0.4),
+    "Plate": Plate(length=1.0, width=0.6, thickness=0.05, holes=((0.3, 0.0, 0.2),)),
+    "Spur gear": SpurGear(module=0.02, teeth=24, width=0.1, bore=0.1),
+    "Rack": RackBar(module=0.02, teeth=20, width=0.1, back=0.06),
+}
 
 
 def unit_of_channel(channel: str) -> str:
@@ -19,8 +35,107 @@ def unit_of_channel(channel: str) -> str:
     return {"length": "m", "angle": "deg", "number": ""}[channel_kind(channel)]
 
 
-def set_home(document: Document, part: str) -> None:
-    """Make where a part stands now its home."""
+def selected_part(document: Document) -> str:
+    """Id of the selected part; says what to do, and gives "", when there is none."""
+    if document.selected in document.rig.parts:
+        return document.selected
+    document.said.emit("Select a part first: click it in the Bench or in the list of parts.")
+    return ""
+
+
+def add_kind(document: Document, kind: str) -> bool:
+    """Add a parametric part at the origin; kind: a key of NEW_PARTS."""
+    name = free_name(names_in(document.rig), kind)
+    part = Part(name, shapes=(Shape(NEW_PARTS[kind]),))
+    return document.make(f"add {name}", lambda rig: add_part(rig, part))
+
+
+def go_home(document: Document) -> None:
+    """Bring the selected part or control home."""
+    channels = document.channels_of(document.selected)
+    if channels:
+        document.send_home(channels)
+    else:
+        document.said.emit("Select a control, or a part that can move; H then brings it home.")
+
+
+def everything_home(document: Document) -> None:
+    """Bring everything home."""
+    document.edit("send everything home", all_home)
+
+
+def make_control(document: Document) -> None:
+    """Make a control: for the selected part, already leading it, or a plain one."""
+    rig, selected = document.rig, document.selected
+    channels = document.channels_of(selected) if selected in rig.parts else []
+    free = next((c for c in channels if c not in document.program.leads_of), "")
+    if free:
+        control = proposed_control(rig, free)
+        hint = f"{control.name} leads {full_label(rig, free)}, one for one."
+    else:
+        name = free_name(names_in(rig), "Control")
+        control = Control(name, "angle", "deg", 0.0, math.pi / 2)
+        hint = f"{name} leads nothing yet. Press L, then click a part."
+
+    def change(rig: Rig) -> tuple[Rig, str]:
+        rig, control_id = add_control(rig, control)
+        if free:
+            rig, _ = add_link(rig, Ratio(control_id, free, 1.0))
+        return rig, control_id
+
+    if document.make(f"make {control.name}", change):
+        document.said.emit(hint)
+
+
+def lead_of_selected(document: Document) -> str:
+    """Key of the channel that would lead a new link; says what to do when there is none."""
+    channels = document.channels_of(document.selected)
+    if not channels:
+        document.said.emit(
+            "Select what should lead: a control, or a part that can move. Then press L."
+        )
+        return ""
+    name = full_label(document.rig, channels[0])
+    document.said.emit(f"{name} will lead. Click the part that should follow.")
+    return channels[0]
+
+
+def link_to(document: Document, lead: str, part: str) -> None:
+    """Let a channel lead a part, by a ratio to begin with."""
+    rig = document.rig
+    free = freed(rig.parts[part].joint)
+    if not free:
+        document.said.emit(document.grounded_text(part))
+        return
+    follower = key(part, free[0])
+    names = full_label(rig, lead), full_label(rig, follower)
+    if document.make(
+        f"lead {names[1]} from {names[0]}",
+        lambda rig: add_link(rig, proposed_ratio(rig, lead, follower)),
+    ):
+        document.said.emit(f"{names[0]} leads {names[1]}. Its proportion is on the Card.")
+
+
+def remove_selected(document: Document) -> None:
+    """Remove the selected part, control or link."""
+    thing, rig = document.selected, document.rig
+    if thing in rig.parts:
+        name = rig.parts[thing].name
+        document.edit(f"remove {name}", lambda rig: remove_part(rig, thing))
+    elif thing in rig.controls:
+        name = rig.controls[thing].name
+        document.edit(f"remove {name}", lambda rig: remove_control(rig, thing))
+    elif thing in rig.links:
+        document.edit("remove a link", lambda rig: remove_link(rig, thing))
+    else:
+        document.said.emit("Nothing is selected, so there is nothing to remove.")
+
+
+def set_home(document: Document) -> None:
+    """Make where the selected part stands now its home."""
+    part = selected_part(document)
+    if not part:
+        return
     entry, pose = document.rig.parts[part], document.pose
     above = np.eye(4) if entry.parent is None else pose.world(entry.parent)
     local = np.linalg.inv(above) @ pose.world(part)
@@ -28,8 +143,11 @@ def set_home(document: Document, part: str) -> None:
     document.edit(f"set home of {entry.name}", lambda rig: set_home_here(rig, part, local, values))
 
 
-def set_stop_here(document: Document, part: str, end: str) -> None:
-    """Set the low or the high stop of a part's one channel where it stands now."""
+def set_stop_here(document: Document, end: str) -> None:
+    """Set the low or the high stop of the selected part's one channel where it stands now."""
+    part = selected_part(document)
+    if not part:
+        return
     entry = document.rig.parts[part]
     free = freed(entry.joint)
     if len(free) != 1:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import functools
-import math
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
@@ -32,22 +31,7 @@ from PyQt6.QtWidgets import (
 )
 
 from gremio.core.files.atomic import FileProblem
-from gremio.core.rig.channels import channel_kind, freed, full_label, key
-from gremio.core.rig.edit.controls import add_control, all_home, remove_control
-from gremio.core.rig.edit.links import add_link, proposed_ratio, remove_link
-from gremio.core.rig.edit.parts import add_part, remove_part
-from gremio.core.rig.find import free_name, names_in
-from gremio.core.rig.model import Control, Part, Ratio, Rig, Shape, Stops
-from gremio.core.rig.solids import (
-    AnySolid,
-    Box,
-    Cylinder,
-    Plate,
-    RackBar,
-    SpurGear,
-    Tube,
-    Wedge,
-)
+from gremio.desktop import rigging
 from gremio.desktop.bench.ribbon import Ribbon
 from gremio.desktop.bench.view import Bench
 from gremio.desktop.card.card import Card
@@ -58,7 +42,6 @@ from gremio.desktop.desk.parts import Parts
 from gremio.desktop.document import Document
 from gremio.desktop.head import Head
 from gremio.desktop.recovery import Keeper, Leftover, discard
-from gremio.desktop.rigging import put_mount, set_home, set_stop_here
 from gremio.desktop.theme.dress import dress
 from gremio.desktop.theme.inks import DAY, NIGHT, Inks
 
@@ -68,16 +51,6 @@ if TYPE_CHECKING:
 
 _KEEP_AFTER = 1500
 _SAID_FOR = 9000
-
-NEW_PARTS: dict[str, AnySolid] = {
-    "Box": Box(length=1.0, width=0.6, height=0.4),
-    "Cylinder": Cylinder(diameter=0.5, height=1.0),
-    "Tube": Tube(outer_diameter=0.5, inner_diameter=0.4, height=1.0),
-    "Wedge": Wedge(length=1.0, width=0.6, height=0.4),
-    "Plate": Plate(length=1.0, width=0.6, thickness=0.05, holes=((0.3, 0.0, 0.2),)),
-    "Spur gear": SpurGear(module=0.02, teeth=24, width=0.1, bore=0.1),
-    "Rack": RackBar(module=0.02, teeth=20, width=0.1, back=0.06),
-}
 
 
 class Window(QMainWindow):
@@ -113,6 +86,7 @@ class Window(QMainWindow):
         self._keep.setSingleShot(True)
         self._keep.setInterval(_KEEP_AFTER)
         self._keep.timeout.connect(self._keep_now)
+        self._lead = ""
         self.actions_by_name: dict[str, QAction] = {}
         self._lay_out()
         self._make_menus()
@@ -176,10 +150,10 @@ class Window(QMainWindow):
         document.file_changed.connect(self._take_history)
         document.file_changed.connect(self._keep.start)
         document.rig_changed.connect(self._take_history)
-        self.desk.wanted.connect(self.new_control)
+        self.desk.wanted.connect(partial(rigging.make_control, document))
         self.parts.picked.connect(self._part_clicked)
         self.bench.part_picked.connect(self._follower_picked)
-        self.bench.place_picked.connect(lambda part, at: put_mount(document, part, at))
+        self.bench.place_picked.connect(partial(rigging.put_mount, document))
         self.card.action_wanted.connect(lambda name: self.actions_by_name[name].trigger())
         self.head.find_wanted.connect(self.find_anything)
         self.head.notes_wanted.connect(self.deck.show_inspection)
@@ -200,6 +174,7 @@ class Window(QMainWindow):
     # ── actions ────────────────────────────────────────────────────
 
     def _make_menus(self) -> None:
+        document = self.document
         menu = self.head.menus.addMenu("File")
         self._act(menu, "New rig", lambda: self.files.new(), "Ctrl+N")
         self._act(menu, "Open…", lambda: self.files.open(), "Ctrl+O")
@@ -220,22 +195,28 @@ class Window(QMainWindow):
         self.undo = self._act(menu, "Undo", self.document.undo, "Ctrl+Z")
         self.redo = self._act(menu, "Redo", self.document.redo, "Ctrl+Shift+Z")
         menu.addSeparator()
-        self._act(menu, "Remove what is selected", self.remove_selected, "Del")
+        self._act(
+            menu, "Remove what is selected", partial(rigging.remove_selected, document), "Del"
+        )
         self._act(menu, "Find anything", self.find_anything, "Ctrl+K")
 
         menu = self.head.menus.addMenu("Rig")
         parts = menu.addMenu("Add a part")
-        for name in NEW_PARTS:
+        for name in rigging.NEW_PARTS:
             self._act(parts, f"Add a {name.lower()}", partial(self.add_part, name))
-        self._act(menu, "Make a control", self.new_control, "C")
+        self._act(menu, "Make a control", partial(rigging.make_control, document), "C")
         self._act(menu, LEAD, self.lead_something, "L")
         menu.addSeparator()
         self._act(menu, "Choose the joint", self.choose_joint, "J")
-        self._act(menu, "Set the low stop here", lambda: self.stop_here("low"), "[")
-        self._act(menu, "Set the high stop here", lambda: self.stop_here("high"), "]")
-        self._act(menu, "Set home here", self.home_here, "Shift+H")
-        self._act(menu, "Go home", self.go_home, "H")
-        self._act(menu, "Everything home", self.everything_home, "Ctrl+H")
+        self._act(
+            menu, "Set the low stop here", partial(rigging.set_stop_here, document, "low"), "["
+        )
+        self._act(
+            menu, "Set the high stop here", partial(rigging.set_stop_here, document, "high"), "]"
+        )
+        self._act(menu, "Set home here", partial(rigging.set_home, document), "Shift+H")
+        self._act(menu, "Go home", partial(rigging.go_home, document), "H")
+        self._act(menu, "Everything home", partial(rigging.everything_home, document), "Ctrl+H")
         menu.addSeparator()
         self._act(menu, "Find a model…", lambda: self.files.find_model())
         self._act(menu, "Look at the models again", self.document.look_again)
@@ -350,106 +331,19 @@ class Window(QMainWindow):
 
     def add_part(self, kind: str) -> None:
         """Add a parametric part at the origin."""
-        part = Part(free_name(names_in(self.document.rig), kind), shapes=(Shape(NEW_PARTS[kind]),))
-        made: list[str] = []
-
-        def change(rig: Rig) -> Rig:
-            rig, part_id = add_part(rig, part)
-            made.append(part_id)
-            return rig
-
-        if self.document.edit(f"add {part.name}", change):
-            self.document.select(made[0])
-            if len(self.document.rig.parts) == 1:
-                self.bench.show_all()
-
-    def _selected_part(self) -> str:
-        """The selected part; says what to do when there is none."""
-        if self.document.selected in self.document.rig.parts:
-            return self.document.selected
-        self.say("Select a part first: click it in the Bench or in the list of parts.")
-        return ""
+        if rigging.add_kind(self.document, kind) and len(self.document.rig.parts) == 1:
+            self.bench.show_all()
 
     def choose_joint(self) -> None:
         """Open the choice of joints on the Card."""
-        if self._selected_part():
+        if rigging.selected_part(self.document):
             self.card.open_joint()
-
-    def stop_here(self, end: str) -> None:
-        """Set a stop where the selected part stands."""
-        part = self._selected_part()
-        if part:
-            set_stop_here(self.document, part, end)
-
-    def home_here(self) -> None:
-        """Make where the selected part stands its home."""
-        part = self._selected_part()
-        if part:
-            set_home(self.document, part)
-
-    def go_home(self) -> None:
-        """Bring the selected part or control home."""
-        channels = self.document.channels_of(self.document.selected)
-        if channels:
-            self.document.send_home(channels)
-        else:
-            self.say("Select a control, or a part that can move; H then brings it home.")
-
-    def everything_home(self) -> None:
-        """Bring everything home."""
-        self.document.edit("send everything home", all_home)
-
-    def new_control(self) -> None:
-        """Make a control: for the selected part, already leading it, or a plain one."""
-        rig, selected = self.document.rig, self.document.selected
-        channels = [c for c in self.document.channels_of(selected) if selected in rig.parts]
-        free = [c for c in channels if c not in self.document.program.leads_of]
-        made: list[str] = []
-        if free:
-            control = self._control_for(free[0])
-        else:
-            name = free_name(names_in(rig), "Control")
-            control = Control(name, "angle", "deg", 0.0, math.pi / 2)
-
-        def change(rig: Rig) -> Rig:
-            rig, control_id = add_control(rig, control)
-            made.append(control_id)
-            if free:
-                rig, _ = add_link(rig, Ratio(control_id, free[0], 1.0))
-            return rig
-
-        if self.document.edit(f"make {control.name}", change):
-            self.document.select(made[0])
-            if free:
-                self.say(f"{control.name} leads {full_label(rig, free[0])}, one for one.")
-            else:
-                self.say(f"{control.name} leads nothing yet. Press L, then click a part.")
-
-    def _control_for(self, channel: str) -> Control:
-        """A control with the range of a channel's stops."""
-        rig = self.document.rig
-        part_id, _, name = channel.partition(" ")
-        kind = channel_kind(name)
-        stops = rig.parts[part_id].stops.get(name, Stops())
-        usual = math.pi if kind == "angle" else 1.0
-        low = -usual if stops.low is None else stops.low
-        high = usual if stops.high is None else stops.high
-        if low >= high:
-            low, high = low - usual, low + usual
-        unit = "deg" if kind == "angle" else "m"
-        called = free_name(names_in(rig), f"{rig.parts[part_id].name} control")
-        return Control(called, kind, unit, low, high, min(max(0.0, low), high))
 
     def lead_something(self) -> None:
         """Begin a link from what is selected: the next click chooses the follower."""
-        channels = self.document.channels_of(self.document.selected)
-        if not channels:
-            self.say("Select what should lead: a control, or a part that can move. Then press L.")
-            return
-        self._lead = channels[0]
-        name = full_label(self.document.rig, self._lead)
-        self.say(f"{name} will lead. Click the part that should follow.")
-        self.bench.ask_part()
+        self._lead = rigging.lead_of_selected(self.document)
+        if self._lead:
+            self.bench.ask_part()
 
     def _part_clicked(self, part: str) -> None:
         if self.bench.asking_part():
@@ -457,37 +351,7 @@ class Window(QMainWindow):
             self._follower_picked(part)
 
     def _follower_picked(self, part: str) -> None:
-        rig, lead = self.document.rig, self._lead
-        free = freed(rig.parts[part].joint)
-        if not free:
-            self.say(self.document.grounded_text(part))
-            return
-        follower = key(part, free[0])
-        made: list[str] = []
-
-        def change(rig: Rig) -> Rig:
-            rig, link_id = add_link(rig, proposed_ratio(rig, lead, follower))
-            made.append(link_id)
-            return rig
-
-        names = full_label(rig, lead), full_label(rig, follower)
-        if self.document.edit(f"lead {names[1]} from {names[0]}", change):
-            self.document.select(made[0])
-            self.say(f"{names[0]} leads {names[1]}. Its proportion is on the Card.")
-
-    def remove_selected(self) -> None:
-        """Remove the selected part, control or link."""
-        thing, rig = self.document.selected, self.document.rig
-        if thing in rig.parts:
-            what = f"remove {rig.parts[thing].name}"
-            self.document.edit(what, lambda rig: remove_part(rig, thing))
-        elif thing in rig.controls:
-            what = f"remove {rig.controls[thing].name}"
-            self.document.edit(what, lambda rig: remove_control(rig, thing))
-        elif thing in rig.links:
-            self.document.edit("remove a link", lambda rig: remove_link(rig, thing))
-        else:
-            self.say("Nothing is selected, so there is nothing to remove.")
+        rigging.link_to(self.document, self._lead, part)
 
     # ── keeping ────────────────────────────────────────────────────
 

@@ -16,7 +16,7 @@ from gremio.core.rig.channels import channel_kind, freed, key
 from gremio.core.rig.channels import split as split_key
 from gremio.core.rig.edit.parts import children, descendants
 from gremio.core.rig.model import Rig
-from gremio.core.shape.features import Place, places
+from gremio.core.shape.features import Place
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import compile_rig
@@ -26,7 +26,6 @@ from gremio.desktop.bench.camera import (
     framed,
     orbited,
     panned,
-    project,
     ray,
     zoomed,
 )
@@ -35,16 +34,15 @@ from gremio.desktop.bench.handles import Handle, handle_of, stop_moves
 from gremio.desktop.bench.overlay import KNOB, Drawn, Overlay
 from gremio.desktop.bench.renderer import Renderer
 from gremio.desktop.bench.scene import Scene, box_edges, corners_of, scene_of
+from gremio.desktop.bench.snapping import nearest_place, snap_places
 from gremio.desktop.document import Document
 from gremio.desktop.theme.inks import DAY, Inks
 
 Array = npt.NDArray[np.float64]
 _REST = 160
 _CLICK = 4
-_SNAP = 22
 _HEAVY = 1.8
 _HOVERED = 1.5
-_MOST_PLACES = 600
 
 
 class Bench(QOpenGLWidget):
@@ -324,27 +322,11 @@ class Bench(QOpenGLWidget):
         rows = {self.document.program.part_row[self._asked_place]}
         if self._hovered is not None:
             rows.add(self._hovered)
-        scene, worlds = self.scene(), self.pose.worlds
-        found: list[tuple[Place, Array]] = []
-        for batch in scene.batches:
-            for index in range(batch.first, batch.first + batch.count):
-                row = int(scene.parts[index])
-                if row in rows:
-                    frame = worlds[row] @ scene.places[index]
-                    for place in places(batch.geometry)[:_MOST_PLACES]:
-                        found.append((place, frame[:3, :3] @ place.at + frame[:3, 3]))
-        return found
+        return snap_places(self.scene(), self.pose, rows)
 
     def _nearest_place(self, at: QPointF) -> int | None:
         spots = self.overlay.drawn.places
-        if not spots:
-            return None
-        pixels, depth = project(self.camera, self.logical_size(), [p for _, p in spots])
-        away = np.hypot(pixels[:, 0] - at.x(), pixels[:, 1] - at.y())
-        away[depth <= 0] = np.inf
-        # Of places at one pixel the one nearest to the eye is meant.
-        best = int(np.argmin(away + depth / max(self.camera.distance, 1e-9)))
-        return best if away[best] < _SNAP else None
+        return nearest_place(spots, self.camera, self.logical_size(), (at.x(), at.y()))
 
     # ── hands ──────────────────────────────────────────────────────
 

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QScrollArea
 
-from gremio.desktop.areas import show_in
+from gremio.desktop.areas import show_in, soon
 from gremio.desktop.bench.view import Bench
 from gremio.desktop.card.rows import Sheet, heading, link_button, second
 from gremio.desktop.document import Document
@@ -40,10 +40,7 @@ class Card(QScrollArea):
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self._later = QTimer(self)
-        self._later.setSingleShot(True)
-        self._later.setInterval(0)
-        self._later.timeout.connect(self.rebuild)
+        self._later = soon(self, self.rebuild)
         document.rig_changed.connect(self._later.start)
         document.selection_changed.connect(self._later.start)
         document.pose_changed.connect(self._take_pose)

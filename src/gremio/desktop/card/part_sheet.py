@@ -268,7 +268,7 @@ class PartSheet(Sheet):
         self.document.send_home(self.document.channels_of(self.part))
 
     def _set_home(self) -> None:
-        set_home(self.document, self.part)
+        set_home(self.document)
 
     def _set_parent(self, parent: str | None) -> None:
         pose, entry = self.document.pose, self.document.rig.parts[self.part]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 
 from msgspec.structs import replace
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
@@ -24,7 +24,7 @@ from gremio.core.rig.edit.links import (
 )
 from gremio.core.rig.model import Cam, Follower, Station
 from gremio.core.solve.program import cam_profile
-from gremio.desktop.areas import show_in
+from gremio.desktop.areas import show_in, soon
 from gremio.desktop.card.links import unit_of
 from gremio.desktop.card.rows import choice, link_button, second
 from gremio.desktop.deck.profile_view import ProfileView
@@ -63,10 +63,7 @@ class CamPage(QWidget):
         layout.addWidget(self.empty, 1)
         layout.addWidget(self.profile, 1)
         layout.addWidget(self.side)
-        self._later = QTimer(self)
-        self._later.setSingleShot(True)
-        self._later.setInterval(0)
-        self._later.timeout.connect(self.rebuild)
+        self._later = soon(self, self.rebuild)
         document.rig_changed.connect(self._later.start)
         document.selection_changed.connect(self._later.start)
         document.pose_changed.connect(self._take_pose)

@@ -8,7 +8,8 @@ from collections.abc import Mapping
 from msgspec.structs import replace
 
 from gremio.core.problem import GremioError
-from gremio.core.rig.channels import home_value
+from gremio.core.quantity import USUAL_UNIT
+from gremio.core.rig.channels import channel_kind, home_value, split
 from gremio.core.rig.check import faults
 from gremio.core.rig.edit.change import (
     check_new_name,
@@ -19,7 +20,8 @@ from gremio.core.rig.edit.change import (
     without,
 )
 from gremio.core.rig.edit.links import without_channels_of
-from gremio.core.rig.model import Control, Rig
+from gremio.core.rig.find import free_name, names_in
+from gremio.core.rig.model import Control, Rig, Stops
 
 
 def add_control(rig: Rig, control: Control) -> tuple[Rig, str]:
@@ -43,6 +45,22 @@ def change_control(rig: Rig, control_id: str, control: Control) -> Rig:
         if note.part == control.name and note.code in ("range-empty", "unit-wrong"):
             raise GremioError(note.text)
     return changed
+
+
+def proposed_control(rig: Rig, channel: str) -> Control:
+    """A control to lead a part's channel (by key): with the range of its stops, or half a
+    turn or a metre either way where it has none."""
+    part_id, name = split(channel)
+    part = rig.parts[part_id]
+    kind = channel_kind(name)
+    stops = part.stops.get(name, Stops())
+    usual = math.pi if kind == "angle" else 1.0
+    low = -usual if stops.low is None else stops.low
+    high = usual if stops.high is None else stops.high
+    if low >= high:
+        low, high = low - usual, low + usual
+    called = free_name(names_in(rig), f"{part.name} control")
+    return Control(called, kind, USUAL_UNIT[kind], low, high, min(max(0.0, low), high))
 
 
 def remove_control(rig: Rig, control_id: str) -> Rig:
