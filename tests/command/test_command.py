@@ -3,6 +3,7 @@ from __future__ import annotations
 import csv
 import io
 import json
+import os
 import subprocess
 import sys
 from pathlib import Path
@@ -116,6 +117,17 @@ def test_what_can_not_be_done_is_one_clear_line(
     assert done.returncode == 2
     assert done.stderr.startswith("gremio: ") and len(done.stderr.splitlines()) == 1
     assert says in done.stderr
+
+
+def test_without_a_screen_the_window_says_so() -> None:
+    screens = ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
+    bare = {name: value for name, value in os.environ.items() if name not in screens}
+    command = [sys.executable, "-m", "gremio", "demo"]
+    done = subprocess.run(
+        command, capture_output=True, text=True, timeout=60, check=False, env=bare
+    )
+    assert done.returncode == 2
+    assert "no screen" in done.stderr and len(done.stderr.splitlines()) == 1
 
 
 def test_a_rig_with_errors_exits_with_one(hatch: Rig, tmp_path: Path) -> None:

@@ -107,11 +107,9 @@ class Hand:
         box = self.named(what)
         assert isinstance(box, QComboBox)
         entries = [box.itemText(i) for i in range(box.count())]
-        box.setFocus()
-        self.keys(Qt.Key.Key_Home)
-        box = self.named(what)
-        for _ in range(entries.index(text) - box.currentIndex()):
+        steps = entries.index(text) - box.currentIndex()
+        for _ in range(abs(steps)):
             box = self.named(what)
             box.setFocus()
-            self.keys(Qt.Key.Key_Down)
+            self.keys(Qt.Key.Key_Down if steps > 0 else Qt.Key.Key_Up)
         self.rest(10)

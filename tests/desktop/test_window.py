@@ -228,6 +228,28 @@ def test_mounting_elsewhere_moves_nothing(at_lock: Hand) -> None:
     assert document.pose.world(bollard) == pytest.approx(before, abs=1e-9)
 
 
+def test_typing_moves_the_part_or_the_mount_only(at_lock: Hand) -> None:
+    document = at_lock.window.document
+    bollard = part_id(document.rig, "Bollard, east")
+    document.select(bollard)
+    at_lock.type_into(at_lock.named("Mount z"), "4.5 m")
+    assert document.pose.world(bollard)[2, 3] == pytest.approx(4.5)
+    before = document.rig.parts[bollard].shapes[0].place.at
+    at_lock.choose("What typing moves", "the mount only")
+    at_lock.type_into(at_lock.named("Mount z"), "4 m")
+    assert document.rig.parts[bollard].mount.at[2] == pytest.approx(4.0)
+    assert document.rig.parts[bollard].shapes[0].place.at[2] == pytest.approx(before[2] + 0.5)
+    at_lock.choose("What typing moves", "the part")
+
+
+def test_tab_goes_from_field_to_field_on_the_card(at_lock: Hand) -> None:
+    document = at_lock.window.document
+    document.select(part_id(document.rig, "Upper gate, east"))
+    at_lock.click(at_lock.named("Low stop"))
+    at_lock.keys(Qt.Key.Key_Tab)
+    assert at_lock.named("High stop").hasFocus()
+
+
 def test_a_ratio_between_kinds_is_told_in_two_quantities(at_lock: Hand) -> None:
     document = at_lock.window.document
     rack = list(document.rig.links)[-1]

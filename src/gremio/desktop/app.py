@@ -8,6 +8,7 @@ import gc
 gc.disable()
 
 # ruff: noqa: E402
+import os
 import sys
 import traceback
 from pathlib import Path
@@ -17,17 +18,28 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QIcon, QSurfaceFormat
 from PyQt6.QtWidgets import QApplication
 
+from gremio.core.problem import GremioError
 from gremio.core.quantity import warm_up
 from gremio.desktop.keys import load_keys
 from gremio.desktop.theme.dress import load_fonts, text_font
 from gremio.desktop.window import Window
 
+_SCREENS = ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
+
 
 def make_application() -> QApplication:
-    """The Qt application, with fonts and inks, and an OpenGL that the Bench can use."""
+    """The Qt application, with fonts and inks, and an OpenGL that the Bench can use.
+
+    Raises GremioError when there is no screen: Qt itself would end the process.
+    """
     present = QApplication.instance()
     if isinstance(present, QApplication):
         return present
+    if not any(os.environ.get(name) for name in _SCREENS):
+        raise GremioError(
+            "There is no screen to open a window on. Start Gremio from a desktop, or make a "
+            "picture with gremio render."
+        )
     form = QSurfaceFormat()
     form.setVersion(3, 3)
     form.setProfile(QSurfaceFormat.OpenGLContextProfile.CoreProfile)

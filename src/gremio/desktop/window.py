@@ -224,7 +224,11 @@ class Window(QMainWindow):
         menu = self.head.menus.addMenu("Bench")
         self._act(menu, "Show all", self.bench.show_all, "Z")
         self._act(menu, "Show what is selected", self.bench.show_selected, "X")
-        self._act(menu, "Next control", self.desk.focus_next, "Tab")
+        following = self._act(menu, "Next control", self.desk.focus_next, "Tab")
+        # On the Card and the deck, Tab goes from field to field.
+        following.setShortcutContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+        self.bench.addAction(following)
+        self.desk.addAction(following)
         menu.addSeparator()
         self._act(menu, "Fold the lower deck", self.fold_deck, "D")
         self._act(menu, "Day or night", self.switch_inks, "N")

@@ -90,3 +90,25 @@ def level_shift(camera: Camera, size: Size, grip: Array, pixel: tuple[float, flo
     hit = start + sight * float((grip - start) @ camera.back / (sight @ camera.back))
     shift: Array = hit - grip
     return shift
+
+
+@dataclass(frozen=True)
+class FreeDrag:
+    """A pull at a part with a free joint, in the plane of the screen.
+
+    part: id. grip: (3,) world point taken hold of. start: its moves (m) when taken.
+    to_mount: (3, 3) from world directions to its mount's.
+    """
+
+    part: str
+    grip: Array
+    start: tuple[float, float, float]
+    to_mount: Array
+
+    def to(self, camera: Camera, size: Size, pixel: tuple[float, float]) -> dict[str, float]:
+        """Its moves by channel name (m) that bring the grip to a pixel."""
+        shift = self.to_mount @ level_shift(camera, size, self.grip, pixel)
+        return {
+            f"move {axis}": start + float(by)
+            for axis, start, by in zip("xyz", self.start, shift, strict=True)
+        }

@@ -5,6 +5,7 @@ No toolkit: arrays only.
 
 from __future__ import annotations
 
+import bisect
 from dataclasses import dataclass
 
 import numpy as np
@@ -55,6 +56,15 @@ class Scene:
     parts: npt.NDArray[np.intp]
     places: Array
     paints: Array
+
+    def of_parts(self, rows: set[int]) -> npt.NDArray[np.intp]:
+        """(M,) indices of the instances of some parts, by row."""
+        return np.flatnonzero(np.isin(self.parts, list(rows)))
+
+    def batch_of(self, index: int) -> Batch:
+        """The batch that an instance belongs to."""
+        firsts = [batch.first for batch in self.batches]
+        return self.batches[bisect.bisect_right(firsts, index) - 1]
 
     def instances(self, pose: Pose, weights: dict[int, float]) -> npt.NDArray[np.void]:
         """(N,) INSTANCE records for a pose; weights: width of edges by part row."""
@@ -108,14 +118,12 @@ def corners_of(scene: Scene, pose: Pose, rows: set[int] | None = None) -> Array:
     """(M, 3) world corners of the boxes round the instances of some parts, or of all."""
     found = []
     worlds = pose.worlds
-    for batch in scene.batches:
-        low, high = batch.geometry.bounds
+    wanted = np.arange(len(scene.parts)) if rows is None else scene.of_parts(rows)
+    for index in wanted:
+        low, high = scene.batch_of(int(index)).geometry.bounds
         corners = np.array(np.meshgrid(*zip(low, high, strict=True))).reshape(3, -1).T
-        for index in range(batch.first, batch.first + batch.count):
-            row = int(scene.parts[index])
-            if rows is None or row in rows:
-                frame = worlds[row] @ scene.places[index]
-                found.append(corners @ frame[:3, :3].T + frame[:3, 3])
+        frame = worlds[scene.parts[index]] @ scene.places[index]
+        found.append(corners @ frame[:3, :3].T + frame[:3, 3])
     return np.concatenate(found) if found else np.zeros((0, 3))
 
 

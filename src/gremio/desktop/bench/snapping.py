@@ -21,13 +21,10 @@ def snap_places(scene: Scene, pose: Pose, rows: set[int]) -> list[tuple[Place, A
     """The places on some parts (by row), each with its world point (3,)."""
     found: list[tuple[Place, Array]] = []
     worlds = pose.worlds
-    for batch in scene.batches:
-        for index in range(batch.first, batch.first + batch.count):
-            row = int(scene.parts[index])
-            if row in rows:
-                frame = worlds[row] @ scene.places[index]
-                for place in places(batch.geometry)[:_MOST]:
-                    found.append((place, frame[:3, :3] @ place.at + frame[:3, 3]))
+    for index in scene.of_parts(rows):
+        frame = worlds[scene.parts[index]] @ scene.places[index]
+        for place in places(scene.batch_of(int(index)).geometry)[:_MOST]:
+            found.append((place, frame[:3, :3] @ place.at + frame[:3, 3]))
     return found
 
 

@@ -29,7 +29,7 @@ from gremio.desktop.bench.camera import (
     ray,
     zoomed,
 )
-from gremio.desktop.bench.drag import Drag, level_shift
+from gremio.desktop.bench.drag import Drag, FreeDrag
 from gremio.desktop.bench.handles import Handle, handle_of, stop_moves
 from gremio.desktop.bench.overlay import KNOB, Drawn, Overlay
 from gremio.desktop.bench.renderer import Renderer
@@ -76,7 +76,7 @@ class Bench(QOpenGLWidget):
         self._press: QPointF | None = None
         self._last = QPointF()
         self._drag: Drag | None = None
-        self._free: tuple[str, Array, dict[str, float], Array] | None = None
+        self._free: FreeDrag | None = None
         self._said_held = False
         self._orbiting = False
         self._asked_place = ""
@@ -368,14 +368,13 @@ class Bench(QOpenGLWidget):
         self._drag = Drag(handle, self.camera, self.logical_size(), grip, (at.x(), at.y()))
 
     def _take_free(self, part: str, grip: Array) -> None:
-        values = {c: self.pose.at(key(part, c)) for c in freed(self.document.rig.parts[part].joint)}
         program = self.document.program
         row = program.part_row[part]
         above = int(program.parents[row])
         frame = np.eye(4) if above < 0 else self.pose.worlds[above]
-        mount = np.eye(4)
-        mount[:3, :] = program.mounts[:, :, row, 0].T
-        self._free = (part, grip, values, np.linalg.inv((frame @ mount)[:3, :3]))
+        mount = frame[:3, :3] @ program.mounts[:3, :, row, 0].T
+        x, y, z = (self.pose.at(key(part, f"move {axis}")) for axis in "xyz")
+        self._free = FreeDrag(part, grip, (x, y, z), np.linalg.inv(mount))
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         """Drag what was taken hold of, turn the view, or show what is under the pointer."""
@@ -419,14 +418,9 @@ class Bench(QOpenGLWidget):
         if self._press is not None and self._near(at, self._press):
             return
         self._press = None
-        part, grip, start, to_mount = self._free
-        shift = to_mount @ level_shift(self.camera, self.logical_size(), grip, (at.x(), at.y()))
-        for axis, by in zip("xyz", shift, strict=True):
-            channel = f"move {axis}"
-            if channel in start:
-                self.document.move(
-                    key(part, channel), start[channel] + float(by), gesture=f"drag {part}"
-                )
+        moves = self._free.to(self.camera, self.logical_size(), (at.x(), at.y()))
+        for channel, value in moves.items():
+            self.document.move(key(self._free.part, channel), value, f"drag {self._free.part}")
 
     @staticmethod
     def _near(a: QPointF, b: QPointF) -> bool:

@@ -17,7 +17,7 @@ from gremio.core.rig.channels import (
     has_axis,
     key,
 )
-from gremio.core.rig.edit.mounts import place_part
+from gremio.core.rig.edit.mounts import move_mount, place_part
 from gremio.core.rig.edit.parts import (
     descendants,
     rename_part,
@@ -49,6 +49,7 @@ from gremio.desktop.theme.dress import digit_font
 from gremio.desktop.theme.inks import Inks
 
 _GROUND = "the ground"
+_TYPING = ("the part", "the mount only")
 
 
 class PartSheet(Sheet):
@@ -182,6 +183,9 @@ class PartSheet(Sheet):
         for field, value in zip(turns, angles, strict=True):
             field.set_value(value)
         self.row("Turned, °", *turns)
+        self.row(
+            "Moves", choice(_TYPING, _TYPING[_mount_only], "What typing moves", _set_mount_only)
+        )
         self.pick = link_button(
             "Pick its place in the Bench…",
             lambda: self.bench.ask_place(self.part),
@@ -195,7 +199,7 @@ class PartSheet(Sheet):
         field.bare = True
         field.setFont(digit_font(8))
         field.setStyleSheet("padding: 2px 1px;")
-        field.setToolTip(f"{what}; the part goes along")
+        field.setToolTip(what)
         field.committed.connect(lambda value: self._place(kind, index, value))
         return field
 
@@ -286,7 +290,8 @@ class PartSheet(Sheet):
             angles = list(angles_of_turn(mount.turn))
             angles[index] = value
             mount = replace(mount, turn=turn_of_angles((angles[0], angles[1], angles[2])))
-        self._edit("mount", lambda rig: place_part(rig, self.part, mount))
+        change = move_mount if _mount_only else place_part
+        self._edit("mount", lambda rig: change(rig, self.part, mount))
 
     def _choose_shape(self, text: str) -> None:
         _last_shape[self.part] = int(text.split(" ")[0]) - 1
@@ -306,7 +311,8 @@ class PartSheet(Sheet):
         self._edit(name.replace("_", " "), change)
 
 
-# Which piece of a part its Card showed last; a convenience of the screen, not of the rig.
+# What the Card was last told: conveniences of the screen, not of the rig.
+_mount_only = False
 _last_shape: dict[str, int] = {}
 
 
@@ -322,3 +328,8 @@ def _short_channels(names: tuple[str, ...]) -> str:
         if axes:
             words.append(verb if len(axes) == 3 and verb == "scale" else f"{verb} {' '.join(axes)}")
     return ", ".join(words)
+
+
+def _set_mount_only(text: str) -> None:
+    global _mount_only
+    _mount_only = text == _TYPING[1]

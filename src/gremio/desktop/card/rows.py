@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
     QLabel,
     QLineEdit,
     QPushButton,
+    QSizePolicy,
     QVBoxLayout,
     QWidget,
 )
@@ -81,6 +82,9 @@ def choice(
     """A choice among a few words. The wheel does not change it by accident."""
     box = _CalmComboBox()
     box.addItems(list(entries))
+    # A long name in the list must not widen the Card.
+    box.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+    box.setMinimumWidth(64)
     box.setCurrentText(present)
     box.setAccessibleName(what)
     box.textActivated.connect(chosen)
@@ -95,7 +99,7 @@ class _CalmComboBox(QComboBox):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QPen(self.palette().placeholderText().color(), 1.3))
-        x, y = self.width() - 13.0, self.height() / 2 - 1.5
+        x, y = self.width() - 10.0, self.height() / 2 - 1.5
         painter.drawPolyline(
             QPolygonF([QPointF(x - 3.5, y), QPointF(x, y + 3.5), QPointF(x + 3.5, y)])
         )

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QScrollArea,
+    QSizePolicy,
     QVBoxLayout,
     QWidget,
 )
@@ -140,7 +141,10 @@ class CamPage(QWidget):
             label.setFont(text_font(9, bold=True))
             head.addWidget(label, 1)
         profile = next(f.profile for f in cam.followers if f.channel == self.channel)
-        head.addWidget(choice(("smooth", "straight"), profile, "Profile", self._set_profile))
+        kind = choice(("smooth", "straight"), profile, "Profile", self._set_profile)
+        kind.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+        kind.setFixedWidth(88)
+        head.addWidget(kind)
         record = link_button("+ station", self._record, "A station where the lead is now")
         head.addWidget(record)
         column.addLayout(head)

@@ -79,6 +79,7 @@ def style_sheet(inks: Inks) -> str:
         padding: 0; }}
     QLineEdit[quiet="true"]:focus {{ border-bottom: 1px solid {inks.ink}; }}
     QLineEdit:disabled {{ color: {inks.second}; background: transparent; }}
+    QComboBox {{ padding-left: 3px; padding-right: 0; }}
     QComboBox::drop-down {{ border: none; width: 14px; }}
     QComboBox QAbstractItemView {{ background: {inks.panel}; border: 1px solid {inks.rule};
         selection-background-color: {inks.wash}; selection-color: {inks.ink}; outline: 0; }}
