@@ -51,7 +51,10 @@ class Handle:
         """(N, 3) the way the knob can go, from the low to the high stop."""
         low, high = self.ends()
         count = 2 if self.kind == "rail" else max(2, math.ceil((high - low) / 0.08) + 1)
-        return np.array([self.at(v) for v in np.linspace(low, high, count)])
+        values = np.linspace(low, high, count) - self.value
+        if self.kind == "rail":
+            return self.knob + values[:, None] * self.axis
+        return self.origin + turned(self.arm, self.axis, values)
 
     def ends(self) -> tuple[float, float]:
         """The values between which the path is drawn."""
@@ -63,11 +66,11 @@ class Handle:
         return low, high
 
 
-def turned(vector: Array, axis: Array, angle: float) -> Array:
-    """A vector turned about a unit axis (Rodrigues' formula)."""
-    cos, sin = math.cos(angle), math.sin(angle)
-    along = axis * float(axis @ vector) * (1 - cos)
-    result: Array = vector * cos + np.cross(axis, vector) * sin + along
+def turned(vector: Array, axis: Array, angle: npt.ArrayLike) -> Array:
+    """A vector (3,) turned about a unit axis by angles of any shape (Rodrigues' formula)."""
+    turn = np.asarray(angle, dtype=float)[..., None]
+    along = axis * float(axis @ vector)
+    result: Array = along + (vector - along) * np.cos(turn) + np.cross(axis, vector) * np.sin(turn)
     return result
 
 

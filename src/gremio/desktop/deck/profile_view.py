@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
-from gremio.core.mechanics.profiles import Profile, value
+from gremio.core.mechanics.profiles import Array, Profile, value
 from gremio.core.quantity import show_short
 from gremio.desktop.theme.dress import digit_font, text_font
 from gremio.desktop.theme.inks import DAY, Inks
@@ -27,6 +27,7 @@ class ProfileView(QWidget):
         self.profile: Profile | None = None
         self.lead, self.lead_name, self.lead_unit, self.unit = 0.0, "", "deg", "deg"
         self.range = (0.0, 1.0)
+        self._leads, self._curve = np.zeros(1), np.zeros(1)
         self.setMinimumSize(220, 110)
         self.setAccessibleName("Profile")
 
@@ -35,6 +36,8 @@ class ProfileView(QWidget):
     ) -> None:
         """Show a profile over a span of the lead (SI)."""
         self.profile, self.range = profile, span
+        self._leads = np.linspace(*span, 240)
+        self._curve = value(profile, self._leads)
         self.lead_name, (self.lead_unit, self.unit) = lead_name, units
         self.update()
 
@@ -44,9 +47,7 @@ class ProfileView(QWidget):
         self.update()
 
     def _heights(self) -> tuple[float, float]:
-        assert self.profile is not None
-        y = value(self.profile, np.linspace(*self.range, 200))
-        low, high = float(y.min()), float(y.max())
+        low, high = float(self._curve.min()), float(self._curve.max())
         room = (high - low) * 0.06 or 0.5
         return low - room, high + room
 
@@ -55,10 +56,13 @@ class ProfileView(QWidget):
 
     def point(self, lead: float, at: float) -> QPointF:
         """Where on the page a lead value and a follower value meet."""
+        return self._points(np.array([lead]), np.array([at]))[0]
+
+    def _points(self, leads: Array, heights: Array) -> list[QPointF]:
         box, (low, high) = self._box(), self._heights()
-        x = box.left() + (lead - self.range[0]) / (self.range[1] - self.range[0]) * box.width()
-        y = box.bottom() - (at - low) / (high - low) * box.height()
-        return QPointF(x, y)
+        x = box.left() + (leads - self.range[0]) / (self.range[1] - self.range[0]) * box.width()
+        y = box.bottom() - (heights - low) / (high - low) * box.height()
+        return [QPointF(*spot) for spot in zip(x.tolist(), y.tolist(), strict=True)]
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Ruling, curve, stations, and the line of the present value."""
@@ -76,15 +80,12 @@ class ProfileView(QWidget):
             y = box.top() + part * box.height()
             painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
         self._draw_words(painter, box)
-        leads = np.linspace(*self.range, 240)
-        heights = value(self.profile, leads)
-        curve = QPolygonF([self.point(x, y) for x, y in zip(leads, heights, strict=True)])
+        curve = QPolygonF(self._points(self._leads, self._curve))
         painter.setPen(QPen(QColor(self.inks.ink), 2))
         painter.drawPolyline(curve)
         painter.setBrush(QColor(self.inks.panel))
         painter.setPen(QPen(QColor(self.inks.ink), 1.6))
-        for x, y in zip(self.profile.x, value(self.profile, self.profile.x), strict=True):
-            spot = self.point(float(x), float(y))
+        for spot in self._points(self.profile.x, value(self.profile, self.profile.x)):
             painter.drawRect(QRectF(spot.x() - 4, spot.y() - 4, 8, 8))
         self._draw_lead(painter, box)
 
@@ -92,8 +93,7 @@ class ProfileView(QWidget):
         assert self.profile is not None
         painter.setPen(QColor(self.inks.second))
         painter.setFont(digit_font(8.5))
-        y = value(self.profile, np.linspace(*self.range, 200))
-        for height in (float(y.min()), float(y.max())):
+        for height in (float(self._curve.min()), float(self._curve.max())):
             spot = self.point(self.range[0], height)
             room = QRectF(0, spot.y() - 9, _LEFT - 8, 18)
             painter.drawText(
