@@ -244,11 +244,9 @@ def drawing() -> list[Row]:
 
 OURS = """
 import os
-from gremio.desktop.app import make_application
-from gremio.desktop.window import Window
+from gremio.desktop.app import make_application, make_window
 app = make_application()
-window = Window()
-window.open_demo()
+window = make_window(demo=True)
 window.bench.frame_drawn.connect(lambda: os._exit(0))
 window.show()
 app.exec()

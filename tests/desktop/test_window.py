@@ -235,11 +235,11 @@ def test_typing_moves_the_part_or_the_mount_only(at_lock: Hand) -> None:
     at_lock.type_into(at_lock.named("Mount z"), "4.5 m")
     assert document.pose.world(bollard)[2, 3] == pytest.approx(4.5)
     before = document.rig.parts[bollard].shapes[0].place.at
-    at_lock.choose("What typing moves", "the mount only")
+    at_lock.choose("What typing moves", "moves the mount")
     at_lock.type_into(at_lock.named("Mount z"), "4 m")
     assert document.rig.parts[bollard].mount.at[2] == pytest.approx(4.0)
     assert document.rig.parts[bollard].shapes[0].place.at[2] == pytest.approx(before[2] + 0.5)
-    at_lock.choose("What typing moves", "the part")
+    at_lock.choose("What typing moves", "moves the part")
 
 
 def test_tab_goes_from_field_to_field_on_the_card(at_lock: Hand) -> None:

@@ -17,8 +17,6 @@ from gremio.core.rig.find import control_id
 from gremio.core.rig.model import Rig
 from gremio.core.solve.ask import solve, sweep
 
-FRAMES_A_SECOND = 60
-
 
 def convert_file(
     source: Path, target: Path, control: str | None, seconds: float, values: Mapping[str, Typed]
@@ -35,6 +33,8 @@ def convert_file(
     if ending == ".gremio":
         rig_file.write(rig, target)
     elif ending == ".glb":
+        from gremio.core.files.glb_out import baked_glb
+
         atomic.write(target, baked_glb(rig, shelf, control, seconds))
     elif ending == ".csv":
         if control is None:
@@ -44,18 +44,6 @@ def convert_file(
     else:
         raise GremioError(f"Gremio can't write {target.name}. It writes .gremio, .glb and .csv.")
     return [*solve(rig).program.faults, *shelf.notes(rig)]
-
-
-def baked_glb(rig: Rig, shelf: Shelf, control: str | None, seconds: float) -> bytes:
-    """A GLB of a rig as it stands, or of a control's whole travel as an animation."""
-    from gremio.core.files.glb_out import glb
-
-    if control is None:
-        return glb(rig, shelf, solve(rig).poses)
-    if not 0 < seconds <= 3600:
-        raise GremioError("A baked travel takes more than 0 and at most 3600 seconds.")
-    frames = max(2, round(seconds * FRAMES_A_SECOND) + 1)
-    return glb(rig, shelf, sweep(rig, control, frames), seconds, control)
 
 
 def _read(source: Path, shelf: Shelf) -> Rig:

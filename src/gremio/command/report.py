@@ -9,7 +9,7 @@ import msgspec
 
 from gremio.core.problem import GremioError, Note
 from gremio.core.quantity import show
-from gremio.core.rig.channels import channel_kind
+from gremio.core.rig.channels import channel_unit
 from gremio.core.solve.pose import Pose
 
 _LARGEST_PICTURE = 16384
@@ -39,8 +39,7 @@ def pose_text(pose: Pose, notes: list[Note]) -> str:
     for part_id in rig.parts:
         part = pose.part_of(part_id)
         for channel, value in part.channels.items():
-            unit = "m" if channel_kind(channel) == "length" else "deg"
-            lines.append(f"{part.name}  {channel}  {show(value, unit)}")
+            lines.append(f"{part.name}  {channel}  {show(value, channel_unit(channel))}")
     return "\n".join(lines + [f"note: {note.text}" for note in notes])
 
 

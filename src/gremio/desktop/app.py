@@ -2,12 +2,6 @@
 
 from __future__ import annotations
 
-import gc
-
-# Starting makes no garbage worth looking for; `run` lets the search begin afterwards.
-gc.disable()
-
-# ruff: noqa: E402
 import os
 import sys
 import traceback
@@ -20,6 +14,7 @@ from PyQt6.QtWidgets import QApplication
 
 from gremio.core.problem import GremioError
 from gremio.core.quantity import warm_up
+from gremio.demo.saltmarsh import saltmarsh_lock
 from gremio.desktop.keys import load_keys
 from gremio.desktop.theme.dress import load_fonts, text_font
 from gremio.desktop.window import Window
@@ -56,29 +51,26 @@ def make_application() -> QApplication:
     return app
 
 
+def make_window(file: Path | None = None, demo: bool = False) -> Window:
+    """A window with a rig from a file, with Saltmarsh lock, or with an empty one; not shown."""
+    window = Window()
+    if demo:
+        window.show_rig(saltmarsh_lock())
+    elif file is not None:
+        window.files.open_path(file)
+    return window
+
+
 def run(file: Path | None = None, demo: bool = False) -> int:
     """Open the window and stay until it is closed; returns the exit code."""
     app = make_application()
-    window = Window()
+    window = make_window(file, demo)
     _keep_going(window)
-    if demo:
-        window.open_demo()
-    elif file is not None:
-        window.files.open_path(file)
     window.show()
     window.offer(window.keeper.leftovers())
     load_keys(window.actions_by_name)
-    window.bench.frame_drawn.connect(_begin_collecting)
     QTimer.singleShot(800, warm_up)
     return app.exec()
-
-
-def _begin_collecting() -> None:
-    """What is there after the start stays; the search for garbage leaves it out, so that it
-    never holds up a drag."""
-    if not gc.isenabled():
-        gc.freeze()
-        gc.enable()
 
 
 def _keep_going(window: Window) -> None:
@@ -86,6 +78,7 @@ def _keep_going(window: Window) -> None:
 
     def told(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
         traceback.print_exception(kind, error, trace, file=sys.stderr)
+        window.keep_now()
         window.say(
             f"That did not work, by a fault in Gremio ({error}). Your rig is as it was and is "
             "kept aside. Save it under another name."

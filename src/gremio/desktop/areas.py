@@ -1,11 +1,11 @@
-"""Putting another sheet into a scroll area, when the present event is done."""
+"""Changing what is on the screen once the present event is done."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 
 from PyQt6.QtCore import QObject, QTimer
-from PyQt6.QtWidgets import QScrollArea, QWidget
+from PyQt6.QtWidgets import QLayout, QScrollArea, QWidget
 
 
 def soon(owner: QObject, do: Callable[[], None]) -> QTimer:
@@ -15,6 +15,15 @@ def soon(owner: QObject, do: Callable[[], None]) -> QTimer:
     timer.setInterval(0)
     timer.timeout.connect(do)
     return timer
+
+
+def clear(line: QLayout) -> None:
+    """Take everything out of a layout; its widgets go when their own events are done."""
+    while item := line.takeAt(0):
+        widget = item.widget()
+        if widget is not None:
+            widget.hide()
+            widget.deleteLater()
 
 
 def show_in(area: QScrollArea, sheet: QWidget) -> None:

@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QFileDialog, QMessageBox
 
-from gremio.command.convert import baked_glb
 from gremio.core.files import atomic, rig_file
 from gremio.core.files.bring_in import bring_in, take_up
 from gremio.core.files.model_in import ENDINGS, Model, read_model
@@ -40,10 +39,8 @@ class Files:
 
     def new(self) -> None:
         """An empty rig."""
-        if self.may_leave():
-            self.leave_model()
-            self.document.start(Rig(), None)
-            self.window.bench.frame_anew()
+        if self.leave():
+            self.window.show_rig(Rig())
 
     def open(self) -> None:
         """Ask for a rig and open it."""
@@ -51,19 +48,27 @@ class Files:
         if path:
             self.open_path(Path(path))
 
-    def open_path(self, path: Path) -> bool:
-        """Open a rig; the present one stays when it can't be read."""
+    def leave(self) -> bool:
+        """Ask about unsaved work and put a model that is only looked at away; False to stay."""
         if not self.may_leave():
+            return False
+        self.leave_model()
+        return True
+
+    def open_path(self, path: Path, named: Path | None = None, saved: bool = True) -> bool:
+        """Open a rig; the present one stays when it can't be read.
+
+        named, saved: for work that was kept aside, the file it belongs to, and False.
+        """
+        if not self.leave():
             return False
         try:
             rig = rig_file.read(path)
         except GremioError as problem:
             self._say(str(problem))
             return False
-        self.leave_model()
         self.document.shelf.forget()
-        self.document.start(rig, path)
-        self.window.bench.frame_anew()
+        self.window.show_rig(rig, path if saved else named, saved)
         notes = self.document.notes()
         if notes:
             self._say(notes[0].text)
@@ -187,16 +192,9 @@ class Files:
 
     def find_model(self) -> None:
         """Ask where a missing or changed model is now, and take it up."""
-        broken = [
-            source
-            for source, entry in self.document.rig.sources.items()
-            if any(
-                Path(entry.path).name in n.text
-                for n in self.document.shelf.notes(self.document.rig)
-            )
-        ]
-        wanted = (broken or list(self.document.rig.sources) or [""])[0]
-        if not wanted:
+        rig = self.document.rig
+        wanted = next(iter(self.document.shelf.lost(rig) or rig.sources), None)
+        if wanted is None:
             self._say("This rig has no models from files: nothing to find.")
             return
         name = Path(self.document.rig.sources[wanted].path).name
@@ -242,11 +240,13 @@ class Files:
 
     def export_path(self, path: Path, control: str | None) -> None:
         """Write a GLB of the pose, or of a control's travel; says how that went."""
+        from gremio.core.files.glb_out import baked_glb
+
         document = self.document
         try:
             atomic.write(path, baked_glb(document.rig, document.shelf, control, _SECONDS))
         except GremioError as problem:
             self._say(str(problem))
             return
-        what = f"The travel of {control}" if control else "The parts as posed"
-        self._say(f"{what} is in {path.name}." if control else f"{what} are in {path.name}.")
+        what = f"The travel of {control} is" if control else "The parts as posed are"
+        self._say(f"{what} in {path.name}.")

@@ -44,25 +44,29 @@ class Head(QWidget):
         line.addWidget(self.title, 1)
         line.addWidget(self.finding)
         line.addWidget(self.notes)
+        self._shown = ("", False, -1)
         document.file_changed.connect(self.take)
         document.pose_changed.connect(self.take)
         self.take()
 
     def set_inks(self, inks: Inks) -> None:
         """Draw by day or by night."""
-        self.inks = inks
+        self.inks, self._shown = inks, ("", False, -1)
         self.take()
 
     def take(self) -> None:
         """Show the rig's name, whether it is saved, and how many notes there are."""
         document = self.document
         name = document.path.stem if document.path else document.rig.name
-        dot = f"  <span style='color: {self.inks.hand}'>●</span>" if document.changed else ""
+        shown = name, document.changed, len(document.notes())
+        if shown != self._shown:
+            self._shown = shown
+            self._show(*shown)
+
+    def _show(self, name: str, changed: bool, count: int) -> None:
+        dot = f"  <span style='color: {self.inks.hand}'>●</span>" if changed else ""
         plain = name.replace("&", "&amp;").replace("<", "&lt;")
         self.title.setText(plain + dot)
-        self.title.setToolTip("Not saved yet" if document.changed else str(document.path or ""))
-        count = len(document.notes())
+        self.title.setToolTip("Not saved yet" if changed else str(self.document.path or ""))
         self.notes.setText(f"{count} note{'s' if count != 1 else ''}" if count else "no notes")
-        self.notes.setProperty("warn", bool(count))
-        self.notes.style().unpolish(self.notes)
-        self.notes.style().polish(self.notes)
+        self.notes.setStyleSheet(f"color: {self.inks.time if count else self.inks.second};")

@@ -9,7 +9,7 @@ from msgspec.structs import replace
 
 from gremio.core.frames import Array, matrix, tidy_frame
 from gremio.core.quantity import show_short
-from gremio.core.rig.channels import channel_kind, freed, full_label, key
+from gremio.core.rig.channels import channel_unit, freed, full_label, key
 from gremio.core.rig.edit.controls import add_control, all_home, proposed_control, remove_control
 from gremio.core.rig.edit.links import add_link, proposed_ratio, remove_link
 from gremio.core.rig.edit.mounts import move_mount, set_home_here
@@ -28,11 +28,6 @@ NEW_PARTS: dict[str, AnySolid] = {
     "Spur gear": SpurGear(module=0.02, teeth=24, width=0.1, bore=0.1),
     "Rack": RackBar(module=0.02, teeth=20, width=0.1, back=0.06),
 }
-
-
-def unit_of_channel(channel: str) -> str:
-    """The unit that a part's channel is shown in."""
-    return {"length": "m", "angle": "deg", "number": ""}[channel_kind(channel)]
 
 
 def selected_part(document: Document) -> str:
@@ -161,7 +156,7 @@ def set_stop_here(document: Document, end: str) -> None:
         f"{end} stop of {entry.name}", lambda rig: set_stops(rig, part, free[0], stops)
     ):
         document.said.emit(
-            f"The {end} stop of {entry.name} is now {show_short(value, unit_of_channel(free[0]))}."
+            f"The {end} stop of {entry.name} is now {show_short(value, channel_unit(free[0]))}."
         )
 
 

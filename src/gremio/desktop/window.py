@@ -24,18 +24,20 @@ from PyQt6.QtWidgets import (
     QLabel,
     QMainWindow,
     QMenu,
-    QPushButton,
     QSplitter,
     QVBoxLayout,
     QWidget,
 )
 
 from gremio.core.files.atomic import FileProblem
+from gremio.core.rig.model import Rig
 from gremio.desktop import rigging
+from gremio.desktop.areas import clear
 from gremio.desktop.bench.ribbon import Ribbon
 from gremio.desktop.bench.view import Bench
 from gremio.desktop.card.card import Card
 from gremio.desktop.card.links import LEAD
+from gremio.desktop.card.rows import link_button
 from gremio.desktop.deck.deck import Deck
 from gremio.desktop.desk.desk import Desk
 from gremio.desktop.desk.parts import Parts
@@ -85,7 +87,7 @@ class Window(QMainWindow):
         self._keep = QTimer(self)
         self._keep.setSingleShot(True)
         self._keep.setInterval(_KEEP_AFTER)
-        self._keep.timeout.connect(self._keep_now)
+        self._keep.timeout.connect(self.keep_now)
         self._lead = ""
         self.actions_by_name: dict[str, QAction] = {}
         self._lay_out()
@@ -149,7 +151,6 @@ class Window(QMainWindow):
         document.said.connect(self.say)
         document.file_changed.connect(self._take_history)
         document.file_changed.connect(self._keep.start)
-        document.rig_changed.connect(self._take_history)
         self.desk.wanted.connect(partial(rigging.make_control, document))
         self.parts.picked.connect(self._part_clicked)
         self.bench.part_picked.connect(self._follower_picked)
@@ -327,9 +328,13 @@ class Window(QMainWindow):
         """Put Saltmarsh lock on the table."""
         from gremio.demo.saltmarsh import saltmarsh_lock
 
-        if self.files.may_leave():
-            self.document.start(saltmarsh_lock(), None)
-            self.bench.frame_anew()
+        if self.files.leave():
+            self.show_rig(saltmarsh_lock())
+
+    def show_rig(self, rig: Rig, path: Path | None = None, saved: bool = True) -> None:
+        """Put another rig on the table, with all of it in the picture."""
+        self.document.start(rig, path, saved)
+        self.bench.frame_anew()
 
     # ── rigging ────────────────────────────────────────────────────
 
@@ -359,7 +364,7 @@ class Window(QMainWindow):
 
     # ── keeping ────────────────────────────────────────────────────
 
-    def _keep_now(self) -> None:
+    def keep_now(self) -> None:
         """Keep unsaved work aside, or drop what is kept when all is saved."""
         if not self.document.changed:
             self.keeper.drop()
@@ -373,37 +378,29 @@ class Window(QMainWindow):
         """Offer work that was left unsaved, on a line under the head."""
         if not leftovers:
             return
-        left = leftovers[0]
+        left, *rest = leftovers
         self.bar_line.addWidget(QLabel(f"Unsaved work was kept: {left.told}."))
         for text, do in (
-            ("Open it", lambda: self._take_leftover(left)),
-            ("Throw it away", lambda: self._drop_leftover(left)),
+            ("Open it", lambda: self._take_leftover(left, rest)),
+            ("Throw it away", lambda: self._drop_leftover(left, rest)),
             ("Later", self._close_bar),
         ):
-            button = QPushButton(text)
-            button.setProperty("link", True)
-            button.clicked.connect(lambda _checked=False, act=do: act())
-            self.bar_line.addWidget(button)
+            self.bar_line.addWidget(link_button(text, do))
         self.bar_line.addStretch()
         self.bar.show()
 
-    def _take_leftover(self, left: Leftover) -> None:
-        if self.files.open_path(left.file):
-            original = left.original
-            self.document.start(self.document.rig, original, saved=False)
-            self.bench.frame_anew()
-            self._keep_now()
-            discard(left)
-            self._close_bar()
+    def _take_leftover(self, left: Leftover, rest: list[Leftover]) -> None:
+        if self.files.open_path(left.file, left.original, saved=False):
+            self.keep_now()
+            self._drop_leftover(left, rest)
 
-    def _drop_leftover(self, left: Leftover) -> None:
+    def _drop_leftover(self, left: Leftover, rest: list[Leftover]) -> None:
         discard(left)
         self._close_bar()
+        self.offer(rest)
 
     def _close_bar(self) -> None:
-        while item := self.bar_line.takeAt(0):
-            if item.widget() is not None:
-                item.widget().deleteLater()
+        clear(self.bar_line)
         self.bar.hide()
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:

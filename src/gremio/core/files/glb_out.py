@@ -11,12 +11,15 @@ import pygltflib as gltf
 from gremio.core.files.model_in import FROM_Y_UP, linear_of_srgb
 from gremio.core.files.shelf import Shelf
 from gremio.core.frames import holds, matrix, quaternions
+from gremio.core.problem import GremioError
 from gremio.core.rig.model import Part, Rig, Shape
 from gremio.core.shape.geometry import Geometry, moved
+from gremio.core.solve.ask import solve, sweep
 from gremio.core.solve.pose import Poses
 
 Array = npt.NDArray[np.float64]
 _TO_Y_UP = np.linalg.inv(FROM_Y_UP)
+FRAMES_A_SECOND = 60
 
 
 def glb(rig: Rig, shelf: Shelf, poses: Poses, seconds: float = 0.0, animation: str = "") -> bytes:
@@ -25,6 +28,19 @@ def glb(rig: Rig, shelf: Shelf, poses: Poses, seconds: float = 0.0, animation: s
     Nodes have the parts' names and hierarchy. glTF's axes: y up, z forward.
     """
     return _Writer(rig, shelf).write(poses, seconds, animation)
+
+
+def baked_glb(rig: Rig, shelf: Shelf, control: str | None, seconds: float) -> bytes:
+    """A GLB of a rig as it stands, or of a control's whole travel as an animation.
+
+    control: its name. seconds: how long the travel takes. Raises GremioError.
+    """
+    if control is None:
+        return glb(rig, shelf, solve(rig).poses)
+    if not 0 < seconds <= 3600:
+        raise GremioError("A baked travel takes more than 0 and at most 3600 seconds.")
+    frames = max(2, round(seconds * FRAMES_A_SECOND) + 1)
+    return glb(rig, shelf, sweep(rig, control, frames), seconds, control)
 
 
 class _Writer:

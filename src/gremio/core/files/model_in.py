@@ -162,10 +162,13 @@ def _nodes(scene: Any, file: Path, convert: Array) -> tuple[list[ModelNode], lis
     children: dict[str, list[str]] = {}
     for child, parent in forest.parents.items():
         children.setdefault(parent, []).append(child)
+    # The reader goes through the nodes of a glTF from the last to the first.
+    step = -1 if file.suffix.lower() in (".glb", ".gltf") else 1
     nodes: list[ModelNode] = []
     notes: list[Note] = []
     back = np.linalg.inv(convert)
-    waiting: list[tuple[str, int | None]] = _below(children, scene.graph.base_frame, None)
+    roots = children.get(scene.graph.base_frame, [])[::step]
+    waiting: list[tuple[str, int | None]] = [(root, None) for root in roots]
     while waiting:
         name, parent = waiting.pop(0)
         edge = forest.edge_data[(forest.parents[name], name)]
@@ -184,14 +187,9 @@ def _nodes(scene: Any, file: Path, convert: Array) -> tuple[list[ModelNode], lis
         elif not holds(local):
             notes.append(_note("frame-sheared", shown, "is sheared in the file; it is squared"))
         nodes.append(ModelNode(shown, parent, local, tuple(pieces)))
-        waiting += _below(children, name, len(nodes) - 1)
+        below = children.get(name, [])[::step]
+        waiting = [(child, len(nodes) - 1) for child in below] + waiting
     return nodes, notes
-
-
-def _below(
-    children: dict[str, list[str]], name: str, index: int | None
-) -> list[tuple[str, int | None]]:
-    return [(child, index) for child in children.get(name, [])]
 
 
 def _is_surface_of_parent(scene: Any, edge: dict[str, Any]) -> bool:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import math
 import os
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -113,7 +114,7 @@ def write(rig: Rig, path: str | os.PathLike[str]) -> None:
     atomic.write(file, encode(relative))
 
 
-def _with_source_paths(rig: Rig, change: Any) -> Rig:
+def _with_source_paths(rig: Rig, change: Callable[[str], str]) -> Rig:
     sources: dict[str, Source] = {
         key: replace(source, path=change(source.path)) for key, source in rig.sources.items()
     }

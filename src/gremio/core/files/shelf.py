@@ -53,6 +53,14 @@ class Shelf:
                 notes += self._shape_notes(rig, part.name, shape.solid)
         return notes
 
+    def lost(self, rig: Rig) -> list[str]:
+        """Ids of the rig's sources whose model can't be had as it was."""
+        return [
+            source_id
+            for source_id, source in rig.sources.items()
+            if isinstance(self._model(source), Note)
+        ]
+
     def _shape_notes(self, rig: Rig, part: str, solid: AnySolid) -> list[Note]:
         if not isinstance(solid, Mesh):
             try:

@@ -58,7 +58,12 @@ class Builder:
         made_joint = _joint(joint, name)
         free = freed(made_joint)
         limits: dict[str, Stops] = {}
-        if stops is not None and len(free) == 1:
+        if stops is not None:
+            if len(free) != 1:
+                raise GremioError(
+                    f"{name} has the joint {joint!r}, so one pair of stops does not fit it. "
+                    "Give it a hinge, spin or slide, or set stops channel by channel."
+                )
             kind = channel_kind(free[0])
             low, high = (None if s is None else _si(s, kind, f"A stop of {name}") for s in stops)
             limits[free[0]] = Stops(low, high)

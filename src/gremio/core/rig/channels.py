@@ -5,7 +5,7 @@ A channel's key is "p3 turn z" for a part's channel and "c1" for a control.
 
 from __future__ import annotations
 
-from gremio.core.quantity import Kind
+from gremio.core.quantity import USUAL_UNIT, Kind
 from gremio.core.rig.model import Axis, Joint, JointKind, Link, Part, Ratio, Rig
 
 MOVES = ("move x", "move y", "move z")
@@ -55,6 +55,11 @@ def channel_kind(channel: str) -> Kind:
     if channel.startswith("move"):
         return "length"
     return "angle" if channel.startswith("turn") else "number"
+
+
+def channel_unit(channel: str) -> str:
+    """The unit that a part's channel is shown in."""
+    return USUAL_UNIT[channel_kind(channel)]
 
 
 def kind_of(rig: Rig, channel_key: str) -> Kind:

@@ -7,7 +7,7 @@ from collections import Counter
 
 from gremio.core.problem import Note
 from gremio.core.quantity import UNITS, show_short
-from gremio.core.rig.channels import freed
+from gremio.core.rig.channels import channel_unit, freed
 from gremio.core.rig.model import Control, Part, Rig, Stops
 from gremio.core.rig.order import part_levels, usable_links
 from gremio.core.rig.solids import Mesh
@@ -50,7 +50,7 @@ def _stops(part: Part) -> list[Note]:
     notes = []
     for channel, stops in part.stops.items():
         if channel in freed(part.joint) and not stops_are_sound(stops):
-            unit = "m" if channel.startswith("move") else "deg"
+            unit = channel_unit(channel)
             low, high = show_short(stops.low or 0.0, unit), show_short(stops.high or 0.0, unit)
             text = (
                 f"The low stop of {part.name} ({low}) is above its high stop ({high}), "

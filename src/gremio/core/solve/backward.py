@@ -6,8 +6,7 @@ from dataclasses import dataclass
 
 from gremio.core.mechanics.profiles import leads_at
 from gremio.core.quantity import show_short
-from gremio.core.rig.channels import channel_kind, label
-from gremio.core.rig.channels import split as split_key
+from gremio.core.rig.channels import channel_unit, label, split
 from gremio.core.rig.model import Ratio
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program, cam_profile
@@ -36,6 +35,20 @@ def drive_line(program: Program, channel: str) -> list[str]:
     return line
 
 
+def led_parts(program: Program, lead: str) -> set[str]:
+    """Ids of the parts that a channel (by key) leads, through however many links."""
+    below: dict[str, list[str]] = {}
+    for channel, link in program.leads_of.items():
+        below.setdefault(link.lead, []).append(channel)
+    found: set[str] = set()
+    waiting = list(below.get(lead, []))
+    while waiting:
+        channel = waiting.pop()
+        found.add(split(channel)[0])
+        waiting += below.get(channel, [])
+    return found
+
+
 def move(program: Program, pose: Pose, channel: str, wanted: float) -> Hand | Held:
     """The input that brings a channel nearest to a wanted value, within its stops.
 
@@ -43,7 +56,7 @@ def move(program: Program, pose: Pose, channel: str, wanted: float) -> Hand | He
     """
     row = program.channel_row.get(channel)
     if row is None:
-        owner, name = split_key(channel)
+        owner, name = split(channel)
         return Held(f"{name} of {label(program.rig, owner)} is grounded.")
     wanted = min(max(wanted, float(program.low[row])), float(program.high[row]))
     link = program.leads_of.get(channel)
@@ -59,7 +72,7 @@ def move(program: Program, pose: Pose, channel: str, wanted: float) -> Hand | He
     wanted = min(max(wanted, min(reach, default=wanted)), max(reach, default=wanted))
     lead = leads_at(profile, wanted, pose.at(link.lead))
     if lead is None:
-        unit = "m" if channel_kind(split_key(channel)[1]) == "length" else "deg"
+        unit = channel_unit(split(channel)[1])
         name, lead_name = label(program.rig, channel), label(program.rig, link.lead)
         return Held(f"No value of {lead_name} brings {name} to {show_short(wanted, unit)}.")
     return move(program, pose, link.lead, lead)

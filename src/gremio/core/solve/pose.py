@@ -11,7 +11,7 @@ import numpy.typing as npt
 
 from gremio.core.problem import Note
 from gremio.core.quantity import show_short
-from gremio.core.rig.channels import channel_kind, freed, key, owner_name, split
+from gremio.core.rig.channels import channel_unit, freed, key, owner_name, split
 from gremio.core.rig.find import channel_key, control_id, part_id
 
 if TYPE_CHECKING:
@@ -140,7 +140,7 @@ class Pose:
                 f"its range ends at {show_short(had, unit)}."
             )
             return Note("range-end", name, text, "warning")
-        unit = "m" if channel_kind(channel) == "length" else "deg"
+        unit = channel_unit(channel)
         end = "high" if asked > had else "low"
         text = (
             f"{name} is held by its {end} stop at {show_short(had, unit)}; "

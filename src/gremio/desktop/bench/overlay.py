@@ -32,7 +32,6 @@ class Drawn:
     places: list[tuple[Place, Array]] = field(default_factory=list)
     nearest: int | None = None
     title: str = ""
-    hint: str = ""
 
 
 class Overlay(QWidget):

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import NamedTuple
 
 import moderngl
 import numpy as np
 import numpy.typing as npt
 
+from gremio.core.shape.geometry import Geometry
 from gremio.desktop.bench.camera import Camera, Size, view_projection
 from gremio.desktop.bench.scene import INSTANCE, Scene
 from gremio.desktop.theme.inks import Inks, rgb
@@ -18,13 +20,14 @@ _INSTANCE_EDGE = "4f 4f 4f 12x 1f 4x /i"
 _SAMPLES = 4
 
 
-class _Drawn:
-    """One surface on the graphics side."""
+class _Drawn(NamedTuple):
+    """One surface on the graphics side. places: the buffer of its instances."""
 
-    def __init__(self, surface: list[moderngl.VertexArray], places: moderngl.Buffer) -> None:
-        self.fill, self.mark, *edges = surface
-        self.edge = edges[0] if edges else None
-        self.places = places
+    geometry: Geometry
+    fill: moderngl.VertexArray
+    mark: moderngl.VertexArray
+    edge: moderngl.VertexArray | None
+    places: moderngl.Buffer
 
 
 class Renderer:
@@ -35,11 +38,13 @@ class Renderer:
 
     def __init__(self, context: moderngl.Context) -> None:
         self.context = context
+        # What is no longer referred to is freed at the next frame, when the context is current.
+        context.gc_mode = "context_gc"
         self.fill = self._program("fill.vert", "fill.frag")
         self.mark = self._program("fill.vert", "mark.frag")
         self.edge = self._program("edge.vert", "edge.frag", "edge.geom")
         self.ground = self._program("ground.vert", "ground.frag")
-        self._drawn: dict[int, tuple[object, _Drawn]] = {}
+        self._drawn: dict[int, _Drawn] = {}
         self._smooth: tuple[Size, moderngl.Framebuffer] | None = None
         self._marks: tuple[Size, moderngl.Framebuffer] | None = None
         self._ruling: tuple[tuple[float, ...], moderngl.VertexArray] | None = None
@@ -54,30 +59,17 @@ class Renderer:
 
     def load(self, scene: Scene) -> None:
         """Make a scene the one that is drawn; surfaces it shares with the last are kept."""
-        kept: dict[int, tuple[object, _Drawn]] = {}
+        kept: dict[int, _Drawn] = {}
         for batch in scene.batches:
-            known = self._drawn.pop(id(batch.geometry), None)
+            known = self._drawn.get(id(batch.geometry))
             size = batch.count * INSTANCE.itemsize
-            if known is not None and known[1].places.size == size:
-                kept[id(batch.geometry)] = known
-            else:
-                if known is not None:
-                    self._release(known[1])
-                kept[id(batch.geometry)] = (batch.geometry, self._upload(batch.geometry, size))
-        for _, gone in self._drawn.values():
-            self._release(gone)
+            if known is None or known.places.size != size:
+                known = self._upload(batch.geometry, size)
+            kept[id(batch.geometry)] = known
         self._drawn = kept
         self.scene = scene
 
-    def _release(self, drawn: _Drawn) -> None:
-        for thing in (drawn.fill, drawn.mark, drawn.edge, drawn.places):
-            if thing is not None:
-                thing.release()
-
-    def _upload(self, geometry: object, size: int) -> _Drawn:
-        from gremio.core.shape.geometry import Geometry
-
-        assert isinstance(geometry, Geometry)
+    def _upload(self, geometry: Geometry, size: int) -> _Drawn:
         context = self.context
         corners = np.concatenate(
             [geometry.vertices[geometry.triangles], geometry.corner_normals], axis=2
@@ -89,10 +81,11 @@ class Renderer:
             (surface, "3f 3f", "position", "normal"),
             (places, _INSTANCE_FILL, *rows, "paint", "mark"),
         ]
-        arrays = [
+        fill, mark = (
             context.vertex_array(program, content, skip_errors=True)
             for program in (self.fill, self.mark)
-        ]
+        )
+        edge = None
         edges = geometry.edges
         if len(edges.ends):
             ends = np.zeros((len(edges.ends), 2, 10), dtype="<f4")
@@ -100,16 +93,14 @@ class Renderer:
             ends[:, :, 3:9] = edges.normals.reshape(-1, 1, 6)
             ends[:, :, 9] = edges.sharp[:, None]
             line = context.buffer(ends.tobytes())
-            arrays.append(
-                context.vertex_array(
-                    self.edge,
-                    [
-                        (line, "3f 3f 3f 1f", "position", "normal_one", "normal_two", "sharp"),
-                        (places, _INSTANCE_EDGE, *rows, "weight"),
-                    ],
-                )
+            edge = context.vertex_array(
+                self.edge,
+                [
+                    (line, "3f 3f 3f 1f", "position", "normal_one", "normal_two", "sharp"),
+                    (places, _INSTANCE_EDGE, *rows, "weight"),
+                ],
             )
-        return _Drawn(arrays, places)
+        return _Drawn(geometry, fill, mark, edge, places)
 
     def draw(
         self,
@@ -123,6 +114,7 @@ class Renderer:
     ) -> None:
         """Draw the scene. instances: of the loaded scene, for a pose. smooth: anti-alias.
         scale: pixels for each unit of line width, for dense screens."""
+        self.context.gc()
         canvas = self._smooth_canvas(size) if smooth else target
         canvas.use()
         canvas.viewport = (0, 0, *size)
@@ -180,13 +172,13 @@ class Renderer:
 
     def _batches(self) -> list[tuple[int, _Drawn]]:
         assert self.scene is not None
-        return [(b.count, self._drawn[id(b.geometry)][1]) for b in self.scene.batches]
+        return [(b.count, self._drawn[id(b.geometry)]) for b in self.scene.batches]
 
     def _place(self, instances: npt.NDArray[np.void]) -> None:
         assert self.scene is not None
         for batch in self.scene.batches:
             part = instances[batch.first : batch.first + batch.count]
-            self._drawn[id(batch.geometry)][1].places.write(part.tobytes())
+            self._drawn[id(batch.geometry)].places.write(part.tobytes())
 
     def _draw_ground(self, seen: npt.NDArray[np.float64], camera: Camera, inks: Inks) -> None:
         step = 10.0 ** np.floor(np.log10(max(camera.distance, 1e-3) / 6))
@@ -217,8 +209,6 @@ class Renderer:
 
     def _smooth_canvas(self, size: Size) -> moderngl.Framebuffer:
         if self._smooth is None or self._smooth[0] != size:
-            if self._smooth is not None:
-                self._smooth[1].release()
             samples = min(_SAMPLES, self.context.max_samples)
             canvas = self.context.framebuffer(
                 self.context.renderbuffer(size, 4, samples=samples),
@@ -229,8 +219,6 @@ class Renderer:
 
     def _mark_canvas(self, size: Size) -> moderngl.Framebuffer:
         if self._marks is None or self._marks[0] != size:
-            if self._marks is not None:
-                self._marks[1].release()
             canvas = self.context.framebuffer(
                 self.context.renderbuffer(size, 1, dtype="u4"),
                 self.context.depth_renderbuffer(size),

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
 from gremio.core.rig.channels import followers, full_label, label, split
 from gremio.core.solve.backward import drive_line
+from gremio.desktop.areas import clear
 from gremio.desktop.card.links import drive_words
 from gremio.desktop.document import Document
 from gremio.desktop.theme.dress import text_font
@@ -76,11 +77,7 @@ class Ribbon(QWidget):
         self.rebuild()
 
     def _spell(self, words: list[tuple[str, str]]) -> None:
-        while item := self._line.takeAt(0):
-            old = item.widget()
-            if old is not None:
-                old.hide()
-                old.deleteLater()
+        clear(self._line)
         for index, (word, thing) in enumerate(words):
             if index:
                 dash = QLabel("—")

@@ -5,8 +5,8 @@ No toolkit: arrays only.
 
 from __future__ import annotations
 
-import bisect
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -31,6 +31,9 @@ INSTANCE = np.dtype(
     ]
 )
 LIGHT_LINE = 1.1
+# The corners of a box as low or high along x, y, z; its edges join corners that differ once.
+_BITS = np.array([[bool(i >> k & 1) for k in range(3)] for i in range(8)])
+_BOX_EDGES = np.array([(a, b) for a in range(8) for b in range(a, 8) if a ^ b in (1, 2, 4)])
 _UNIT_BOX = Box(length=1.0, width=1.0, height=1.0)
 _UNIT_BAR = Cylinder(diameter=1.0, height=1.0)
 
@@ -61,10 +64,19 @@ class Scene:
         """(M,) indices of the instances of some parts, by row."""
         return np.flatnonzero(np.isin(self.parts, list(rows)))
 
-    def batch_of(self, index: int) -> Batch:
-        """The batch that an instance belongs to."""
-        firsts = [batch.first for batch in self.batches]
-        return self.batches[bisect.bisect_right(firsts, index) - 1]
+    @cached_property
+    def batch_index(self) -> npt.NDArray[np.intp]:
+        """(N,) index of the batch that each instance belongs to."""
+        return np.repeat(np.arange(len(self.batches)), [batch.count for batch in self.batches])
+
+    @cached_property
+    def corners(self) -> Array:
+        """(N, 8, 3) corners of the box round each instance, in its part's frame."""
+        bounds = np.array([batch.geometry.bounds for batch in self.batches]).reshape(-1, 2, 3)
+        boxes = np.where(_BITS[None], bounds[:, 1, None], bounds[:, 0, None])[self.batch_index]
+        turned = boxes @ self.places[:, :3, :3].transpose(0, 2, 1)
+        inside: Array = turned + self.places[:, None, :3, 3]
+        return inside
 
     def instances(self, pose: Pose, weights: dict[int, float]) -> npt.NDArray[np.void]:
         """(N,) INSTANCE records for a pose; weights: width of edges by part row."""
@@ -116,30 +128,21 @@ def _shared(solid: AnySolid) -> tuple[AnySolid, tuple[float, float, float]]:
 
 def corners_of(scene: Scene, pose: Pose, rows: set[int] | None = None) -> Array:
     """(M, 3) world corners of the boxes round the instances of some parts, or of all."""
-    found = []
-    worlds = pose.worlds
-    wanted = np.arange(len(scene.parts)) if rows is None else scene.of_parts(rows)
-    for index in wanted:
-        low, high = scene.batch_of(int(index)).geometry.bounds
-        corners = np.array(np.meshgrid(*zip(low, high, strict=True))).reshape(3, -1).T
-        frame = worlds[scene.parts[index]] @ scene.places[index]
-        found.append(corners @ frame[:3, :3].T + frame[:3, 3])
-    return np.concatenate(found) if found else np.zeros((0, 3))
+    wanted = slice(None) if rows is None else scene.of_parts(rows)
+    frames = pose.worlds[scene.parts[wanted]]
+    corners = scene.corners[wanted] @ frames[:, :3, :3].transpose(0, 2, 1)
+    return (corners + frames[:, None, :3, 3]).reshape(-1, 3)
 
 
 def box_edges(scene: Scene, pose: Pose, rows: list[int]) -> Array:
     """(E, 2, 3) world ends of the edges of a box round each of some parts, as it lies in the
     part's own frame."""
     found = [np.zeros((0, 2, 3))]
-    pairs = [(a, b) for a in range(8) for b in range(a + 1, 8) if (a ^ b) in (1, 2, 4)]
     for row in rows:
-        world = pose.worlds[row]
-        corners = corners_of(scene, pose, {row})
-        if len(corners) == 0:
-            continue
-        inside = (np.linalg.inv(world) @ np.column_stack([corners, np.ones(len(corners))]).T)[:3].T
-        ends = np.stack([inside.min(axis=0), inside.max(axis=0)])
-        box = np.array([[ends[i >> k & 1][k] for k in range(3)] for i in range(8)])
-        there = box @ world[:3, :3].T + world[:3, 3]
-        found.append(there[np.array(pairs)])
+        corners = scene.corners[scene.of_parts({row})].reshape(-1, 3)
+        if len(corners):
+            world = pose.worlds[row]
+            box = np.where(_BITS, corners.max(axis=0), corners.min(axis=0))
+            there = box @ world[:3, :3].T + world[:3, 3]
+            found.append(there[_BOX_EDGES])
     return np.concatenate(found)

@@ -23,7 +23,7 @@ def snap_places(scene: Scene, pose: Pose, rows: set[int]) -> list[tuple[Place, A
     worlds = pose.worlds
     for index in scene.of_parts(rows):
         frame = worlds[scene.parts[index]] @ scene.places[index]
-        for place in places(scene.batch_of(int(index)).geometry)[:_MOST]:
+        for place in places(scene.batches[scene.batch_index[index]].geometry)[:_MOST]:
             found.append((place, frame[:3, :3] @ place.at + frame[:3, 3]))
     return found
 

@@ -12,7 +12,7 @@ from PyQt6.QtGui import QMouseEvent, QResizeEvent, QWheelEvent
 from PyQt6.QtOpenGLWidgets import QOpenGLWidget
 from PyQt6.QtWidgets import QWidget
 
-from gremio.core.rig.channels import channel_kind, freed, key
+from gremio.core.rig.channels import channel_unit, freed, key
 from gremio.core.rig.channels import split as split_key
 from gremio.core.rig.edit.parts import children, descendants
 from gremio.core.rig.model import Rig
@@ -125,7 +125,7 @@ class Bench(QOpenGLWidget):
     def _take_rig(self) -> None:
         self._scene_stale = True
         self._hovered = None
-        if self._asked_place and self._asked_place not in self.document.rig.parts:
+        if self.asking():
             self.stop_asking()
 
     def _take_pose(self) -> None:
@@ -151,8 +151,7 @@ class Bench(QOpenGLWidget):
         handle = None if self._asked_place else self.handle()
         drawn = Drawn(handle=handle, title=self._title())
         if handle is not None:
-            channel = split_key(handle.channel)[1]
-            drawn.unit = "m" if channel_kind(channel) == "length" else "deg"
+            drawn.unit = channel_unit(split_key(handle.channel)[1])
             drawn.ghosts = self._ghosts(handle)
         drawn.places, drawn.nearest = self._places(), self.overlay.drawn.nearest
         if drawn.nearest is not None and drawn.nearest >= len(drawn.places):
@@ -218,7 +217,7 @@ class Bench(QOpenGLWidget):
 
     def _weights(self) -> dict[int, float]:
         weights: dict[int, float] = {}
-        rows = self.document.program.part_row
+        rows = self.pose.program.part_row
         if self._hovered is not None:
             weights[self._hovered] = _HOVERED
         if self.document.selected in rows:
@@ -274,7 +273,7 @@ class Bench(QOpenGLWidget):
         if selected not in self.document.rig.parts:
             self.document.said.emit("Select a part first; X then brings it into the picture.")
             return
-        rows = self.document.program.part_row
+        rows = self.pose.program.part_row
         family = {rows[part] for part in (selected, *descendants(self.document.rig, selected))}
         corners = corners_of(self.scene(), self.pose, family)
         if len(corners):

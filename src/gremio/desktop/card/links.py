@@ -5,11 +5,10 @@ from __future__ import annotations
 from functools import partial
 
 from gremio.core.quantity import show_short
-from gremio.core.rig.channels import followers, full_label, label, split
+from gremio.core.rig.channels import channel_unit, followers, full_label, label, split
 from gremio.core.rig.model import Link, Ratio, Rig
 from gremio.desktop.card.rows import Sheet, Slab, heading, link_button, second
 from gremio.desktop.document import Document
-from gremio.desktop.rigging import unit_of_channel
 from gremio.desktop.theme.inks import Inks
 
 # The name of the window's action that begins a link.
@@ -21,7 +20,7 @@ def unit_of(rig: Rig, channel: str) -> str:
     owner, name = split(channel)
     if owner in rig.controls:
         return rig.controls[owner].unit
-    return unit_of_channel(name)
+    return channel_unit(name)
 
 
 def symbol_of(link: Link) -> str:

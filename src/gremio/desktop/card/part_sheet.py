@@ -7,11 +7,12 @@ from msgspec.structs import replace
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from gremio.core.frames import angles_of_turn, frame_of, matrix, tidy_frame, turn_of_angles
-from gremio.core.quantity import UNITS, Kind
+from gremio.core.quantity import UNITS, USUAL_UNIT, Kind
 from gremio.core.rig.channels import (
     AXES,
     JOINT_KINDS,
     channel_kind,
+    channel_unit,
     freed,
     grounded,
     has_axis,
@@ -29,7 +30,6 @@ from gremio.core.rig.edit.parts import (
 from gremio.core.rig.model import Rig, Stops
 from gremio.core.rig.solids import Mesh
 from gremio.core.shape.solids import check_dimensions
-from gremio.desktop.bench.scene import corners_of
 from gremio.desktop.bench.view import Bench
 from gremio.desktop.card.links import add_link_sections
 from gremio.desktop.card.rows import (
@@ -42,14 +42,14 @@ from gremio.desktop.card.rows import (
     second,
     title_field,
 )
-from gremio.desktop.document import Document
+from gremio.desktop.document import Document, Edit
 from gremio.desktop.fields import OptionalField, QuantityField
-from gremio.desktop.rigging import set_home, unit_of_channel
+from gremio.desktop.rigging import set_home
 from gremio.desktop.theme.dress import digit_font
 from gremio.desktop.theme.inks import Inks
 
 _GROUND = "the ground"
-_TYPING = ("the part", "the mount only")
+_TYPING = ("moves the part", "moves the mount")
 
 
 class PartSheet(Sheet):
@@ -77,11 +77,10 @@ class PartSheet(Sheet):
         entry = self.document.rig.parts[self.part]
         words = ["part"]
         row = self.document.program.part_row[self.part]
-        corners = corners_of(self.bench.scene(), self.document.pose, {row})
+        scene = self.bench.scene()
+        corners = scene.corners[scene.of_parts({row})].reshape(-1, 3)
         if len(corners):
-            frame = np.linalg.inv(self.document.pose.worlds[row])
-            inside = corners @ frame[:3, :3].T + frame[:3, 3]
-            x, y, z = (f"{v:.3g}" for v in np.ptp(inside, axis=0))
+            x, y, z = (f"{v:.3g}" for v in np.ptp(corners, axis=0))
             words.append(f"{x} × {y} × {z} m")
         if any(isinstance(shape.solid, Mesh) for shape in entry.shapes):
             source = next(s.solid.source for s in entry.shapes if isinstance(s.solid, Mesh))
@@ -102,7 +101,6 @@ class PartSheet(Sheet):
             "Joint",
             lambda text: self._set_joint(text.lower(), joint.axis),
         )
-
         if not has_axis(joint.kind):
             self.row("Joint", kinds)
             return
@@ -125,9 +123,7 @@ class PartSheet(Sheet):
         for channel in freed(entry.joint):
             stops = entry.stops.get(channel, Stops())
             axis = "" if len(freed(entry.joint)) == 1 else f" {channel[-1]}"
-            word = f"Stops{axis}, {UNITS[unit_of_channel(channel)].symbol}"
-            if len(freed(entry.joint)) > 1 and not channel.startswith("move"):
-                continue
+            word = f"Stops{axis}, {UNITS[channel_unit(channel)].symbol}"
             self.row(word, *self._stop_fields(channel, stops))
         if freed(entry.joint):
             buttons = QWidget()
@@ -144,7 +140,7 @@ class PartSheet(Sheet):
         made = []
         for end in ("low", "high"):
             field = OptionalField(
-                channel_kind(channel), unit_of_channel(channel), f"{end.capitalize()} stop", self
+                channel_kind(channel), channel_unit(channel), f"{end.capitalize()} stop", self
             )
             field.setPlaceholderText("none")
             field.bare = True
@@ -159,10 +155,11 @@ class PartSheet(Sheet):
     def _add_mount(self) -> None:
         entry = self.document.rig.parts[self.part]
         self.add(heading("Mount"))
+        carried = {self.part, *descendants(self.document.rig, self.part)}
         names = {
             other.name: other_id
             for other_id, other in self.document.rig.parts.items()
-            if other_id != self.part and other_id not in descendants(self.document.rig, self.part)
+            if other_id not in carried
         }
         present = self.document.rig.parts.get(entry.parent or "")
         self.row(
@@ -184,15 +181,16 @@ class PartSheet(Sheet):
             field.set_value(value)
         self.row("Turned, °", *turns)
         self.row(
-            "Moves", choice(_TYPING, _TYPING[_mount_only], "What typing moves", _set_mount_only)
+            "Typing", choice(_TYPING, _TYPING[_mount_only], "What typing moves", _set_mount_only)
         )
-        self.pick = link_button(
-            "Pick its place in the Bench…",
-            lambda: self.bench.ask_place(self.part),
-            "Put the mount on a corner, the middle of an edge or the centre of a circle; "
-            "the shape stays where it is",
+        self.add(
+            link_button(
+                "Pick its place in the Bench…",
+                lambda: self.bench.ask_place(self.part),
+                "Put the mount on a corner, the middle of an edge or the centre of a circle; "
+                "the shape stays where it is",
+            )
         )
-        self.add(self.pick)
 
     def _mount_field(self, kind: Kind, what: str, index: int) -> QuantityField:
         field = self._field(kind, what)
@@ -235,8 +233,7 @@ class PartSheet(Sheet):
             self.row(name.replace("_", " ").capitalize(), field)
 
     def _field(self, kind: Kind, what: str) -> QuantityField:
-        unit = {"length": "m", "angle": "deg", "time": "s", "number": ""}[kind]
-        field = QuantityField(kind, unit, what, self)
+        field = QuantityField(kind, USUAL_UNIT[kind], what, self)
         field.refused.connect(self.document.said)
         return field
 
@@ -251,9 +248,9 @@ class PartSheet(Sheet):
         """Show again what is, when an edit was refused."""
         self.document.selection_changed.emit()
 
-    def _edit(self, what: str, change: object) -> None:
+    def _edit(self, what: str, change: Edit) -> None:
         name = self.document.rig.parts[self.part].name
-        if not self.document.edit(f"{what} of {name}", change):  # type: ignore[arg-type]
+        if not self.document.edit(f"{what} of {name}", change):
             self._sure()
 
     def _set_joint(self, kind: str, axis: str) -> None:

@@ -19,7 +19,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from gremio.core.quantity import UNITS, show_short
-from gremio.core.rig.channels import split
+from gremio.core.solve.backward import led_parts
 from gremio.desktop.document import Document
 from gremio.desktop.fields import QuantityField, nudge_factor, nudge_step
 from gremio.desktop.theme.dress import text_font
@@ -58,6 +58,9 @@ class Instrument(QWidget):
         self.field.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.field.committed.connect(lambda value: self._set(value, ""))
         self.field.refused.connect(document.said)
+        count = len(led_parts(document.program, control))
+        parts = "part" if count == 1 else "parts"
+        self.leads = f"leads {count} {parts}" if count else "leads nothing yet"
         self._grip: float | None = None
         self._value_ink = ""
         self.take_pose()
@@ -102,20 +105,6 @@ class Instrument(QWidget):
 
     def _set(self, value: float, gesture: str) -> None:
         self.document.move(self.control, value, gesture)
-
-    def leads_text(self) -> str:
-        """What the control leads, in a few words."""
-        program = self.document.program
-        led: set[str] = {self.control}
-        while True:
-            more = {c for c, link in program.leads_of.items() if link.lead in led} - led
-            if not more:
-                break
-            led |= more
-        parts = {split(channel)[0] for channel in led} - {self.control}
-        if not parts:
-            return "leads nothing yet"
-        return f"leads {len(parts)} part{'s' if len(parts) > 1 else ''}"
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Name and value, the scale, and what it leads."""
@@ -188,7 +177,7 @@ class Instrument(QWidget):
         painter.setPen(QColor(self.inks.second))
         foot = QRectF(_MARGIN, 45, self.width() - 2 * _MARGIN, 15)
         painter.drawText(foot, Qt.AlignmentFlag.AlignLeft, show_short(entry.low, entry.unit))
-        painter.drawText(foot, Qt.AlignmentFlag.AlignHCenter, self.leads_text())
+        painter.drawText(foot, Qt.AlignmentFlag.AlignHCenter, self.leads)
         painter.drawText(foot, Qt.AlignmentFlag.AlignRight, show_short(entry.high, entry.unit))
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:

@@ -125,6 +125,9 @@ class Parts(QWidget):
     def rebuild(self) -> None:
         """Fill the tree anew."""
         self._filling = True
+        folded = [
+            i for i, item in self._items.items() if item.childCount() and not item.isExpanded()
+        ]
         scrolled = self.tree.verticalScrollBar().value()
         self.tree.clear()
         self._items = {}
@@ -142,6 +145,9 @@ class Parts(QWidget):
             else:
                 above.addChild(item)
         self.tree.expandAll()
+        for part_id in folded:
+            if part_id in self._items:
+                self._items[part_id].setExpanded(False)
         self.tree.verticalScrollBar().setValue(scrolled)
         self.count.setText(str(len(parts)))
         self.empty.setVisible(not parts)

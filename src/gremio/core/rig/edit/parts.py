@@ -9,7 +9,7 @@ from msgspec.structs import replace
 from gremio.core.frames import Frame
 from gremio.core.problem import GremioError
 from gremio.core.quantity import show_short
-from gremio.core.rig.channels import channel_kind, followers, freed, has_axis, key
+from gremio.core.rig.channels import channel_unit, followers, freed, has_axis, key
 from gremio.core.rig.check import stops_are_sound
 from gremio.core.rig.edit.change import (
     check_new_name,
@@ -69,14 +69,14 @@ def descendants(rig: Rig, part_id: str) -> list[str]:
     by_parent: dict[str | None, list[str]] = {}
     for other, part in rig.parts.items():
         by_parent.setdefault(part.parent, []).append(other)
-    found: list[str] = []
+    found: dict[str, None] = {}
     waiting = list(by_parent.get(part_id, []))
     while waiting:
         below = waiting.pop()
         if below not in found:
-            found.append(below)
+            found[below] = None
             waiting += by_parent.get(below, [])
-    return found
+    return list(found)
 
 
 def set_parent(rig: Rig, part_id: str, parent: str | None, mount: Frame) -> Rig:
@@ -135,7 +135,7 @@ def _check_stops(part: Part, channel: str, stops: Stops) -> None:
     if any(stop is not None and not math.isfinite(stop) for stop in (stops.low, stops.high)):
         raise GremioError(f"A stop of {part.name} is not a number. Leave it empty to run free.")
     if not stops_are_sound(stops):
-        unit = "m" if channel_kind(channel) == "length" else "deg"
+        unit = channel_unit(channel)
         low, high = show_short(stops.low or 0.0, unit), show_short(stops.high or 0.0, unit)
         raise GremioError(
             f"The low stop of {part.name} ({low}) would be above its high stop ({high}). "
