@@ -11,7 +11,7 @@ from gremio.core.files.rig_file import write as save
 from gremio.core.problem import GremioError, Note, NotFound
 from gremio.core.rig.builder import Builder, shape
 from gremio.core.rig.model import Rig
-from gremio.core.solve.ask import solve, sweep
+from gremio.core.solve.ask import run, solve, sweep
 from gremio.core.solve.pose import Pose, Poses
 
 __version__ = "0.1.0"
@@ -25,6 +25,7 @@ __all__ = [
     "Poses",
     "Rig",
     "load",
+    "run",
     "save",
     "shape",
     "solve",

@@ -12,7 +12,7 @@ from PyQt6.QtCore import QPointF, Qt
 from tests.desktop.hand import CTRL, SHIFT, Hand
 
 import gremio
-from gremio.core.rig.find import channel_key, part_id
+from gremio.core.rig.find import channel_key, control_id, part_id
 from gremio.core.rig.model import Cam, Joint, Ratio
 from gremio.demo.saltmarsh import OPEN
 
@@ -244,11 +244,13 @@ def test_a_control_for_a_part_in_one_key(at_lock: Hand) -> None:
     assert at_lock.value("Box") == pytest.approx(0.4)
 
 
-def test_a_ring_of_links_is_refused_on_the_screen(at_lock: Hand) -> None:
+def test_a_second_lead_is_refused_on_the_screen(at_lock: Hand) -> None:
     document = at_lock.window.document
-    document.select(part_id(document.rig, "Upper gate, west"))
+    document.select(control_id(document.rig, "Paddle windlass"))
     at_lock.window.bench.setFocus()
+    before = document.rig
     at_lock.keys("l")
     at_lock.click(at_lock.window.bench, at_lock.on_part("Upper gate, east", (2.6, -0.08, 1.0)))
     assert "Upper gate, east is led twice" in at_lock.said[-1]
-    assert len(document.rig.links) == 5
+    assert "the cam from Upper gates" in at_lock.said[-1]
+    assert document.rig is before

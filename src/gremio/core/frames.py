@@ -8,6 +8,7 @@ R = Rz·Ry·Rx.
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
 import msgspec
 import numpy as np
@@ -53,21 +54,35 @@ def triple(values: npt.ArrayLike) -> Triple:
 
 def turn_matrix(turn: Quaternion) -> Array:
     """(3, 3) rotation matrix of a quaternion, which is normalised first."""
-    w, x, y, z = np.asarray(turn, dtype=float) / math.sqrt(sum(v * v for v in turn))
-    return np.array(
-        [
-            [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
-            [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
-            [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
-        ]
-    )
+    result: Array = matrices([Frame(turn=turn)])[0, :3, :3]
+    return result
 
 
 def matrix(frame: Frame) -> Array:
     """(4, 4) homogeneous matrix of a frame: scale, then turn, then shift."""
-    result = np.eye(4)
-    result[:3, :3] = turn_matrix(frame.turn) * np.asarray(frame.scale)
-    result[:3, 3] = frame.at
+    result: Array = matrices([frame])[0]
+    return result
+
+
+def matrices(frames: Sequence[Frame]) -> Array:
+    """(N, 4, 4) homogeneous matrices of frames."""
+    result = np.zeros((len(frames), 4, 4))
+    if not frames:
+        return result
+    turn = np.array([frame.turn for frame in frames])
+    w, x, y, z = (turn / np.linalg.norm(turn, axis=1, keepdims=True)).T
+    result[:, 0, :3] = np.stack(
+        [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)], axis=1
+    )
+    result[:, 1, :3] = np.stack(
+        [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)], axis=1
+    )
+    result[:, 2, :3] = np.stack(
+        [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)], axis=1
+    )
+    result[:, :3, :3] *= np.array([frame.scale for frame in frames])[:, None, :]
+    result[:, :3, 3] = [frame.at for frame in frames]
+    result[:, 3, 3] = 1.0
     return result
 
 

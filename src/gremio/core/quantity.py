@@ -62,7 +62,7 @@ _ARTICLE: dict[str, str] = {
     "number": "a bare number",
 }
 # What people write for each unit.
-_NAMES: dict[str, str] = {
+UNIT_WORDS: dict[str, str] = {
     name: unit
     for unit, names in {
         "m": ("m", "metre", "metres", "meter", "meters"),
@@ -95,7 +95,7 @@ def _registry() -> pint.UnitRegistry[float]:
     for kind, base in (("length", "metre"), ("angle", "radian"), ("time", "second")):
         registry.define(f"{base} = [{kind}]")
     bases = {"length": " * metre", "angle": " * radian", "time": " * second", "number": ""}
-    for name, unit in _NAMES.items():
+    for name, unit in UNIT_WORDS.items():
         if name not in ("metre", "radian", "second"):
             registry.define(f"{name} = {UNITS[unit].size!r}{bases[UNITS[unit].kind]}")
     return registry
@@ -123,8 +123,8 @@ def parse(text: str, kind: Kind, unit: str | None = None, what: str = "This") ->
     clean = text.strip().removeprefix("=").strip()
     clean = clean.replace("°", " deg").replace("%", " percent").replace("−", "-")
     plain = _PLAIN.fullmatch(clean)
-    if plain and (not plain[2] or UNITS[_NAMES.get(plain[2], "")].kind == kind != "number"):
-        named = _NAMES.get(plain[2], unit)
+    if plain and (not plain[2] or UNITS[UNIT_WORDS.get(plain[2], "")].kind == kind != "number"):
+        named = UNIT_WORDS.get(plain[2], unit)
         return _finite(float(plain[1]) * UNITS[named].size, text, what)
     if not clean:
         raise QuantityError(f"{what} needs {_ARTICLE[kind]}: write for example {_EXAMPLE[kind]!r}.")

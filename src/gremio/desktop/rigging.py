@@ -63,7 +63,7 @@ def make_control(document: Document) -> None:
     """Make a control: for the selected part, already leading it, or a plain one."""
     rig, selected = document.rig, document.selected
     channels = document.channels_of(selected) if selected in rig.parts else []
-    free = next((c for c in channels if c not in document.program.leads_of), "")
+    free = next((c for c in channels if c not in document.program.drives), "")
     if free:
         control = proposed_control(rig, free)
         hint = f"{control.name} leads {full_label(rig, free)}, one for one."

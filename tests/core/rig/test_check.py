@@ -4,6 +4,7 @@ from msgspec.structs import replace
 
 import gremio
 from gremio.core.rig.check import faults
+from gremio.core.rig.edit.links import cam_through
 from gremio.core.rig.find import part_id
 from gremio.core.rig.model import Joint, Part, Ratio, Rig, Stops
 from gremio.core.solve.program import compile_rig
@@ -25,8 +26,8 @@ def test_a_ring_of_links_in_a_file_is_named_and_left_out() -> None:
     rig = Rig(
         parts={"p1": Part("Gate", joint=HINGE), "p2": Part("Beam", joint=HINGE)},
         links={
-            "k1": Ratio("p1 turn z", "p2 turn z", 2.0),
-            "k2": Ratio("p2 turn z", "p1 turn z", 2.0),
+            "k1": cam_through("p1 turn z", "p2 turn z", [(0, 0), (1, 2)]),
+            "k2": cam_through("p2 turn z", "p1 turn z", [(0, 0), (1, 2)]),
         },
     )
     program = compile_rig(rig)
@@ -41,8 +42,8 @@ def test_a_link_beside_a_ring_still_runs() -> None:
     rig = Rig(
         parts={f"p{i}": Part(f"Part {i}", joint=HINGE) for i in range(1, 5)},
         links={
-            "k1": Ratio("p1 turn z", "p2 turn z", 2.0),
-            "k2": Ratio("p2 turn z", "p1 turn z", 2.0),
+            "k1": cam_through("p1 turn z", "p2 turn z", [(0, 0), (1, 2)]),
+            "k2": cam_through("p2 turn z", "p1 turn z", [(0, 0), (1, 2)]),
             "k3": Ratio("p3 turn z", "p4 turn z", 3.0),
         },
         at={"p3 turn z": 0.5},

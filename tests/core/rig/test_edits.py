@@ -8,11 +8,13 @@ from msgspec.structs import replace
 import gremio
 from gremio.core.frames import Frame
 from gremio.core.problem import GremioError, NotFound
+from gremio.core.rig.channels import freed
 from gremio.core.rig.edit.controls import add_control, change_control, remove_control, set_values
 from gremio.core.rig.edit.links import (
     add_link,
     as_cam,
     as_ratio,
+    cam_through,
     proposed_ratio,
     record_station,
     remove_link,
@@ -22,6 +24,7 @@ from gremio.core.rig.edit.links import (
 from gremio.core.rig.edit.mounts import move_mount, set_home_here
 from gremio.core.rig.edit.parts import (
     add_part,
+    ground_channel,
     remove_part,
     rename_part,
     set_joint,
@@ -29,7 +32,7 @@ from gremio.core.rig.edit.parts import (
     set_stops,
 )
 from gremio.core.rig.find import channel_key, control_id, free_name, part_id
-from gremio.core.rig.model import Cam, Control, Part, Ratio, Rig, Stops
+from gremio.core.rig.model import Cam, Control, Joint, Part, Ratio, Rig, Stops
 
 
 def test_an_edit_leaves_the_older_rig_as_it_was(hatch: Rig) -> None:
@@ -97,22 +100,27 @@ def test_home_stays_within_the_range(hatch: Rig) -> None:
 
 
 def test_a_channel_is_led_once_and_both_links_are_named(hatch: Rig) -> None:
-    lead, follower = channel_key(hatch, "Shutter"), channel_key(hatch, "Flap")
+    shutter, flap = channel_key(hatch, "Shutter"), channel_key(hatch, "Flap")
     with pytest.raises(GremioError) as refused:
-        add_link(hatch, Ratio(lead, follower, 1.0))
+        add_link(hatch, cam_through(shutter, flap, [(0, 0), (1, 1)]))
+    assert "Flap is led twice" in str(refused.value)
+    assert "the ratio from Open to Flap" in str(refused.value)
+    rig, second = add_control(hatch, Control("Second", "angle", "deg", 0.0, 1.0))
+    with pytest.raises(GremioError) as refused:
+        add_link(rig, Ratio(second, flap, 1.0))
     text = str(refused.value)
     assert "Flap is led twice" in text
     assert "the ratio from Open to Flap" in text
-    assert "the ratio from Shutter to Flap" in text
+    assert "the ratio from Second to Flap" in text
 
 
 def test_a_ring_of_links_is_refused_and_spelled_out(hatch: Rig) -> None:
     flap, shutter, bolt = (channel_key(hatch, n) for n in ("Flap", "Shutter", "Bolt"))
     rig, _ = add_link(hatch, Ratio(shutter, bolt, 0.1))
     rig = remove_link(rig, next(iter(rig.links)))
-    rig, _ = add_link(rig, Ratio(bolt, flap, 1.0))
+    rig, _ = add_link(rig, cam_through(bolt, flap, [(0, 0), (1, 1)]))
     with pytest.raises(GremioError) as refused:
-        add_link(rig, Ratio(flap, shutter, 1.0))
+        add_link(rig, cam_through(flap, shutter, [(0, 0), (1, 1)]))
     text = str(refused.value)
     chains = ["Flap leads Shutter leads Bolt leads Flap", "Shutter leads Bolt leads Flap leads"]
     assert any(chain in text for chain in [*chains, "Bolt leads Flap leads Shutter leads Bolt"])
@@ -140,9 +148,9 @@ def test_a_part_is_not_mounted_on_what_it_carries(hatch: Rig) -> None:
 
 
 def test_a_joint_that_a_link_needs_stays(hatch: Rig) -> None:
-    with pytest.raises(GremioError, match="turn y of Flap is used by a link"):
-        set_joint(hatch, part_id(hatch, "Flap"), "slide", "x")
-    changed = set_joint(hatch, part_id(hatch, "Bolt"), "fixed", "x")
+    with pytest.raises(GremioError, match="turn y of Flap is used by the ratio from Open"):
+        set_joint(hatch, part_id(hatch, "Flap"), Joint("slide", "x"))
+    changed = set_joint(hatch, part_id(hatch, "Bolt"), Joint("fixed", "x"))
     assert changed.parts[part_id(hatch, "Bolt")].stops == {}
 
 
@@ -220,3 +228,38 @@ def test_home_is_not_written_down(hatch: Rig) -> None:
     away = set_values(hatch, {control: 1.0})
     assert away.at == {control: 1.0}
     assert set_values(away, {control: 0.0}).at == {}
+
+
+@pytest.mark.parametrize("kind", ["fixed", "hinge", "screw", "wheel", "ball", "planar", "free"])
+def test_another_joint_leaves_the_part_where_it_is(kind: str) -> None:
+    rig = Rig(parts={"p1": Part("Buoy", mount=Frame((1, 2, 3)), joint=Joint("free"))})
+    rig = replace(
+        rig, at={f"p1 {v} {a}": 0.3 + i for i, v in enumerate(("move", "turn")) for a in "xyz"}
+    )
+    before = gremio.solve(rig)
+    joint = Joint(kind, "y", lead=0.01)  # type: ignore[arg-type]
+    changed = set_joint(rig, "p1", joint, before.part("Buoy").channels)
+    after = gremio.solve(changed)
+    if kind == "screw":  # What a screw keeps of a turn and a move has to fit its lead.
+        after = gremio.solve(replace(changed, at={}))
+        assert changed.parts["p1"].joint.lead == 0.01
+        return
+    assert after.part("Buoy").world == pytest.approx(before.part("Buoy").world, abs=1e-9)
+
+
+def test_a_single_channel_can_be_grounded_or_freed_besides(hatch: Rig) -> None:
+    shutter = part_id(hatch, "Shutter")
+    rig = ground_channel(hatch, shutter, "move x", False)
+    assert freed(rig.parts[shutter].joint) == ("move x", "turn y")
+    rig = ground_channel(rig, shutter, "turn y", True)
+    assert freed(rig.parts[shutter].joint) == ("move x",)
+    rig = ground_channel(ground_channel(rig, shutter, "turn y", False), shutter, "move x", True)
+    assert rig.parts[shutter].joint == hatch.parts[shutter].joint
+    rig = ground_channel(rig, shutter, "scale z", False)
+    pose = gremio.solve(rig, {"Shutter scale z": 2.0})
+    assert pose.part("Shutter").world[2, 2] == 2.0
+
+
+def test_a_screw_needs_a_lead(hatch: Rig) -> None:
+    with pytest.raises(GremioError, match="A screw needs a lead"):
+        set_joint(hatch, part_id(hatch, "Shutter"), Joint("screw", "z"))

@@ -145,7 +145,7 @@ def test_places_of_a_plate_are_its_corners_edges_and_holes() -> None:
     assert sorted(float(c.at[2]) for c in circles) == pytest.approx([-0.1, 0.1])
     for circle in circles:
         assert circle.at[:2] == pytest.approx([0.5, 0.1], abs=1e-9)
-        assert circle.normal is not None and abs(circle.normal[2]) == pytest.approx(1.0)
+        assert circle.direction is not None and abs(circle.direction[2]) == pytest.approx(1.0)
     corners = {tuple(np.round(p.at, 6)) for p in found if p.kind == "corner"}
     assert (1.0, 0.5, 0.1) in corners and len(corners) == 8
     middles = {tuple(np.round(p.at, 6)) for p in found if p.kind == "edge middle"}

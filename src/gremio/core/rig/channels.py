@@ -5,33 +5,81 @@ A channel's key is "p3 turn z" for a part's channel and "c1" for a control.
 
 from __future__ import annotations
 
+import functools
+import re
+
 from gremio.core.quantity import USUAL_UNIT, Kind
-from gremio.core.rig.model import Axis, Joint, JointKind, Link, Part, Ratio, Rig
+from gremio.core.rig.model import (
+    Axis,
+    Cam,
+    Formula,
+    Joint,
+    JointKind,
+    Link,
+    Part,
+    Planetary,
+    Ratio,
+    Rig,
+    Rolling,
+)
 
 MOVES = ("move x", "move y", "move z")
 TURNS = ("turn x", "turn y", "turn z")
 SCALES = ("scale x", "scale y", "scale z")
 CHANNELS = MOVES + TURNS + SCALES
 
+# What a joint leaves free: "turn" alone is about its own axis, "…" about or along the others.
 _FREED: dict[JointKind, tuple[str, ...]] = {
     "fixed": (),
     "hinge": ("turn",),
     "spin": ("turn",),
     "slide": ("move",),
+    "screw": ("move", "turn"),
+    "cylinder": ("move", "turn"),
+    "wheel": ("turn z", "turn"),
+    "ball": TURNS,
+    "planar": ("move across", "turn"),
     "free": MOVES + TURNS,
 }
 JOINT_KINDS: tuple[JointKind, ...] = tuple(_FREED)
 AXES: tuple[Axis, ...] = ("x", "y", "z")
 
 
+def axes_of(kind: JointKind) -> tuple[Axis, ...]:
+    """The axes that a joint of this kind can have. A wheel steers about z, so its axle lies
+    along x or y."""
+    if not has_axis(kind):
+        return ()
+    return ("y", "x") if kind == "wheel" else AXES
+
+
+@functools.lru_cache(maxsize=1024)
 def freed(joint: Joint) -> tuple[str, ...]:
     """The names of the channels a joint leaves free."""
-    return tuple(name if " " in name else f"{name} {joint.axis}" for name in _FREED[joint.kind])
+    names: set[str] = set(joint.freed)
+    for name in _FREED[joint.kind]:
+        if name == "move across":
+            names |= {f"move {axis}" for axis in AXES if axis != joint.axis}
+        else:
+            names.add(name if " " in name else f"{name} {joint.axis}")
+    return tuple(name for name in CHANNELS if name in names and name not in joint.grounded)
 
 
 def has_axis(kind: JointKind) -> bool:
-    """Whether a joint of this kind works along one axis."""
-    return any(" " not in name for name in _FREED[kind])
+    """Whether a joint of this kind works along or about one axis."""
+    return any(name in ("move", "turn", "move across") for name in _FREED[kind])
+
+
+def main_channel(joint: Joint) -> str:
+    """The channel that a hand on the part moves first; "" when nothing is free.
+
+    A screw and a wheel are turned, a cylinder is pushed.
+    """
+    free = freed(joint)
+    wanted = f"turn {joint.axis}" if joint.kind in ("screw", "wheel") else ""
+    if wanted in free:
+        return wanted
+    return free[0] if free else ""
 
 
 def grounded(joint: Joint) -> tuple[str, ...]:
@@ -60,6 +108,12 @@ def channel_kind(channel: str) -> Kind:
 def channel_unit(channel: str) -> str:
     """The unit that a part's channel is shown in."""
     return USUAL_UNIT[channel_kind(channel)]
+
+
+def shown_unit(rig: Rig, channel_key: str) -> str:
+    """The unit that the channel of a key is shown in."""
+    owner, channel = split(channel_key)
+    return channel_unit(channel) if channel else rig.controls[owner].unit
 
 
 def kind_of(rig: Rig, channel_key: str) -> Kind:
@@ -105,15 +159,65 @@ def full_label(rig: Rig, channel_key: str) -> str:
     return f"{owner_name(rig, owner)} {channel}".rstrip()
 
 
+_REFERENCE = re.compile(r"\{([^{}]*)\}")
+
+
+@functools.lru_cache(maxsize=65536)
+def references(text: str) -> tuple[str, ...]:
+    """What a formula's text refers to, in braces, each once, in order."""
+    return tuple(dict.fromkeys(_REFERENCE.findall(text)))
+
+
 def followers(link: Link) -> tuple[str, ...]:
     """The keys of the channels that a link leads."""
+    if isinstance(link, Cam):
+        return tuple(follower.channel for follower in link.followers)
+    return (link.carrier if isinstance(link, Planetary) else link.follower,)
+
+
+def leads(link: Link) -> tuple[str, ...]:
+    """The keys of the channels that lead in a link; of a formula, all it refers to."""
+    match link:
+        case Ratio():
+            return (link.lead, link.carrier) if link.carrier else (link.lead,)
+        case Planetary():
+            return (link.sun, link.ring)
+        case Cam():
+            return (link.lead,)
+        case Formula():
+            return references(link.text)
+        case Rolling():
+            return ()
+
+
+def members(link: Link) -> tuple[str, ...]:
+    """All that a link refers to."""
+    return (*leads(link), *followers(link))
+
+
+def adds(link: Link) -> bool:
+    """Whether a link adds to what its follower has otherwise, and does not set it."""
+    return isinstance(link, Rolling) or (not isinstance(link, Planetary) and link.adds)
+
+
+def link_word(link: Link) -> str:
+    """The word for a link of this kind: "ratio", "cam", "gear pair"."""
     if isinstance(link, Ratio):
-        return (link.follower,)
-    return tuple(follower.channel for follower in link.followers)
+        return "ratio" if link.kind == "plain" else link.kind
+    return str(link.__struct_config__.tag)
+
+
+def link_symbol(link: Link) -> str:
+    """The name of the symbol of a link."""
+    if isinstance(link, Ratio):
+        return "rack" if link.kind == "rack and pinion" else "ratio"
+    return link_word(link)
 
 
 def link_label(rig: Rig, link: Link) -> str:
     """A link as people call it: "the ratio from Paddle windlass to Windlass"."""
     names = ", ".join(label(rig, channel) for channel in followers(link))
-    kind = "ratio" if isinstance(link, Ratio) else "cam"
-    return f"the {kind} from {label(rig, link.lead)} to {names}"
+    if isinstance(link, Formula | Rolling):
+        return f"the {link_word(link)} for {names}"
+    from_names = " and ".join(label(rig, channel) for channel in leads(link)[:2])
+    return f"the {link_word(link)} from {from_names} to {names}"

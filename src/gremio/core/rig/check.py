@@ -9,20 +9,23 @@ from gremio.core.problem import Note
 from gremio.core.quantity import UNITS, show_short
 from gremio.core.rig.channels import channel_unit, freed
 from gremio.core.rig.model import Control, Part, Rig, Stops
-from gremio.core.rig.order import part_levels, usable_links
+from gremio.core.rig.order import arrange, part_levels
 from gremio.core.rig.solids import Mesh
 
 
 def faults(rig: Rig) -> list[Note]:
     """Everything that keeps the rig from being what it says, in a steady order."""
+    return [*own_faults(rig), *part_levels(rig)[1], *arrange(rig).notes]
+
+
+def own_faults(rig: Rig) -> list[Note]:
+    """What is wrong with names, stops, ranges and sources, each looked at by itself."""
     notes = _names(rig)
     for part in rig.parts.values():
         notes += _stops(part)
         notes += _sources(rig, part)
     for control in rig.controls.values():
         notes += _range(control)
-    notes += part_levels(rig)[1]
-    notes += usable_links(rig)[1]
     return notes
 
 

@@ -16,25 +16,61 @@ from gremio.core.quantity import Kind
 from gremio.core.rig.solids import AnySolid
 
 Axis = Literal["x", "y", "z"]
-JointKind = Literal["fixed", "hinge", "spin", "slide", "free"]
+JointKind = Literal[
+    "fixed",
+    "hinge",
+    "spin",
+    "slide",
+    "screw",
+    "cylinder",
+    "wheel",
+    "ball",
+    "planar",
+    "free",
+]
+RatioKind = Literal[
+    "plain",
+    "gear pair",
+    "bevel pair",
+    "worm",
+    "rack and pinion",
+    "belt",
+    "chain",
+    "lead screw",
+    "winch",
+    "hydraulic pair",
+    "rolling wheel",
+]
 ProfileKind = Literal["smooth", "straight"]
+MeasureKind = Literal["distance", "length", "radius", "size", "angle"]
 Up = Literal["y", "z"]
 
 PAINT = "#B9C4BE"
 
 
 class Joint(msgspec.Struct, frozen=True, omit_defaults=True):
-    """What a part may do at its mount; `axis` is one of the mount's axes."""
+    """What a part may do at its mount; `axis` is one of the mount's axes.
+
+    lead: how far a screw goes for a turn (m). freed, grounded: channels by name that are
+    free, or grounded, besides what the kind says.
+    """
 
     kind: JointKind = "fixed"
     axis: Axis = "z"
+    lead: float = 0.0
+    freed: tuple[str, ...] = ()
+    grounded: tuple[str, ...] = ()
 
 
 class Stops(msgspec.Struct, frozen=True, omit_defaults=True):
-    """The low and the high stop of a channel (m or rad); None where it runs free."""
+    """The low and the high stop of a channel (m or rad); None where it runs free.
+
+    soft: from how far before a stop the channel slows down toward it (m or rad).
+    """
 
     low: float | None = None
     high: float | None = None
+    soft: float = 0.0
 
 
 class Shape(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -75,10 +111,31 @@ class Control(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 class Ratio(msgspec.Struct, frozen=True, omit_defaults=True, tag_field="link", tag="ratio"):
-    """follower = ratio · lead + offset, all in SI."""
+    """follower = ratio · lead + offset, all in SI.
+
+    kind: what gives the proportion. carrier: key of the turn of an arm that carries one of
+    the two; the ratio then holds as seen from the arm. adds: it adds to what the follower
+    has otherwise.
+    """
 
     lead: str
     follower: str
+    ratio: float
+    offset: float = 0.0
+    kind: RatioKind = "plain"
+    carrier: str = ""
+    adds: bool = False
+
+
+class Planetary(msgspec.Struct, frozen=True, omit_defaults=True, tag_field="link", tag="planetary"):
+    """Three members with two freedoms: sun + ratio · ring = (1 + ratio) · carrier (Willis).
+
+    ratio: teeth of the ring ÷ teeth of the sun; 1 for a differential of bevel gears.
+    """
+
+    sun: str
+    ring: str
+    carrier: str
     ratio: float
     offset: float = 0.0
 
@@ -103,9 +160,67 @@ class Cam(msgspec.Struct, frozen=True, omit_defaults=True, tag_field="link", tag
     lead: str
     followers: tuple[Follower, ...]
     stations: tuple[Station, ...]
+    adds: bool = False
 
 
-Link = Ratio | Cam
+class Formula(msgspec.Struct, frozen=True, omit_defaults=True, tag_field="link", tag="formula"):
+    """follower = what the text says, with ids in braces: "{p3 turn z} * 12/32"."""
+
+    follower: str
+    text: str
+    adds: bool = False
+
+
+class Rolling(msgspec.Struct, frozen=True, omit_defaults=True, tag_field="link", tag="rolling"):
+    """A wheel that rolls without slip: its turn grows by the distance it goes ÷ radius.
+
+    follower: key of the wheel's turn. radius: m. path: id of a path along which the
+    distance is measured; "" measures it along the wheel's own heading.
+    """
+
+    follower: str
+    radius: float
+    path: str = ""
+
+
+Link = Ratio | Planetary | Cam | Formula | Rolling
+
+
+class Anchor(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A picked feature of a part.
+
+    at: the point in the part's frame (m), as it was picked. shape, feature: which of the
+    part's shapes, and which of that shape's features, so that it follows when a dimension
+    changes; −1 for a plain point.
+    """
+
+    part: str
+    at: Triple = (0.0, 0.0, 0.0)
+    shape: int = -1
+    feature: int = -1
+
+
+class Measure(msgspec.Struct, frozen=True, omit_defaults=True):
+    """Something measured and kept under a name.
+
+    kind: the distance between two points; the length of an edge; the radius of a circle;
+    the size of a part along one of its axes; the angle between two faces or edges.
+    """
+
+    name: str
+    kind: MeasureKind
+    ends: tuple[Anchor, ...]
+    unit: str = "m"
+    axis: Axis = "x"
+
+
+class Path(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A line in space through points (m), in the frame of a part or of the ground."""
+
+    name: str
+    points: tuple[Triple, ...]
+    closed: bool = False
+    on: str | None = None
 
 
 class Source(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -134,24 +249,34 @@ class Rig(msgspec.Struct, frozen=True, omit_defaults=True):
     controls: dict[str, Control] = {}
     links: dict[str, Link] = {}
     sources: dict[str, Source] = {}
+    measures: dict[str, Measure] = {}
+    paths: dict[str, Path] = {}
     at: dict[str, float] = {}
     made: int = 0
 
 
 __all__ = [
     "PAINT",
+    "Anchor",
     "Axis",
     "Cam",
     "Control",
     "Follower",
+    "Formula",
     "Frame",
     "Joint",
     "JointKind",
     "Link",
+    "Measure",
+    "MeasureKind",
     "Part",
+    "Path",
+    "Planetary",
     "ProfileKind",
     "Ratio",
+    "RatioKind",
     "Rig",
+    "Rolling",
     "Shape",
     "Source",
     "Station",

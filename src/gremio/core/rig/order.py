@@ -1,12 +1,28 @@
-"""The order in which links, and parts, can be computed; and what makes it impossible."""
+"""The order in which parts and links can be computed; and what makes it impossible."""
 
 from __future__ import annotations
 
 import graphlib
+import itertools
+import math
+from collections.abc import Callable, Container, Iterable
+from dataclasses import dataclass
 
 from gremio.core.problem import Note
-from gremio.core.rig.channels import exists, followers, label, link_label, split
-from gremio.core.rig.model import Link, Rig
+from gremio.core.rig.channels import (
+    adds,
+    exists,
+    followers,
+    freed,
+    key,
+    label,
+    leads,
+    link_label,
+    members,
+    split,
+)
+from gremio.core.rig.model import Formula, Link, Planetary, Ratio, Rig, Rolling
+from gremio.core.rig.trains import Fault, Row, Train, solve_trains
 
 
 def part_levels(rig: Rig) -> tuple[list[list[str]], list[Note]]:
@@ -51,80 +67,248 @@ def _mounted_on_itself(rig: Rig, ring: list[str]) -> Note:
     return Note("parent-cycle", names[0], text)
 
 
-def usable_links(rig: Rig) -> tuple[list[Link], list[Note]]:
-    """The links that can be computed, in the rig's order, and why the others can't.
+def carriers(rig: Rig, part: str) -> list[str]:
+    """Ids of a part and of all that carries it, the part first."""
+    found: list[str] = []
+    here: str | None = part
+    while here is not None and here in rig.parts and here not in found:
+        found.append(here)
+        here = rig.parts[here].parent
+    return found
 
-    Left out: a link to something that is not there or is grounded, the second link to
-    lead a channel, and every link of a ring.
+
+@dataclass(frozen=True)
+class Block:
+    """Channels that are computed in one go, from others.
+
+    reads, writes: channel keys. train: where it is one. links: ids of the links that give
+    the one channel written, the one that sets it before those that add; of a train, all.
+    """
+
+    reads: tuple[str, ...]
+    writes: tuple[str, ...]
+    links: tuple[str, ...]
+    train: Train | None = None
+
+
+@dataclass(frozen=True)
+class Arrangement:
+    """How the links of a rig can be computed.
+
+    levels: each level of blocks can be computed from those before it. notes: why some
+    links are left out, and trains that are locked.
+    """
+
+    levels: tuple[tuple[Block, ...], ...]
+    notes: tuple[Note, ...]
+
+
+def arrange(rig: Rig) -> Arrangement:
+    """Put the links in the order in which they can be computed.
+
+    Left out, with a note: a link to something that is not there or is grounded, the second
+    link to set a channel, a ratio that makes a train's leads disagree, and links in a ring.
     """
     notes: list[Note] = []
-    usable: list[Link] = []
-    led: dict[str, Link] = {}
-    for link in rig.links.values():
-        lost = [c for c in (link.lead, *followers(link)) if not exists(rig, c)]
-        if lost:
-            notes.append(_lost_channel(rig, link, lost[0]))
-            continue
-        twice = [c for c in followers(link) if c in led]
-        if twice:
-            notes.append(_led_twice(rig, twice[0], led[twice[0]], link))
+    links: dict[str, Link] = {}
+    for link_id, link in rig.links.items():
+        lost = _lost(rig, link)
+        if lost is None:
+            links[link_id] = link
+        else:
+            notes.append(lost)
+    added = {c for link in links.values() if adds(link) for c in followers(link)}
+    one_way = _one_way(rig, links, added, notes)
+    rows = _screw_rows(rig)
+    for link_id, link in links.items():
+        if isinstance(link, Ratio | Planetary) and _is_mutual(link, added):
+            rows.append(train_row(rig, link_id, link))
+    trains, faults = solve_trains(rows, [*rig.controls, *one_way])
+    notes += [_train_note(rig, fault, one_way) for fault in faults]
+    blocks = [_train_block(train) for train in trains]
+    blocks += [_link_block(rig, channel, ids) for channel, ids in one_way.items()]
+    while ring := _ring(blocks):
+        notes.append(_leads_itself(rig, ring))
+        blocks = [b for b in blocks if b.train is not None or not set(b.writes) & set(ring)]
+    return Arrangement(_levelled(blocks), tuple(notes))
+
+
+def _one_way(
+    rig: Rig, links: dict[str, Link], added: set[str], notes: list[Note]
+) -> dict[str, list[str]]:
+    """Ids of the links that run one way only, by the channel they give: cams, formulas,
+    rolling wheels, what adds, and ratios onto a channel that something is added to."""
+    found: dict[str, list[str]] = {}
+    for link_id, link in links.items():
+        if _is_mutual(link, added):
             continue
         controls = [c for c in followers(link) if not split(c)[1]]
         if controls:
             notes.append(_led_control(rig, controls[0], link))
             continue
-        usable.append(link)
-        led.update((channel, link) for channel in followers(link))
-    while ring := _ring(usable):
-        notes.append(_leads_itself(rig, ring))
-        usable = [link for link in usable if not _is_of_ring(link, ring)]
-    return usable, notes
+        for channel in followers(link):
+            ids = found.setdefault(channel, [])
+            setting = [i for i in ids if not adds(links[i])]
+            if not adds(link) and setting:
+                notes.append(_led_twice(rig, channel, links[setting[0]], link))
+            else:
+                ids.append(link_id)
+    for channel, ids in found.items():
+        found[channel] = sorted(ids, key=lambda i: adds(links[i]))
+    return {channel: ids for channel, ids in found.items() if ids}
 
 
-def _ring(links: list[Link]) -> list[str]:
+def _is_mutual(link: Link, added: Container[str]) -> bool:
+    """Whether a link works both ways alike. A ratio of zero does not, nor one onto a channel
+    that something is added to."""
+    if isinstance(link, Ratio):
+        return not (link.adds or link.ratio == 0.0 or link.follower in added)
+    return isinstance(link, Planetary)
+
+
+def train_row(rig: Rig, link_id: str, link: Ratio | Planetary) -> Row:
+    """What a ratio, or a planetary set (Willis' equation), says of its channels.
+
+    With a carrier, turns are counted as seen from it: a member that does not ride on the
+    carrier turns against it by its own turn less the carrier's.
+    """
+    if isinstance(link, Planetary):
+        factors = {link.carrier: -(1 + link.ratio), link.sun: 1.0, link.ring: link.ratio}
+        return Row(factors, link.offset, link_id)
+    factors = {link.follower: 1.0, link.lead: -link.ratio}
+    if link.carrier:
+        arm = split(link.carrier)[0]
+        share = 0.0
+        if arm not in carriers(rig, split(link.follower)[0]):
+            share -= 1.0
+        if arm not in carriers(rig, split(link.lead)[0]):
+            share += link.ratio
+        if share:
+            factors[link.carrier] = share
+    return Row(factors, link.offset, link_id)
+
+
+def _screw_rows(rig: Rig) -> list[Row]:
+    rows = []
+    for part_id, part in rig.parts.items():
+        joint = part.joint
+        ends = f"move {joint.axis}", f"turn {joint.axis}"
+        if joint.kind == "screw" and joint.lead and all(c in freed(joint) for c in ends):
+            move, turn = (key(part_id, end) for end in ends)
+            rows.append(Row({move: 1.0, turn: -joint.lead / (2 * math.pi)}, 0.0, part_id))
+    return rows
+
+
+def _train_block(train: Train) -> Block:
+    return Block(train.inputs, tuple(train.shares), tuple(row.link for row in train.rows), train)
+
+
+def _link_block(rig: Rig, channel: str, ids: list[str]) -> Block:
+    reads = dict.fromkeys(c for i in ids for c in channels_read(rig, rig.links[i]))
+    return Block(tuple(reads), (channel,), tuple(ids))
+
+
+def channels_read(rig: Rig, link: Link) -> Iterable[str]:
+    """Keys of the channels that a one-way link depends on, through frames as well."""
+    if isinstance(link, Rolling):
+        part = split(link.follower)[0]
+        found = [c for p in carriers(rig, part) for c in _free_keys(rig, p)]
+        return [c for c in found if c != link.follower]
+    if not isinstance(link, Formula):
+        return leads(link)
+    found = []
+    for name in leads(link):
+        if name in rig.parts:
+            found += [c for p in carriers(rig, name) for c in _free_keys(rig, p)]
+        elif name in rig.measures:
+            for end in rig.measures[name].ends:
+                found += [c for p in carriers(rig, end.part) for c in _free_keys(rig, p)]
+        elif exists(rig, name):
+            found.append(name)
+    return found
+
+
+def _free_keys(rig: Rig, part: str) -> list[str]:
+    return [key(part, channel) for channel in freed(rig.parts[part].joint)]
+
+
+def _graph(blocks: list[Block]) -> tuple[dict[int, set[int]], dict[str, int]]:
+    writer = {channel: i for i, block in enumerate(blocks) for channel in block.writes}
+    return {
+        i: {writer[c] for c in block.reads if c in writer} for i, block in enumerate(blocks)
+    }, writer
+
+
+def _ring(blocks: list[Block]) -> list[str]:
     """Channels that lead each other round in a ring, lead first; [] when there is none."""
-    graph: dict[str, set[str]] = {}
-    for link in links:
-        for follower in followers(link):
-            graph.setdefault(follower, set()).add(link.lead)
+    graph, writer = _graph(blocks)
     try:
         graphlib.TopologicalSorter(graph).prepare()
     except graphlib.CycleError as error:
-        ring: list[str] = error.args[1][:-1]
-        return ring
+        ring: list[int] = error.args[1]
+        return [
+            next(c for c in blocks[after].reads if writer.get(c) == before)
+            for before, after in itertools.pairwise(ring)
+        ]
     return []
 
 
-def _is_of_ring(link: Link, ring: list[str]) -> bool:
-    if link.lead not in ring:
-        return False
-    following = ring[(ring.index(link.lead) + 1) % len(ring)]
-    return following in followers(link)
-
-
-def led_by(links: list[Link]) -> dict[str, Link]:
-    """The link that leads each led channel."""
-    return {channel: link for link in links for channel in followers(link)}
-
-
-def link_levels(links: list[Link]) -> list[list[tuple[Link, str]]]:
-    """(link, follower) by level: each level can be computed from those before it."""
-    leads = led_by(links)
-    sorter = graphlib.TopologicalSorter({c: {link.lead} for c, link in leads.items()})
+def _levelled(blocks: list[Block]) -> tuple[tuple[Block, ...], ...]:
+    sorter = graphlib.TopologicalSorter(_graph(blocks)[0])
     sorter.prepare()
-    levels: list[list[tuple[Link, str]]] = []
+    levels: list[tuple[Block, ...]] = []
     while sorter.is_active():
         ready = sorter.get_ready()
-        level = [(leads[channel], channel) for channel in ready if channel in leads]
-        if level:
-            levels.append(level)
+        levels.append(tuple(blocks[i] for i in sorted(ready)))
         sorter.done(*ready)
-    return levels
+    return tuple(levels)
+
+
+def _lost(rig: Rig, link: Link) -> Note | None:
+    """The note for a link that refers to something which is not there, or grounded."""
+    known: Callable[[str], bool] = lambda name: exists(rig, name)  # noqa: E731
+    if isinstance(link, Formula):
+        known = lambda name: is_known(rig, name)  # noqa: E731
+    for name in leads(link):
+        if not known(name):
+            return _lost_channel(rig, link, name)
+    for name in followers(link):
+        if not exists(rig, name):
+            return _lost_channel(rig, link, name)
+    if len(set(members(link))) < len(members(link)) and not isinstance(link, Formula):
+        name = label(rig, followers(link)[0])
+        text = f"{name} leads itself by {link_label(rig, link)}. Remove the link."
+        return Note("link-cycle", name, text)
+    if isinstance(link, Rolling) and link.path and link.path not in rig.paths:
+        text = f"{link_label(rig, link)} follows a path that is not in the rig. Remove the link."
+        return Note("link-lost", "", text)
+    return None
+
+
+def is_known(rig: Rig, name: str) -> bool:
+    """Whether a formula can refer to this: a channel, part, measure or dimension, by key."""
+    return (
+        name in rig.parts
+        or name in rig.measures
+        or exists(rig, name)
+        or (dimension_of(rig, name) is not None)
+    )
+
+
+def dimension_of(rig: Rig, name: str) -> float | None:
+    """The value of a shape's dimension by its key, "p3 shape 1 teeth"; None when it has none."""
+    owner, _, rest = name.partition(" shape ")
+    number, _, dimension = rest.partition(" ")
+    part = rig.parts.get(owner)
+    if part is None or not number.isdigit() or int(number) >= len(part.shapes):
+        return None
+    value = getattr(part.shapes[int(number)].solid, dimension, None)
+    return float(value) if isinstance(value, int | float) else None
 
 
 def _lost_channel(rig: Rig, link: Link, channel: str) -> Note:
     owner, name = split(channel)
-    if owner in rig.parts:
+    if owner in rig.parts and name:
         part = rig.parts[owner].name
         text = (
             f"{name} of {part} is grounded: its joint does not allow it. "
@@ -139,7 +323,7 @@ def _led_twice(rig: Rig, channel: str, first: Link, second: Link) -> Note:
     name = label(rig, channel)
     text = (
         f"{name} is led twice: by {link_label(rig, first)} and by {link_label(rig, second)}. "
-        "Remove one of them."
+        "Remove one of them, or let one add to the other."
     )
     return Note("led-twice", name, text)
 
@@ -155,3 +339,41 @@ def _leads_itself(rig: Rig, ring: list[str]) -> Note:
     chain = " leads ".join([*names, names[0]])
     text = f"{chain}: links in a ring have no beginning. Remove one of them."
     return Note("link-cycle", names[0], text)
+
+
+def _train_note(rig: Rig, fault: Fault, one_way: dict[str, list[str]]) -> Note:
+    link = rig.links.get(fault.link)
+    name = label(rig, followers(link)[0]) if link else rig.parts[fault.link].name
+    told = link_label(rig, link) if link else f"the screw {name}"
+    if fault.kind == "twice":
+        own = members(link) if link else ()
+        drivers = [d for d in fault.drivers if d not in own] or list(fault.drivers)
+        others = [_driver_label(rig, driver, one_way) for driver in drivers]
+        text = (
+            f"{name} is led twice: by {told}, and its train has a lead already: "
+            f"{' and '.join(others)}. Remove one of them."
+        )
+        return Note("led-twice", name, text)
+    names = [label(rig, channel) for channel in fault.loop]
+    chain = " leads ".join([*names, names[0]]) if names else name
+    if fault.kind == "disagrees":
+        text = (
+            f"{chain}: these ratios agree in speed, but start at different places, so {told} is "
+            "left out. Make it start where the others do."
+        )
+        return Note("train-disagrees", name, text)
+    once = (
+        f"once round gives × {fault.factor:.4g} where it must give × 1, so"
+        if (len(fault.loop) < 3 or fault.factor)
+        else "these three leave each other no freedom, so"
+    )
+    text = f"{chain}: {once} the train is locked. Change or remove {told}."
+    return Note("train-locked", name, text)
+
+
+def _driver_label(rig: Rig, driver: str, one_way: dict[str, list[str]]) -> str:
+    ids = one_way.get(driver)
+    if ids:
+        return link_label(rig, rig.links[ids[0]])
+    by = [link for link in rig.links.values() if driver in members(link)]
+    return link_label(rig, by[0]) if by else label(rig, driver)

@@ -10,18 +10,33 @@ import numpy.typing as npt
 from gremio.core.shape.geometry import Geometry
 
 Array = npt.NDArray[np.float64]
+_LEAST_FACE = 0.01
+
+
+PlaceKind = Literal["corner", "edge middle", "circle centre", "face centre"]
 
 
 class Place(NamedTuple):
-    """A place to snap to. at: (3,) m. normal: (3,) across a circle, else None."""
+    """A place to snap to. at: (3,) m.
 
-    kind: Literal["corner", "edge middle", "circle centre"]
+    direction: (3,) unit; across a circle or a face, along an edge; None at a corner.
+    size: length of an edge, radius of a circle (m), area of a face (m²).
+    error: how far the rim of a circle is from round (m).
+    """
+
+    kind: PlaceKind
     at: Array
-    normal: Array | None = None
+    direction: Array | None = None
+    size: float = 0.0
+    error: float = 0.0
 
 
 def places(geometry: Geometry) -> list[Place]:
-    """Every place a mount can snap to, circles first."""
+    """Every place a mount can snap to: circles first, then corners, edges and faces.
+
+    The order depends on how the surface is made and not on its dimensions, so that a place
+    can be found again when a dimension has changed.
+    """
     edges = geometry.edges
     sharp = edges.ends[edges.sharp]
     found: list[Place] = []
@@ -34,8 +49,37 @@ def places(geometry: Geometry) -> list[Place]:
     straight = [pair for pair in sharp.tolist() if not set(pair) <= round_vertices]
     corners = sorted({vertex for pair in straight for vertex in pair})
     found += [Place("corner", geometry.vertices[v]) for v in corners]
-    found += [Place("edge middle", geometry.vertices[pair].mean(axis=0)) for pair in straight]
-    return found
+    found += [_edge(*geometry.vertices[pair]) for pair in straight]
+    return found + _faces(geometry)
+
+
+def _edge(one: Array, two: Array) -> Place:
+    length = float(np.linalg.norm(two - one))
+    return Place("edge middle", (one + two) / 2, (two - one) / (length or 1.0), length)
+
+
+def _faces(geometry: Geometry) -> list[Place]:
+    """Flat faces of some size: triangles in one plane together."""
+    corners = geometry.vertices[geometry.triangles]
+    areas = np.linalg.norm(
+        np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1
+    )
+    total = float(areas.sum())
+    if total <= 0:
+        return []
+    normals, middles = geometry.face_normals, corners.mean(axis=1)
+    grain = max(float(np.ptp(geometry.bounds, axis=0).max()) * 1e-4, 1e-9)
+    heights = np.einsum("ij,ij->i", normals, middles) / grain
+    planes = np.column_stack([np.round(normals * 1e4), np.round(heights)]).astype(np.int64)
+    _, first, plane = np.unique(planes, axis=0, return_index=True, return_inverse=True)
+    plane = plane.ravel()
+    area = np.bincount(plane, areas)
+    centre = (
+        np.stack([np.bincount(plane, areas * middles[:, i]) for i in range(3)], axis=1)
+        / np.where(area > 0, area, 1.0)[:, None]
+    )
+    large = [i for i in np.argsort(first) if area[i] >= _LEAST_FACE * total]
+    return [Place("face centre", centre[i], normals[first[i]], float(area[i]) / 2) for i in large]
 
 
 def _loops(pairs: npt.NDArray[np.int64]) -> list[list[int]]:
@@ -78,4 +122,6 @@ def _fit_circle(points: Array) -> Place | None:
     radii = np.hypot(flat[:, 0] - a, flat[:, 1] - b)
     if np.ptp(radii) > 0.01 * radii.mean():
         return None
-    return Place("circle centre", middle + a * axes[0] + b * axes[1], axes[2])
+    radius = float(radii.mean())
+    centre = middle + a * axes[0] + b * axes[1]
+    return Place("circle centre", centre, axes[2], radius, float(np.abs(radii - radius).max()))

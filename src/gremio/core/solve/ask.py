@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 
 from gremio.core.problem import GremioError
 from gremio.core.quantity import show_short
 from gremio.core.rig.builder import Typed, values_by_key
 from gremio.core.rig.channels import full_label, link_label
-from gremio.core.rig.find import control_id
+from gremio.core.rig.find import channel_key, control_id
 from gremio.core.rig.model import Rig
+from gremio.core.solve.backward import drive_line
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.pose import Pose, Poses
 from gremio.core.solve.program import Program, compile_rig
@@ -28,13 +30,38 @@ def solve(rig: Rig, values: Mapping[str, Typed] | None = None) -> Pose:
     program = compile_rig(rig)
     asked = values_by_key(rig, values or {})
     for channel in asked:
-        link = program.leads_of.get(channel)
-        if link is not None:
-            raise GremioError(
-                f"{full_label(rig, channel)} is led by {link_label(rig, link)}. "
-                f"Set {full_label(rig, link.lead)} instead."
-            )
+        if not program.inputs[program.channel_row[channel]]:
+            raise GremioError(_is_led(program, channel))
     return evaluate(program, {**rig.at, **asked}).frame(0)
+
+
+def _is_led(program: Program, channel: str) -> str:
+    rig, link = program.rig, program.link(channel)
+    told = link_label(rig, link) if link else "its own screw"
+    text = f"{full_label(rig, channel)} is led by {told}."
+    inputs = [c for c in drive_line(program, channel) if c != channel]
+    return f"{text} Set {full_label(rig, inputs[0])} instead." if inputs else text
+
+
+def run(rig: Rig, values: Mapping[str, Sequence[float] | npt.ArrayLike]) -> Poses:
+    """The poses of many frames at once.
+
+    values: by name, (F,) values in SI or one value for all frames. Rolling wheels start
+    where they stand and roll on from frame to frame. Raises NotFound, GremioError.
+    """
+    program = compile_rig(rig)
+    asked: dict[str, Any] = dict(rig.at)
+    for name, given in values.items():
+        channel = channel_key(rig, name)
+        if not program.inputs[program.channel_row[channel]]:
+            raise GremioError(_is_led(program, channel))
+        asked[channel] = np.asarray(given, dtype=float)
+        if not np.all(np.isfinite(asked[channel])):
+            raise GremioError(f"The values for {name} are not all numbers.")
+    lengths = {np.size(v) for v in asked.values()} - {1}
+    if len(lengths) > 1:
+        raise GremioError(f"The values have different lengths: {sorted(lengths)}.")
+    return evaluate(program, asked)
 
 
 def sweep(rig: Rig, control: str, steps: int = 101) -> Poses:

@@ -4,12 +4,18 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from gremio.core.mechanics.profiles import leads_at
+from gremio.core.mechanics.profiles import leads_at, value
 from gremio.core.quantity import show_short
-from gremio.core.rig.channels import channel_unit, label, split
-from gremio.core.rig.model import Ratio
+from gremio.core.rig.channels import adds, full_label, label, link_label, shown_unit, split
+from gremio.core.rig.model import Cam, Formula, Ratio, Rolling
+from gremio.core.rig.trains import Train
+from gremio.core.solve.evaluate import evaluate
+from gremio.core.solve.limits import asked_for
+from gremio.core.solve.link_steps import cam_profile
 from gremio.core.solve.pose import Pose
-from gremio.core.solve.program import Program, cam_profile
+from gremio.core.solve.program import Program
+
+_STEPS = 24
 
 
 @dataclass(frozen=True)
@@ -30,22 +36,29 @@ class Held:
 def drive_line(program: Program, channel: str) -> list[str]:
     """Channel keys from the input that leads a channel down to the channel itself."""
     line = [channel]
-    while link := program.leads_of.get(line[0]):
-        line.insert(0, link.lead)
+    while drive := program.drives.get(line[0]):
+        lead = next((c for c in drive.leads if c in program.channel_row and c not in line), None)
+        if lead is None:
+            break
+        line.insert(0, lead)
     return line
 
 
 def led_parts(program: Program, lead: str) -> set[str]:
     """Ids of the parts that a channel (by key) leads, through however many links."""
     below: dict[str, list[str]] = {}
-    for channel, link in program.leads_of.items():
-        below.setdefault(link.lead, []).append(channel)
+    for channel, drive in program.drives.items():
+        for other in drive.leads:
+            below.setdefault(other, []).append(channel)
     found: set[str] = set()
+    seen: set[str] = set()
     waiting = list(below.get(lead, []))
     while waiting:
         channel = waiting.pop()
-        found.add(split(channel)[0])
-        waiting += below.get(channel, [])
+        if channel not in seen:
+            seen.add(channel)
+            found.add(split(channel)[0])
+            waiting += below.get(channel, [])
     return found
 
 
@@ -58,21 +71,126 @@ def move(program: Program, pose: Pose, channel: str, wanted: float) -> Hand | He
     if row is None:
         owner, name = split(channel)
         return Held(f"{name} of {label(program.rig, owner)} is grounded.")
-    wanted = min(max(wanted, float(program.low[row])), float(program.high[row]))
-    link = program.leads_of.get(channel)
-    if link is None:
+    low, high = float(program.low[row]), float(program.high[row])
+    wanted = asked_for(wanted, low, high, float(program.soft[row]))
+    drive = program.drives.get(channel)
+    if drive is None:
         return Hand(channel, wanted)
-    if isinstance(link, Ratio):
-        if link.ratio == 0.0:
+    train = program.trains.get(channel)
+    if train is not None and channel in train.shares:
+        return _through_train(program, pose, train, channel, wanted)
+    links = [program.rig.links[link_id] for link_id in drive.links]
+    first = links[0]
+    if adds(first):
+        if isinstance(first, Rolling):
             name = label(program.rig, channel)
-            return Held(f"{name} is led with the ratio 0, so it never moves. Change the ratio.")
-        return move(program, pose, link.lead, (wanted - link.offset) / link.ratio)
-    profile = cam_profile(link, channel)
-    reach = [s.values[channel] for s in link.stations if channel in s.values]
+            return Held(f"{name} turns as far as it is carried. Move what carries it.")
+        return Hand(channel, float(pose.poses.put[row][0]) + wanted - pose.at(channel))
+    if len(links) > 1:
+        # What the others add stays as it is.
+        wanted -= float(pose.poses.asked[row, 0]) - _set_alone(pose, first, channel)
+    match first:
+        case Cam():
+            return _through_cam(program, pose, first, channel, wanted)
+        case Ratio() if first.ratio != 0.0:
+            return move(program, pose, first.lead, (wanted - first.offset) / first.ratio)
+        case Formula():
+            return _through_formula(program, pose, channel, wanted)
+    name = label(program.rig, channel)
+    return Held(f"{name} is led with the ratio 0, so it never moves. Change the ratio.")
+
+
+def _set_alone(pose: Pose, link: object, channel: str) -> float:
+    """What the link that sets a channel gives, without what is added (SI)."""
+    if isinstance(link, Ratio):
+        return link.ratio * pose.at(link.lead) + link.offset
+    if isinstance(link, Cam):
+        return float(value(cam_profile(link, channel), pose.at(link.lead)))
+    return pose.at(channel)
+
+
+def _through_train(
+    program: Program, pose: Pose, train: Train, channel: str, wanted: float
+) -> Hand | Held:
+    """Turn the train by the first of its inputs that can move the channel."""
+    name = label(program.rig, channel)
+    held = Held(f"{name} is in a train that is locked, so it can't move. See the Inspection page.")
+    share = train.shares[channel]
+    now = share.constant + sum(f * pose.at(c) for c, f in share.factors.items())
+    for lead in sorted(share.factors, key=train.inputs.index):
+        answer = move(program, pose, lead, pose.at(lead) + (wanted - now) / share.factors[lead])
+        if isinstance(answer, Hand):
+            return answer
+        held = answer
+    return held
+
+
+def _through_cam(
+    program: Program, pose: Pose, cam: Cam, channel: str, wanted: float
+) -> Hand | Held:
+    profile = cam_profile(cam, channel)
+    reach = [s.values[channel] for s in cam.stations if channel in s.values]
     wanted = min(max(wanted, min(reach, default=wanted)), max(reach, default=wanted))
-    lead = leads_at(profile, wanted, pose.at(link.lead))
+    lead = leads_at(profile, wanted, pose.at(cam.lead))
     if lead is None:
-        unit = channel_unit(split(channel)[1])
-        name, lead_name = label(program.rig, channel), label(program.rig, link.lead)
+        unit = shown_unit(program.rig, channel)
+        name, lead_name = label(program.rig, channel), label(program.rig, cam.lead)
         return Held(f"No value of {lead_name} brings {name} to {show_short(wanted, unit)}.")
-    return move(program, pose, link.lead, lead)
+    return move(program, pose, cam.lead, lead)
+
+
+def _through_formula(program: Program, pose: Pose, channel: str, wanted: float) -> Hand | Held:
+    """Turn the first input that the formula listens to, by secants from the present pose."""
+    row = program.channel_row[channel]
+    for lead in _inputs_above(program, channel):
+        answer = _secant(program, pose, row, lead, wanted)
+        if answer is not None:
+            return Hand(lead, answer)
+    name = full_label(program.rig, channel)
+    link = program.link(channel)
+    told = link_label(program.rig, link) if link else "its formula"
+    return Held(f"{name} can't be moved by hand here: {told} does not change with any one lead.")
+
+
+def _inputs_above(program: Program, channel: str) -> list[str]:
+    """Keys of the inputs that lead a channel, nearest first."""
+    found: dict[str, None] = {}
+    waiting = [channel]
+    seen: set[str] = set()
+    while waiting:
+        here = waiting.pop(0)
+        if here in seen or here not in program.channel_row:
+            continue
+        seen.add(here)
+        drive = program.drives.get(here)
+        if drive is None:
+            found[here] = None
+        else:
+            waiting += drive.leads
+    return list(found)
+
+
+def _secant(program: Program, pose: Pose, row: int, lead: str, wanted: float) -> float | None:
+    """The value of an input that brings a channel (by row) nearest to a wanted value."""
+    inputs = {c: pose.at(c) for c in program.channel_keys if program.inputs[program.channel_row[c]]}
+    end = program.channel_row[lead]
+    low, high = float(program.low[end]), float(program.high[end])
+
+    def at(value: float) -> float:
+        return float(evaluate(program, {**inputs, lead: value}).channels[row, 0])
+
+    before, here = pose.at(lead), pose.at(lead) + 1e-4
+    if here > high:
+        here = before - 1e-4
+    y_before, y_here = at(before), at(here)
+    if abs(y_here - y_before) < 1e-12:
+        return None
+    for _ in range(_STEPS):
+        slope = (y_here - y_before) / (here - before) if here != before else 0.0
+        if abs(y_here - wanted) < 1e-11 or abs(slope) < 1e-14:
+            break
+        step = (wanted - y_here) / slope
+        before, y_before = here, y_here
+        here = min(max(here + min(max(step, -1e3), 1e3), low), high)
+        y_here = at(here)
+    return here if abs(y_here - wanted) <= abs(y_before - wanted) else before

@@ -7,20 +7,27 @@ from collections.abc import Mapping
 import numpy as np
 import numpy.typing as npt
 
-from gremio.core.mechanics.profiles import value
+from gremio.core.solve.frames import Finder, world_frames
 from gremio.core.solve.pose import Poses
-from gremio.core.solve.program import CamStep, JointStep, Program
+from gremio.core.solve.program import Program
+from gremio.core.solve.steps import Level, RollStep
 
 Array = npt.NDArray[np.float64]
-_AXIS = {"x": 0, "y": 1, "z": 2}
-_OTHER_TWO = {"x": (1, 2), "y": (2, 0), "z": (0, 1)}
+_SUBSTEPS = 24
 
 
-def evaluate(program: Program, inputs: Mapping[str, npt.ArrayLike]) -> Poses:
+def evaluate(
+    program: Program,
+    inputs: Mapping[str, npt.ArrayLike],
+    held: Mapping[str, float] | None = None,
+) -> Poses:
     """Every channel and every part for one set of inputs, or for many frames at once.
 
     inputs: values in SI by channel key: plain numbers, or (F,) arrays for F frames. What
-    is not given is at home; what is led, or not in the rig, is not listened to.
+    is not given is at home; what is led, or not in the rig, is not listened to. A rolling
+    wheel stands where it is put in the first frame and rolls on from there.
+    held: what a channel shows where its formula says nothing (a division by zero); its
+    home where it is not given.
     """
     frames = max((np.size(v) for v in inputs.values()), default=1)
     asked = np.repeat(program.home[:, None], frames, axis=1)
@@ -29,57 +36,84 @@ def evaluate(program: Program, inputs: Mapping[str, npt.ArrayLike]) -> Poses:
         if row is not None and program.inputs[row]:
             asked[row] = given
     channels = asked.copy()
-    _stop(program, channels, slice(None))
-    for step in program.link_steps:
-        if isinstance(step, CamStep):
-            asked[step.follower] = value(step.profile, channels[step.lead])
-            rows: npt.NDArray[np.intp] | int = step.follower
-        else:
-            asked[step.followers] = channels[step.leads] * step.ratio + step.offset
-            rows = step.followers
-        channels[rows] = asked[rows]
-        _stop(program, channels, rows)
-    return Poses(program, channels, asked, _worlds(program, channels))
+    program.first.hold(channels)
+    undefined: dict[int, npt.NDArray[np.bool_]] = {}
+    put = {
+        int(row): asked[row].copy()
+        for level in program.steps
+        for step in level.adds
+        for row in step.followers
+        if program.inputs[row]
+    }
+    finder = Finder(program, channels)
+    for level in program.steps:
+        _run(level, finder, asked)
+        if level.sets or level.adds:
+            _stand_in(program, level, channels, asked, held or {}, undefined)
+        level.limits.hold(channels)
+    return Poses(program, channels, asked, world_frames(program, channels), undefined, put)
 
 
-def _stop(program: Program, channels: Array, rows: npt.NDArray[np.intp] | int | slice) -> None:
-    low, high = program.low[rows], program.high[rows]
-    channels[rows] = np.clip(channels[rows], low[..., None], high[..., None])
+def _run(level: Level, finder: Finder, asked: Array) -> None:
+    channels = finder.channels
+    for train in level.trains:
+        train.run(channels, asked)
+    for step in level.sets:
+        asked[step.followers] = step.values(finder)
+        channels[step.followers] = asked[step.followers]
+    for step in level.adds:
+        # More than one link may add to a channel, so one after another.
+        asked[step.followers] = asked[step.followers] + step.values(finder)
+        channels[step.followers] = asked[step.followers]
 
 
-def _worlds(program: Program, channels: Array) -> Array:
-    """World frames (4, 3, P, F) as columns: three axes, then the origin."""
-    frames = channels.shape[1]
-    local = np.repeat(program.mounts, frames, axis=3) if frames > 1 else program.mounts.copy()
-    for step in program.joint_steps:
-        _apply(local, step, channels[step.rows])
-    world = local
-    for start, stop in program.levels[1:]:
-        parent = world.take(program.parents[start:stop], axis=2)
-        inner = local[:, :, start:stop]
-        outer = np.empty_like(inner)
-        for column in range(4):
-            x, y, z = inner[column]
-            np.multiply(parent[0], x, out=outer[column])
-            outer[column] += parent[1] * y
-            outer[column] += parent[2] * z
-        outer[3] += parent[3]
-        world[:, :, start:stop] = outer
-    return world
+def _stand_in(
+    program: Program,
+    level: Level,
+    channels: Array,
+    asked: Array,
+    held: Mapping[str, float],
+    undefined: dict[int, npt.NDArray[np.bool_]],
+) -> None:
+    """Put a value where a formula says nothing, and remember in which frames."""
+    for step in (*level.sets, *level.adds):
+        rows = step.followers
+        wrong = ~np.isfinite(asked[rows])
+        if not wrong.any():
+            continue
+        for row, frames in zip(rows, wrong, strict=True):
+            if frames.any():
+                channel = program.channel_keys[row]
+                value = held.get(channel, float(program.home[row]))
+                channels[row, frames] = asked[row, frames] = value
+                undefined[int(row)] = frames
 
 
-def _apply(local: Array, step: JointStep, q: Array) -> None:
-    """Put one channel of many parts behind their local frames. q: (k, F)."""
-    verb, axis = step.channel.split()
-    parts = step.parts
-    if verb == "move":
-        local[3][:, parts] += local[_AXIS[axis]][:, parts] * q
-    elif verb == "turn":
-        cos, sin = np.cos(q), np.sin(q)
-        first, second = _OTHER_TWO[axis]
-        a, b = local[first][:, parts], local[second][:, parts]
-        turned = a * cos + b * sin
-        local[second][:, parts] = b * cos - a * sin
-        local[first][:, parts] = turned
-    else:
-        local[_AXIS[axis]][:, parts] *= q
+def rolled_on(
+    program: Program, before: Mapping[str, float], after: Mapping[str, float]
+) -> dict[str, float]:
+    """The inputs `after`, with every rolling wheel turned as far as it has been carried on the
+    straight way there from `before` (both SI by channel key)."""
+    if not program.rolls:
+        return dict(after)
+    share = np.linspace(0.0, 1.0, _SUBSTEPS + 1)
+    home = {c: float(program.home[program.channel_row[c]]) for c in (*before, *after)
+            if c in program.channel_row}  # fmt: skip
+    way: dict[str, npt.ArrayLike] = {}
+    for channel, rest in home.items():
+        start, end = before.get(channel, rest), after.get(channel, rest)
+        way[channel] = start + (end - start) * share
+    for channel in _rolling_channels(program):
+        way[channel] = after.get(channel, 0.0)
+    poses = evaluate(program, way)
+    turned = {c: float(poses.asked[program.channel_row[c], -1]) for c in _rolling_channels(program)}
+    return {**after, **turned}
+
+
+def _rolling_channels(program: Program) -> list[str]:
+    return [
+        program.channel_keys[step.follower]
+        for level in program.steps
+        for step in level.adds
+        if isinstance(step, RollStep)
+    ]

@@ -11,7 +11,15 @@ import numpy.typing as npt
 
 from gremio.core.problem import Note
 from gremio.core.quantity import show_short
-from gremio.core.rig.channels import channel_unit, freed, key, owner_name, split
+from gremio.core.rig.channels import (
+    channel_unit,
+    freed,
+    full_label,
+    key,
+    owner_name,
+    shown_unit,
+    split,
+)
 from gremio.core.rig.find import channel_key, control_id, part_id
 
 if TYPE_CHECKING:
@@ -36,26 +44,22 @@ class Poses:
 
     channels: (C, F) values in SI, within their stops.
     asked: (C, F) what the channels were asked for, before the stops.
-    columns: (4, 3, P, F) world frames as columns.
+    worlds: (F, P, 4, 4) world frame of each part, in the order of program.part_ids.
+    undefined: (F,) in which frames its formula says nothing, by row of the channel.
+    put: (F,) where a channel that links only add to was put, by row of the channel.
     """
 
     program: Program
     channels: Array
     asked: Array
-    columns: Array
+    worlds: Array
+    undefined: dict[int, npt.NDArray[np.bool_]]
+    put: dict[int, Array]
 
     @property
     def frames(self) -> int:
         """How many frames there are."""
         return int(self.channels.shape[1])
-
-    @cached_property
-    def worlds(self) -> Array:
-        """(F, P, 4, 4) world frame of each part, in the order of program.part_ids."""
-        worlds = np.zeros((self.frames, self.columns.shape[2], 4, 4))
-        worlds[:, :, :3, :] = self.columns.transpose(3, 2, 1, 0)
-        worlds[:, :, 3, 3] = 1.0
-        return worlds
 
     def channel(self, channel: str) -> Array:
         """(F,) values in SI of the channel with this key."""
@@ -65,9 +69,10 @@ class Poses:
     def frame(self, index: int) -> Pose:
         """The pose of one frame."""
         one = slice(index, index + 1) if index >= 0 else slice(index, index + 1 or None)
-        poses = Poses(
-            self.program, self.channels[:, one], self.asked[:, one], self.columns[..., one]
-        )
+        undefined = {row: frames[one] for row, frames in self.undefined.items()}
+        put = {row: values[one] for row, values in self.put.items()}
+        channels, asked = self.channels[:, one], self.asked[:, one]
+        poses = Poses(self.program, channels, asked, self.worlds[one], undefined, put)
         return Pose(poses)
 
 
@@ -122,11 +127,30 @@ class Pose:
 
     @cached_property
     def notes(self) -> list[Note]:
-        """What could not be had: the faults of the rig, and the stops reached."""
-        beyond = np.flatnonzero(
-            np.abs(self.poses.asked[:, 0] - self.poses.channels[:, 0]) > _BEYOND
+        """What could not be had: the faults of the rig, the stops reached, and the formulas
+        that say nothing here."""
+        asked, program = self.poses.asked[:, 0], self.program
+        beyond = (asked > program.high + program.soft + _BEYOND) | (
+            asked < program.low - program.soft - _BEYOND
         )
-        return [*self.program.faults, *(self._stop_reached(int(row)) for row in beyond)]
+        notes = [*program.faults, *(self._stop_reached(int(r)) for r in np.flatnonzero(beyond))]
+        return notes + [self._undefined(row) for row, f in self.poses.undefined.items() if f[0]]
+
+    def _undefined(self, row: int) -> Note:
+        rig = self.program.rig
+        channel = self.program.channel_keys[row]
+        places = []
+        for lead in self.program.drives[channel].leads:
+            if lead in self.program.channel_row:
+                unit = shown_unit(rig, lead)
+                places.append(f"{full_label(rig, lead)} is {show_short(self.at(lead), unit)}")
+        where = f" where {' and '.join(places[:3])}" if places else ""
+        name = full_label(rig, channel)
+        text = (
+            f"The formula for {name} has no value{where}: it divides by zero, or asks a function "
+            "for what it does not have. Keep it away from there with clamp or choose."
+        )
+        return Note("formula-undefined", owner_name(rig, split(channel)[0]), text, "warning")
 
     def _stop_reached(self, row: int) -> Note:
         rig = self.program.rig

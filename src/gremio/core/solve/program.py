@@ -1,46 +1,30 @@
-"""The rig made ready to run: flat arrays, in the order in which they can be computed."""
+"""A rig made ready to run: flat arrays, in the order in which they can be computed."""
 
 from __future__ import annotations
 
 import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
 
-from gremio.core.frames import matrix
-from gremio.core.mechanics.profiles import Profile, smooth, straight
+from gremio.core.frames import matrices
 from gremio.core.problem import Note
 from gremio.core.rig.channels import CHANNELS, freed, home_value, key
-from gremio.core.rig.check import faults, stops_are_sound
-from gremio.core.rig.model import Cam, Link, Ratio, Rig
-from gremio.core.rig.order import led_by, link_levels, part_levels, usable_links
+from gremio.core.rig.check import own_faults, stops_are_sound
+from gremio.core.rig.joints import APPLIED
+from gremio.core.rig.model import Link, Rig
+from gremio.core.rig.order import arrange, part_levels
+from gremio.core.rig.trains import Train
+from gremio.core.solve.drives import Drive, drives_of
+from gremio.core.solve.limits import Limits, limits_of
+from gremio.core.solve.link_steps import levels_of
+from gremio.core.solve.steps import Level, RollStep
 
 Array = npt.NDArray[np.float64]
 Rows = npt.NDArray[np.intp]
-
-
-@dataclass(frozen=True)
-class RatioStep:
-    """Followers in fixed proportion, all at once: q[followers] = ratio · q[leads] + offset.
-
-    leads, followers: (k,) channel rows. ratio, offset: (k, 1).
-    """
-
-    leads: Rows
-    followers: Rows
-    ratio: Array
-    offset: Array
-
-
-@dataclass(frozen=True)
-class CamStep:
-    """One follower of a cam. lead, follower: channel rows."""
-
-    lead: int
-    follower: int
-    profile: Profile
 
 
 @dataclass(frozen=True)
@@ -62,13 +46,15 @@ class Program:
     part_ids: (P,) in computing order: every part comes after its parent.
     part_row, channel_row: from id or key to row.
     channel_keys: (C,) controls first, then the parts' free channels.
-    home, low, high: (C,) SI; −inf and +inf where there is no stop.
-    inputs: (C,) True where nothing leads the channel.
-    link_steps: in computing order.
+    home, low, high, soft: (C,) SI; −inf and +inf where there is no stop.
+    inputs: (C,) True where nothing sets the channel, so that it stands where it is put.
+    first: the stops of the inputs.
+    steps: levels in computing order.
     parents: (P,) part row of the parent, −1 on the ground.
     levels: (start, stop) part rows of each depth below the ground.
     mounts: (4, 3, P, 1) the columns of each mount: three axes, then the origin.
     joint_steps: in the order in which a joint's channels are applied.
+    drives: what leads each led channel. trains: the train of each channel that is in one.
     faults: why some of the rig was left out.
     """
 
@@ -80,14 +66,58 @@ class Program:
     home: Array
     low: Array
     high: Array
+    soft: Array
     inputs: npt.NDArray[np.bool_]
-    link_steps: tuple[RatioStep | CamStep, ...]
+    first: Limits
+    steps: tuple[Level, ...]
     parents: Rows
     levels: tuple[tuple[int, int], ...]
     mounts: Array
     joint_steps: tuple[JointStep, ...]
-    leads_of: dict[str, Link]
+    drives: dict[str, Drive]
+    trains: dict[str, Train]
     faults: tuple[Note, ...]
+
+    def link(self, channel: str) -> Link | None:
+        """The link that sets a channel (by key); None when a hand or a screw does."""
+        drive = self.drives.get(channel)
+        return self.rig.links.get(drive.links[0]) if drive else None
+
+    def applied(self, part: str) -> list[tuple[str, int]]:
+        """(channel name, channel row) of a part's free channels, in the order applied."""
+        free = freed(self.rig.parts[part].joint)
+        return [(c, self.channel_row[key(part, c)]) for c in APPLIED if c in free]
+
+    @cached_property
+    def rolls(self) -> bool:
+        """Whether a wheel rolls by how far it is carried."""
+        return any(isinstance(step, RollStep) for level in self.steps for step in level.adds)
+
+    @cached_property
+    def mount_rows(self) -> Array:
+        """(P, 3, 4) the mounts as rows, one part after another in memory."""
+        return np.ascontiguousarray(self.mounts[..., 0].transpose(2, 1, 0))
+
+    @cached_property
+    def joint_table(self) -> tuple[Rows, Rows, Rows]:
+        """Every part's channels one after another: (P + 1,) where each part's begin, and the
+        (J,) place of each channel among the nine, and its row."""
+        counts = np.zeros(len(self.part_ids) + 1, dtype=np.intp)
+        kinds: list[Rows] = []
+        parts: list[Rows] = []
+        rows: list[Rows] = []
+        every = np.arange(max(len(self.part_ids), len(self.channel_keys)))
+        for step in self.joint_steps:
+            parts.append(every[step.parts])
+            rows.append(every[step.rows])
+            kinds.append(np.full(len(parts[-1]), CHANNELS.index(step.channel)))
+        if not parts:
+            nothing = np.zeros(0, dtype=np.intp)
+            return counts, nothing, nothing
+        part = np.concatenate(parts)
+        order = np.argsort(part, kind="stable")
+        np.add.at(counts, part + 1, 1)
+        return np.cumsum(counts), np.concatenate(kinds)[order], np.concatenate(rows)[order]
 
 
 def compile_rig(rig: Rig) -> Program:
@@ -95,19 +125,22 @@ def compile_rig(rig: Rig) -> Program:
 
     A rig with faults is compiled without what is at fault; `faults` says what that was.
     """
-    levels, _ = part_levels(rig)
-    part_ids = tuple(part for level in levels for part in level)
+    depth, mount_notes = part_levels(rig)
+    part_ids = tuple(part for level in depth for part in level)
     part_row = {part: row for row, part in enumerate(part_ids)}
     channel_keys = (
         *rig.controls,
         *(key(part, channel) for part in part_ids for channel in freed(rig.parts[part].joint)),
     )
     channel_row = {channel: row for row, channel in enumerate(channel_keys)}
-    links, _ = usable_links(rig)
-    leads_of = led_by(links)
-    low, high = _limits(rig, part_ids, channel_keys)
-    ends = np.cumsum([0] + [len(level) for level in levels])
+    arrangement = arrange(rig)
+    low, high, soft = _limits(rig, part_ids, channel_keys)
     home = np.array([home_value(rig, channel) for channel in channel_keys], dtype=float)
+    steps, formula_notes = levels_of(rig, arrangement, channel_row, home, (low, high, soft))
+    set_rows = [row for level in steps for row in level.written]
+    inputs = np.ones(len(channel_keys), dtype=bool)
+    inputs[set_rows] = False
+    ends = np.cumsum([0] + [len(level) for level in depth])
     return Program(
         rig=rig,
         part_ids=part_ids,
@@ -117,33 +150,46 @@ def compile_rig(rig: Rig) -> Program:
         home=home,
         low=low,
         high=high,
-        inputs=np.array([channel not in leads_of for channel in channel_keys], dtype=bool),
-        link_steps=_link_steps(links, channel_row),
-        parents=_parent_rows(rig, part_ids, part_row, levels),
+        soft=soft,
+        inputs=inputs,
+        first=limits_of(np.flatnonzero(inputs), low, high, soft),
+        steps=steps,
+        parents=_parent_rows(rig, part_ids, part_row, depth),
         levels=tuple((int(a), int(b)) for a, b in itertools.pairwise(ends)),
         mounts=_mounts(rig, part_ids),
         joint_steps=_joint_steps(rig, part_ids, channel_row),
-        leads_of=leads_of,
-        faults=tuple(faults(rig)),
+        drives=drives_of(rig, arrangement),
+        trains={
+            channel: block.train
+            for level in arrangement.levels
+            for block in level
+            if block.train is not None
+            for channel in (*block.train.inputs, *block.train.shares)
+        },
+        faults=(*own_faults(rig), *mount_notes, *arrangement.notes, *formula_notes),
     )
 
 
-def _limits(rig: Rig, part_ids: Sequence[str], channel_keys: Sequence[str]) -> tuple[Array, Array]:
-    ends: list[tuple[float, float]] = []
+def _limits(
+    rig: Rig, part_ids: Sequence[str], channel_keys: Sequence[str]
+) -> tuple[Array, Array, Array]:
+    low = np.full(len(channel_keys), -np.inf)
+    high = np.full(len(channel_keys), np.inf)
+    soft = np.zeros(len(channel_keys))
+    row = 0
     for control in rig.controls.values():
-        ends.append((control.low, max(control.low, control.high)))
+        low[row], high[row] = control.low, max(control.low, control.high)
+        row += 1
     for part in part_ids:
         entry = rig.parts[part]
         for channel in freed(entry.joint):
             stops = entry.stops.get(channel)
-            if stops is None or not stops_are_sound(stops):
-                ends.append((-np.inf, np.inf))
-            else:
-                low = -np.inf if stops.low is None else stops.low
-                high = np.inf if stops.high is None else stops.high
-                ends.append((low, high))
-    pairs = np.array(ends, dtype=float).reshape(len(channel_keys), 2)
-    return pairs[:, 0].copy(), pairs[:, 1].copy()
+            if stops is not None and stops_are_sound(stops):
+                low[row] = -np.inf if stops.low is None else stops.low
+                high[row] = np.inf if stops.high is None else stops.high
+                soft[row] = stops.soft
+            row += 1
+    return low, high, soft
 
 
 def _parent_rows(
@@ -155,21 +201,14 @@ def _parent_rows(
 
 
 def _mounts(rig: Rig, part_ids: Sequence[str]) -> Array:
-    frames = np.zeros((len(part_ids), 4, 4))
-    for row, part in enumerate(part_ids):
-        frames[row] = matrix(rig.parts[part].mount)
+    frames = matrices([rig.parts[part].mount for part in part_ids])
     return np.ascontiguousarray(frames[:, :3, :].transpose(2, 1, 0)[..., None])
-
-
-# A joint shifts first, then turns about z, y and x in that order, then scales, so that
-# the turns of a free joint are those about the fixed x, then y, then z axis.
-_APPLIED = (*CHANNELS[:3], *reversed(CHANNELS[3:6]), *CHANNELS[6:])
 
 
 def _joint_steps(
     rig: Rig, part_ids: Sequence[str], channel_row: dict[str, int]
 ) -> tuple[JointStep, ...]:
-    found: dict[str, tuple[list[int], list[int]]] = {channel: ([], []) for channel in _APPLIED}
+    found: dict[str, tuple[list[int], list[int]]] = {channel: ([], []) for channel in APPLIED}
     for row, part in enumerate(part_ids):
         for channel in freed(rig.parts[part].joint):
             parts, rows = found[channel]
@@ -187,37 +226,3 @@ def _as_slice(rows: list[int]) -> Rows | slice:
     if rows == list(range(rows[0], rows[0] + len(rows))):
         return slice(rows[0], rows[0] + len(rows))
     return np.array(rows, dtype=np.intp)
-
-
-def _link_steps(links: list[Link], channel_row: dict[str, int]) -> tuple[RatioStep | CamStep, ...]:
-    steps: list[RatioStep | CamStep] = []
-    for level in link_levels(links):
-        ratios = [link for link, _ in level if isinstance(link, Ratio)]
-        if ratios:
-            steps.append(_ratio_step(ratios, channel_row))
-        for link, channel in level:
-            if isinstance(link, Cam):
-                rows = channel_row[link.lead], channel_row[channel]
-                steps.append(CamStep(*rows, cam_profile(link, channel)))
-    return tuple(steps)
-
-
-def _ratio_step(ratios: list[Ratio], row: dict[str, int]) -> RatioStep:
-    return RatioStep(
-        np.array([row[link.lead] for link in ratios], dtype=np.intp),
-        np.array([row[link.follower] for link in ratios], dtype=np.intp),
-        np.array([[link.ratio] for link in ratios]),
-        np.array([[link.offset] for link in ratios]),
-    )
-
-
-def cam_profile(cam: Cam, channel: str) -> Profile:
-    """The profile of one follower of a cam, through the stations that speak of it."""
-    points = [(s.lead, s.values[channel]) for s in cam.stations if channel in s.values]
-    x, y = np.array(points, dtype=float).reshape(-1, 2).T
-    if len(x) == 0:
-        x, y = np.zeros(1), np.zeros(1)
-    if len(x) == 1:
-        x, y = np.array([x[0], x[0] + 1.0]), np.array([y[0], y[0]])
-    kinds = {follower.channel: follower.profile for follower in cam.followers}
-    return smooth(x, y) if kinds[channel] == "smooth" else straight(x, y)

@@ -38,7 +38,7 @@ class Ribbon(QWidget):
         if selected in self.document.rig.parts:
             selected = self.document.moving_part(selected) or selected
         channels = self.document.channels_of(selected)
-        led = [channel for channel in channels if channel in program.leads_of]
+        led = [channel for channel in channels if channel in program.drives]
         return (led or channels or [""])[0]
 
     def words(self) -> list[tuple[str, str]]:
@@ -48,15 +48,15 @@ class Ribbon(QWidget):
         if not channel:
             part = rig.parts.get(self.document.selected)
             return [(part.name, self.document.selected), ("grounded", "")] if part else []
-        ids = {id(link): link_id for link_id, link in rig.links.items()}
         found: list[tuple[str, str]] = []
         for step in drive_line(program, channel):
-            link = program.leads_of.get(step)
-            if link is not None:
-                found.append((drive_words(rig, link), ids[id(link)]))
+            drive = program.drives.get(step)
+            if drive is not None:
+                link = rig.links.get(drive.links[0])
+                found.append((drive_words(rig, link), drive.links[0] if link else ""))
             text = full_label(rig, step) if step == channel else label(rig, step)
             found.append((text, split(step)[0]))
-        led = [label(rig, c) for c, link in program.leads_of.items() if link.lead == channel]
+        led = [label(rig, c) for c, drive in program.drives.items() if channel in drive.leads]
         if led:
             found.append((f"leads {', '.join(led)}", ""))
         return found

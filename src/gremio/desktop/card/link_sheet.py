@@ -9,10 +9,10 @@ from msgspec.structs import replace
 
 from gremio.core.problem import GremioError
 from gremio.core.quantity import UNITS
-from gremio.core.rig.channels import followers, full_label, kind_of, split
+from gremio.core.rig.channels import followers, full_label, kind_of, shown_unit, split
 from gremio.core.rig.edit.links import as_cam, as_ratio, change_link, remove_link, swapped
 from gremio.core.rig.model import Cam, Link, Ratio
-from gremio.desktop.card.links import how, unit_of
+from gremio.desktop.card.links import how
 from gremio.desktop.card.rows import Sheet, Slab, choice, heading, link_button, rule, second
 from gremio.desktop.document import Document
 from gremio.desktop.fields import QuantityField
@@ -67,7 +67,7 @@ class LinkSheet(Sheet):
 
     def _add_ratio(self, link: Ratio) -> None:
         rig = self.document.rig
-        lead_unit, unit = unit_of(rig, link.lead), unit_of(rig, link.follower)
+        lead_unit, unit = shown_unit(rig, link.lead), shown_unit(rig, link.follower)
         lead_kind, kind = kind_of(rig, link.lead), kind_of(rig, link.follower)
         self.add(heading("Proportion"))
         if lead_kind == kind:

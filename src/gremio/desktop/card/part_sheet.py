@@ -11,6 +11,7 @@ from gremio.core.quantity import UNITS, USUAL_UNIT, Kind
 from gremio.core.rig.channels import (
     AXES,
     JOINT_KINDS,
+    axes_of,
     channel_kind,
     channel_unit,
     freed,
@@ -27,7 +28,7 @@ from gremio.core.rig.edit.parts import (
     set_shapes,
     set_stops,
 )
-from gremio.core.rig.model import Rig, Stops
+from gremio.core.rig.model import Joint, Rig, Stops
 from gremio.core.rig.solids import Mesh
 from gremio.core.shape.solids import check_dimensions
 from gremio.desktop.bench.view import Bench
@@ -99,18 +100,25 @@ class PartSheet(Sheet):
             [kind.capitalize() for kind in JOINT_KINDS],
             joint.kind.capitalize(),
             "Joint",
-            lambda text: self._set_joint(text.lower(), joint.axis),
+            lambda text: self._set_joint(_joint_of_kind(text.lower(), joint)),
         )
         if not has_axis(joint.kind):
             self.row("Joint", kinds)
             return
+        word = {"slide": "along", "cylinder": "along", "planar": "across"}.get(joint.kind, "about")
         axis = choice(
-            [f"about {a}" if "turn" in freed(joint)[0] else f"along {a}" for a in AXES],
-            f"{'about' if 'turn' in freed(joint)[0] else 'along'} {joint.axis}",
+            [f"{word} {a}" for a in axes_of(joint.kind)],
+            f"{word} {joint.axis}",
             "Axis",
-            lambda text: self._set_joint(joint.kind, text[-1]),
+            lambda text: self._set_joint(replace(joint, axis=text[-1])),
         )
         self.row("Joint", kinds, axis)
+        if joint.kind == "screw":
+            lead = self._field("length", "Lead of the screw")
+            lead.unit = "mm"
+            lead.set_value(joint.lead)
+            lead.committed.connect(lambda value: self._set_joint(replace(joint, lead=value)))
+            self.row("A turn is", lead)
 
     def _add_channels(self) -> None:
         entry = self.document.rig.parts[self.part]
@@ -253,8 +261,9 @@ class PartSheet(Sheet):
         if not self.document.edit(f"{what} of {name}", change):
             self._sure()
 
-    def _set_joint(self, kind: str, axis: str) -> None:
-        self._edit("joint", lambda rig: set_joint(rig, self.part, kind, axis))  # type: ignore[arg-type]
+    def _set_joint(self, joint: Joint) -> None:
+        values = self.document.pose.part_of(self.part).channels
+        self._edit("joint", lambda rig: set_joint(rig, self.part, joint, values))
 
     def _move(self, channel: str, value: float) -> None:
         self.document.move(channel, value)
@@ -311,6 +320,16 @@ class PartSheet(Sheet):
 # What the Card was last told: conveniences of the screen, not of the rig.
 _mount_only = False
 _last_shape: dict[str, int] = {}
+
+
+# A screw that has just been made goes so far in a turn (m); the Card says so, to be changed.
+_USUAL_LEAD = 0.004
+
+
+def _joint_of_kind(kind: str, present: Joint) -> Joint:
+    """A joint of another kind, with what fits of the present one."""
+    named = next(k for k in JOINT_KINDS if k == kind)
+    return Joint(named, present.axis, lead=_USUAL_LEAD if named == "screw" else 0.0)
 
 
 def _kind(solid: object) -> str:

@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from gremio.core.rig.channels import full_label, kind_of, split
+from gremio.core.rig.channels import full_label, kind_of, shown_unit, split
 from gremio.core.rig.edit.links import (
     change_link,
     record_station,
@@ -24,9 +24,8 @@ from gremio.core.rig.edit.links import (
     sorted_stations,
 )
 from gremio.core.rig.model import Cam, Follower, Station
-from gremio.core.solve.program import cam_profile
+from gremio.core.solve.link_steps import cam_profile
 from gremio.desktop.areas import show_in, soon
-from gremio.desktop.card.links import unit_of
 from gremio.desktop.card.rows import choice, link_button, second
 from gremio.desktop.deck.profile_view import ProfileView
 from gremio.desktop.document import Document
@@ -111,7 +110,7 @@ class CamPage(QWidget):
         if cam is None:
             return
         rig = self.document.rig
-        units = unit_of(rig, cam.lead), unit_of(rig, self.channel)
+        units = shown_unit(rig, cam.lead), shown_unit(rig, self.channel)
         leads = [station.lead for station in cam.stations]
         owner = split(cam.lead)[0]
         ends = [min(leads), max(leads)]

@@ -16,9 +16,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from gremio.core.rig.channels import freed, key
+from gremio.core.rig.channels import freed, key, link_symbol
 from gremio.core.rig.edit.parts import rename_part
-from gremio.core.rig.model import Ratio
 from gremio.desktop.document import Document
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import DAY, Inks
@@ -64,10 +63,12 @@ class _Row(QStyledItemDelegate):
         painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, name)
         spot = QPointF(box.right() - 24, top)
         for channel in freed(part.joint):
-            link = document.program.leads_of.get(key(part_id, channel))
+            drive = document.program.drives.get(key(part_id, channel))
+            link = document.rig.links.get(drive.links[0]) if drive else None
             if link is not None:
-                symbol = "ratio" if isinstance(link, Ratio) else "cam"
-                draw_symbol(painter, symbol, spot, inks.hand if selected else inks.second)
+                ink = inks.hand if selected else inks.second
+                draw_symbol(painter, link_symbol(link), spot, ink)
+                break
 
 
 class Parts(QWidget):

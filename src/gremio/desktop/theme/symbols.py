@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QBrush, QColor, QPainter, QPen
+from PyQt6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 
 Draw = Callable[[QPainter, QColor], None]
 
@@ -40,6 +40,71 @@ def _slide(painter: QPainter, _ink: QColor) -> None:
     painter.drawRect(QRectF(4, 5, 8, 6))
 
 
+def _screw(painter: QPainter, _ink: QColor) -> None:
+    painter.drawLine(QPointF(0.5, 8), QPointF(15.5, 8))
+    painter.drawRect(QRectF(4, 5, 8, 6))
+    for x in (5.5, 8.2):
+        painter.drawLine(QPointF(x, 11), QPointF(x + 2.3, 5))
+
+
+def _cylinder(painter: QPainter, _ink: QColor) -> None:
+    painter.drawLine(QPointF(0.5, 8), QPointF(4, 8))
+    painter.drawLine(QPointF(12, 8), QPointF(15.5, 8))
+    painter.drawRect(QRectF(4, 5, 8, 6))
+    painter.drawLine(QPointF(6.2, 8), QPointF(9.8, 8))
+
+
+def _wheel(painter: QPainter, ink: QColor) -> None:
+    painter.drawEllipse(QPointF(8, 7), 5, 5)
+    painter.drawLine(QPointF(2, 13.6), QPointF(14, 13.6))
+    painter.setBrush(QBrush(ink))
+    painter.drawEllipse(QPointF(8, 7), 1.0, 1.0)
+
+
+def _ball(painter: QPainter, _ink: QColor) -> None:
+    painter.drawEllipse(QPointF(6, 9), 2.8, 2.8)
+    painter.drawArc(QRectF(1.5, 4.5, 9, 9), 110 * 16, 230 * 16)
+    painter.drawLine(QPointF(8.2, 7.2), QPointF(14.5, 3))
+
+
+def _planar(painter: QPainter, _ink: QColor) -> None:
+    painter.drawLine(QPointF(1, 11), QPointF(15, 11))
+    painter.drawRect(QRectF(4.5, 5, 7, 4))
+    painter.drawLine(QPointF(1, 13.4), QPointF(15, 13.4))
+
+
+def _rack(painter: QPainter, _ink: QColor) -> None:
+    painter.drawEllipse(QPointF(8, 5.4), 3.6, 3.6)
+    painter.drawPolyline(
+        QPolygonF([QPointF(x, y) for x, y in _RACK]),
+    )
+
+
+_RACK = ((1, 13), (2.5, 13), (3.5, 10.5), (5, 10.5), (6, 13), (7.5, 13), (8.5, 10.5), (10, 10.5),
+         (11, 13), (12.5, 13), (13.5, 10.5), (15, 10.5))  # fmt: skip
+
+
+def _planetary(painter: QPainter, _ink: QColor) -> None:
+    painter.drawEllipse(QPointF(8, 8), 6.4, 6.4)
+    painter.drawEllipse(QPointF(8, 8), 2.2, 2.2)
+    painter.drawEllipse(QPointF(12.2, 8), 1.9, 1.9)
+
+
+def _formula(painter: QPainter, _ink: QColor) -> None:
+    painter.drawLine(QPointF(2, 6.2), QPointF(8.5, 6.2))
+    painter.drawLine(QPointF(2, 9.8), QPointF(8.5, 9.8))
+    painter.drawLine(QPointF(10, 4.5), QPointF(14.5, 11.5))
+    painter.drawLine(QPointF(14.5, 4.5), QPointF(10, 11.5))
+
+
+def _measure(painter: QPainter, _ink: QColor) -> None:
+    painter.drawLine(QPointF(2, 8), QPointF(14, 8))
+    for x in (2.0, 14.0):
+        painter.drawLine(QPointF(x, 4.5), QPointF(x, 11.5))
+    painter.drawLine(QPointF(2, 8), QPointF(4.5, 6.2))
+    painter.drawLine(QPointF(14, 8), QPointF(11.5, 6.2))
+
+
 def _free(painter: QPainter, _ink: QColor) -> None:
     pen = painter.pen()
     pen.setStyle(Qt.PenStyle.DotLine)
@@ -71,8 +136,18 @@ SYMBOLS: dict[str, Draw] = {
     "hinge": _hinge,
     "spin": _spin,
     "slide": _slide,
+    "screw": _screw,
+    "cylinder": _cylinder,
+    "wheel": _wheel,
+    "ball": _ball,
+    "planar": _planar,
     "free": _free,
     "ratio": _ratio,
+    "rack": _rack,
+    "planetary": _planetary,
+    "formula": _formula,
+    "rolling": _wheel,
+    "measure": _measure,
     "cam": _cam,
     "control": _control,
 }

@@ -16,9 +16,16 @@ T = TypeVar("T")
 
 
 def new_id(rig: Rig, letter: str) -> tuple[Rig, str]:
-    """The rig with one more id given out, and the id."""
+    """The rig with one more id given out, and the id; never one that a merged or hand-written
+    file has already."""
     number = rig.made + 1
+    while any(f"{letter}{number}" in things for things in _things(rig)):
+        number += 1
     return replace(rig, made=number), f"{letter}{number}"
+
+
+def _things(rig: Rig) -> tuple[Mapping[str, object], ...]:
+    return rig.parts, rig.controls, rig.links, rig.sources, rig.measures, rig.paths
 
 
 def with_entry(mapping: Mapping[str, T], key: str, value: T) -> dict[str, T]:

@@ -9,10 +9,20 @@ from collections.abc import Iterable
 from msgspec.structs import replace
 
 from gremio.core.problem import GremioError
-from gremio.core.rig.channels import followers, full_label, kind_of, split
+from gremio.core.rig.channels import followers, full_label, kind_of, leads, split
 from gremio.core.rig.edit.change import must_have, new_id, with_entry, without
-from gremio.core.rig.model import Cam, Follower, Link, Ratio, Rig, Station, Stops
-from gremio.core.rig.order import usable_links
+from gremio.core.rig.model import (
+    Cam,
+    Follower,
+    Link,
+    Planetary,
+    Ratio,
+    Rig,
+    Rolling,
+    Station,
+    Stops,
+)
+from gremio.core.rig.order import arrange
 
 
 def add_link(rig: Rig, link: Link) -> tuple[Rig, str]:
@@ -29,13 +39,18 @@ def change_link(rig: Rig, link_id: str, link: Link) -> Rig:
     if rig.links.get(link_id) == link:
         return rig
     _check_numbers(rig, link)
-    before = {note.text for note in usable_links(rig)[1]}
+    before = {note.text for note in arrange(rig).notes}
     changed = replace(
         rig,
         links=with_entry(rig.links, link_id, link),
         at=without(rig.at, *followers(link)),
     )
-    new = [note for note in usable_links(changed)[1] if note.text not in before]
+    # A train that locks is made all the same, and told: its maker may be half way.
+    new = [
+        note
+        for note in arrange(changed).notes
+        if note.text not in before and note.code != "train-locked"
+    ]
     if new:
         raise GremioError(new[0].text)
     return changed
@@ -46,13 +61,19 @@ def _check_numbers(rig: Rig, link: Link) -> None:
         if not (math.isfinite(link.ratio) and math.isfinite(link.offset)):
             raise GremioError("A ratio needs a plain number. Write for example '=36/20'.")
         return
-    leads = [station.lead for station in link.stations]
-    if len(leads) < 2:
+    if isinstance(link, Planetary) and not (math.isfinite(link.ratio) and link.ratio > 0):
+        raise GremioError("A planetary set needs teeth of ring ÷ teeth of sun, above zero.")
+    if isinstance(link, Rolling) and not (math.isfinite(link.radius) and link.radius > 0):
+        raise GremioError("A rolling wheel needs a radius above zero.")
+    if not isinstance(link, Cam):
+        return
+    at = [station.lead for station in link.stations]
+    if len(at) < 2:
         raise GremioError(
             f"A cam from {full_label(rig, link.lead)} needs two stations at least. "
             "Record another, or remove the cam."
         )
-    if any(b <= a for a, b in itertools.pairwise(leads)):
+    if any(b <= a for a, b in itertools.pairwise(at)):
         raise GremioError("Two stations of a cam stand at the same lead value. Move one of them.")
 
 
@@ -114,7 +135,7 @@ def without_channels_of(rig: Rig, owner: str) -> Rig:
     """The rig with every link cut back to what does not need a part or control."""
     links: dict[str, Link] = {}
     for link_id, link in rig.links.items():
-        if split(link.lead)[0] == owner:
+        if any(split(channel)[0] == owner for channel in leads(link)):
             continue
         kept = [channel for channel in followers(link) if split(channel)[0] != owner]
         if isinstance(link, Cam) and kept:

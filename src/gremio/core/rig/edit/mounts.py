@@ -7,10 +7,21 @@ from msgspec.structs import replace
 
 from gremio.core.frames import Array, Frame, frame_of, matrix
 from gremio.core.problem import GremioError
-from gremio.core.rig.channels import followers, freed, key
+from gremio.core.rig.channels import channel_kind, followers, freed, key, members, split
 from gremio.core.rig.edit.change import must_have, without
 from gremio.core.rig.edit.parts import change_part, children
-from gremio.core.rig.model import Cam, Link, Part, Ratio, Rig, Stops
+from gremio.core.rig.model import (
+    Cam,
+    Formula,
+    Link,
+    Part,
+    Planetary,
+    Ratio,
+    Rig,
+    Rolling,
+    Stops,
+)
+from gremio.core.rig.order import train_row
 
 
 def move_mount(rig: Rig, part_id: str, mount: Frame) -> Rig:
@@ -55,35 +66,47 @@ def set_home_here(rig: Rig, part_id: str, local: Array, values: dict[str, float]
     rig = change_part(rig, part_id, replace(part, mount=frame_of(local), stops=stops))
     for channel, value in moved.items():
         channel_key = key(part_id, channel)
-        links = {i: _shifted_link(link, channel_key, value) for i, link in rig.links.items()}
+        links = {
+            i: _shifted_link(rig, i, link, channel_key, value) for i, link in rig.links.items()
+        }
         rig = replace(rig, links=links, at=without(rig.at, channel_key))
     return rig
 
 
 def _check_nothing_counts(rig: Rig, part_id: str, part: Part) -> None:
-    used = {c for link in rig.links.values() for c in (link.lead, *followers(link))}
+    used = {c for link in rig.links.values() for c in members(link)}
     if part.stops or any(key(part_id, channel) in used for channel in freed(part.joint)):
         raise GremioError(
-            f"{part.name} has stops or links on a free joint, which can't be counted from "
-            "another home. Remove them, set home, and make them again."
+            f"{part.name} has stops or links on a joint of several channels, which can't be "
+            "counted from another home. Remove them, set home, and make them again."
         )
 
 
 def _shifted_stops(stops: Stops, by: float) -> Stops:
-    return Stops(
-        None if stops.low is None else stops.low - by,
-        None if stops.high is None else stops.high - by,
+    return replace(
+        stops,
+        low=None if stops.low is None else stops.low - by,
+        high=None if stops.high is None else stops.high - by,
     )
 
 
-def _shifted_link(link: Link, channel: str, by: float) -> Link:
-    if isinstance(link, Ratio):
-        if link.follower == channel:
-            link = replace(link, offset=link.offset - by)
-        if link.lead == channel:
-            link = replace(link, offset=link.offset + link.ratio * by)
-        return link
-    return _shifted_cam(link, channel, by)
+def _shifted_link(rig: Rig, link_id: str, link: Link, channel: str, by: float) -> Link:
+    """A link that says the same when one of its channels is counted from `by`."""
+    match link:
+        case Ratio() | Planetary():
+            factor = train_row(rig, link_id, link).factors.get(channel, 0.0)
+            return replace(link, offset=link.offset - factor * by) if factor else link
+        case Cam():
+            return _shifted_cam(link, channel, by)
+        case Formula():
+            text = link.text.replace(
+                f"{{{channel}}}", f"({{{channel}}} + {by!r} {_si_unit(channel)})"
+            )
+            if channel == link.follower:
+                text = f"({text}) - {by!r} {_si_unit(channel)}"
+            return replace(link, text=text)
+        case Rolling():
+            return link
 
 
 def _shifted_cam(cam: Cam, channel: str, by: float) -> Cam:
@@ -96,3 +119,8 @@ def _shifted_cam(cam: Cam, channel: str, by: float) -> Cam:
             for s in stations
         )
     return replace(cam, stations=stations)
+
+
+def _si_unit(channel: str) -> str:
+    """The word for the SI unit of a part's channel, as a formula writes it."""
+    return {"length": "m", "angle": "rad"}.get(channel_kind(split(channel)[1]), "")

@@ -3,13 +3,23 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 
+import numpy as np
 from msgspec.structs import replace
 
-from gremio.core.frames import Frame
+from gremio.core.frames import Frame, frame_of, matrix
 from gremio.core.problem import GremioError
 from gremio.core.quantity import show_short
-from gremio.core.rig.channels import channel_unit, followers, freed, has_axis, key
+from gremio.core.rig.channels import (
+    SCALES,
+    axes_of,
+    channel_unit,
+    freed,
+    key,
+    link_label,
+    members,
+)
 from gremio.core.rig.check import stops_are_sound
 from gremio.core.rig.edit.change import (
     check_new_name,
@@ -20,7 +30,8 @@ from gremio.core.rig.edit.change import (
     without,
 )
 from gremio.core.rig.edit.links import without_channels_of
-from gremio.core.rig.model import Axis, Joint, JointKind, Link, Part, Rig, Shape, Stops
+from gremio.core.rig.joints import joint_matrix
+from gremio.core.rig.model import Joint, Part, Rig, Shape, Stops
 
 
 def add_part(rig: Rig, part: Part) -> tuple[Rig, str]:
@@ -92,30 +103,60 @@ def set_parent(rig: Rig, part_id: str, parent: str | None, mount: Frame) -> Rig:
     return change_part(rig, part_id, replace(part, parent=parent, mount=mount))
 
 
-def set_joint(rig: Rig, part_id: str, kind: JointKind, axis: Axis) -> Rig:
-    """Say what a part may do. Stops of channels that become grounded are dropped.
+def set_joint(rig: Rig, part_id: str, joint: Joint, values: Mapping[str, float] = {}) -> Rig:
+    """Say what a part may do. The part stays where it is.
 
-    Refuses when a link uses a channel that would be grounded.
+    values: where its channels stand now (SI), by name; a value that the new joint can't hold
+    goes into the mount. Stops of channels that become grounded are dropped. Refuses when a
+    link uses a channel that would be grounded, and a screw without a lead.
     """
     part = must_have(rig.parts, part_id, "part")
-    joint = Joint(kind, axis if has_axis(kind) else "z")
+    joint = _sound_joint(part, joint)
     if joint == part.joint:
         return rig
     lost = [channel for channel in freed(part.joint) if channel not in freed(joint)]
     for channel in lost:
-        used = [link for link in rig.links.values() if _uses(link, key(part_id, channel))]
+        used = [link for link in rig.links.values() if key(part_id, channel) in members(link)]
         if used:
             raise GremioError(
-                f"{channel} of {part.name} is used by a link, so the joint can't ground it. "
-                "Remove the link first."
+                f"{channel} of {part.name} is used by {link_label(rig, used[0])}, so the joint "
+                "can't ground it. Remove the link first."
             )
+    kept = {c: v for c, v in values.items() if c not in lost}
+    mount = part.mount
+    if any(values.get(c, 0.0) != (1.0 if c in SCALES else 0.0) for c in lost):
+        there = matrix(part.mount) @ joint_matrix(values)
+        mount = frame_of(there @ np.linalg.inv(joint_matrix(kept)))
     stops = {c: s for c, s in part.stops.items() if c in freed(joint)}
     rig = replace(rig, at=without(rig.at, *(key(part_id, channel) for channel in lost)))
-    return change_part(rig, part_id, replace(part, joint=joint, stops=stops))
+    return change_part(rig, part_id, replace(part, mount=mount, joint=joint, stops=stops))
 
 
-def _uses(link: Link, channel: str) -> bool:
-    return channel == link.lead or channel in followers(link)
+def _sound_joint(part: Part, joint: Joint) -> Joint:
+    """The joint with an axis it can have. Refuses a screw without a lead."""
+    axes = axes_of(joint.kind)
+    if joint.axis not in axes:
+        joint = replace(joint, axis=axes[0] if axes else "z")
+    if joint.kind != "screw":
+        return replace(joint, lead=0.0)
+    if not (math.isfinite(joint.lead) and joint.lead != 0.0):
+        raise GremioError(
+            f"A screw needs a lead, the way it goes in one turn. Give {part.name} one such as 4 mm."
+        )
+    return joint
+
+
+def ground_channel(rig: Rig, part_id: str, channel: str, grounded: bool) -> Rig:
+    """Ground one channel of a part besides what its joint says, or free it, at its home."""
+    joint = must_have(rig.parts, part_id, "part").joint
+    freed_besides = tuple(c for c in joint.freed if c != channel)
+    grounded_besides = tuple(c for c in joint.grounded if c != channel)
+    plain = replace(joint, freed=freed_besides, grounded=grounded_besides)
+    if grounded and channel in freed(plain):
+        plain = replace(plain, grounded=(*grounded_besides, channel))
+    elif not grounded and channel not in freed(plain):
+        plain = replace(plain, freed=(*freed_besides, channel))
+    return set_joint(rig, part_id, plain)
 
 
 def set_stops(rig: Rig, part_id: str, channel: str, stops: Stops) -> Rig:
@@ -134,6 +175,8 @@ def _check_stops(part: Part, channel: str, stops: Stops) -> None:
         )
     if any(stop is not None and not math.isfinite(stop) for stop in (stops.low, stops.high)):
         raise GremioError(f"A stop of {part.name} is not a number. Leave it empty to run free.")
+    if not (math.isfinite(stops.soft) and stops.soft >= 0.0):
+        raise GremioError(f"The soft way before a stop of {part.name} can't be less than nothing.")
     if not stops_are_sound(stops):
         unit = channel_unit(channel)
         low, high = show_short(stops.low or 0.0, unit), show_short(stops.high or 0.0, unit)

@@ -1,0 +1,154 @@
+"""Names in formulas: what a person writes, and what is kept.
+
+A person writes "Left arm.y * 2"; kept is "{p3 move y} * 2", so that a rename breaks nothing.
+"""
+
+from __future__ import annotations
+
+import re
+from typing import NamedTuple
+
+from gremio.core.formula.tree import FormulaError
+from gremio.core.rig.channels import CHANNELS, freed, key, split
+from gremio.core.rig.model import Part, Rig
+from gremio.core.rig.order import dimension_of
+
+_WORD = re.compile(r"[A-Za-z_]+")
+_AFTER = re.compile(r"\.\s*(shape \d+ )?([a-z_]+(?: [xyz]\b)?)")
+_NEEDS_QUOTES = re.compile(r"^\s|\s$|^\d|[-+*/^()<>=.≤≥≠]")
+_NO_QUOTES = re.compile(r'["{}]')
+# Words that mean something else in a formula, so that a name like them is put in quotes.
+RESERVED = {"pi", "and", "or", "not"}
+
+
+class Found(NamedTuple):
+    """A name in a text: the key it stands for, and where it ends."""
+
+    key: str
+    end: int
+
+
+class Names:
+    """All names of a rig, longest first, so that "Upper gate, east" is one name."""
+
+    def __init__(self, rig: Rig, also_reserved: frozenset[str] = frozenset()) -> None:
+        self.rig = rig
+        self.reserved = RESERVED | also_reserved
+        self._ids: dict[str, str] = {}
+        for things in (rig.measures, rig.controls, rig.parts):
+            for thing_id, thing in things.items():
+                self._ids[thing.name] = thing_id
+        self._by_letter: dict[str, list[str]] = {}
+        for name in sorted(self._ids, key=len, reverse=True):
+            if name and not self._must_be_quoted(name):
+                self._by_letter.setdefault(name[0], []).append(name)
+
+    def _must_be_quoted(self, name: str) -> bool:
+        return bool(_NEEDS_QUOTES.search(name)) or name in self.reserved
+
+    def at(self, text: str, start: int) -> Found | None:
+        """The name that begins at a place of a text. Raises FormulaError for a part's name
+        with a channel it does not have."""
+        if text[start] == '"':
+            end = text.find('"', start + 1)
+            name = text[start + 1 : end]
+            if end < 0 or name not in self._ids:
+                raise FormulaError(
+                    f"The rig has nothing called {name!r}."
+                    if end > 0
+                    else "A quote is not closed.",
+                    start,
+                    end + 1 if end > 0 else len(text),
+                )
+            return self._channel(text, end + 1, name)
+        for name in self._by_letter.get(text[start], ()):
+            end = start + len(name)
+            whole = end >= len(text) or not (name[-1].isalnum() and text[end].isalnum())
+            if text.startswith(name, start) and whole:
+                return self._channel(text, end, name)
+        return None
+
+    def _channel(self, text: str, end: int, name: str) -> Found:
+        owner = self._ids[name]
+        if owner not in self.rig.parts:
+            return Found(owner, end)
+        match = _AFTER.match(text, end)
+        if match is None:
+            return Found(owner, end)
+        part = self.rig.parts[owner]
+        word, shape = match[2], match[1]
+        for length in (len(word), len(word.split(" ")[0])):
+            found = _channel_named(self.rig, owner, part, word[:length], shape)
+            if found:
+                return Found(found, match.end() - len(word) + length)
+        has = ", ".join(f".{_short(part, c)}" for c in freed(part.joint)) or "none that is free"
+        raise FormulaError(
+            f"{name} has no {word!r}. Its channels: {has}.", end, max(match.end(), end + 1)
+        )
+
+    def shown(self, name_key: str) -> str:
+        """What a key is called in a formula."""
+        owner, rest = split(name_key)
+        rig = self.rig
+        thing = rig.parts.get(owner) or rig.controls.get(owner) or rig.measures.get(owner)
+        if thing is None or _NO_QUOTES.search(thing.name):
+            return f"{{{name_key}}}"
+        name = thing.name
+        if self._must_be_quoted(name):
+            name = f'"{name}"'
+        if not rest:
+            return name
+        part = rig.parts.get(owner)
+        if part is None:
+            return f"{{{name_key}}}"
+        if rest.startswith("shape "):
+            _, number, dimension = rest.split(" ", 2)
+            several = len(part.shapes) > 1
+            return (
+                f"{name}.shape {int(number) + 1} {dimension}" if several else f"{name}.{dimension}"
+            )
+        return f"{name}.{_short(part, rest)}"
+
+
+def _short(part: Part, channel: str) -> str:
+    """A channel after the part's name: ".turn" where it has one turn, ".y" for "move y"."""
+    if channel.startswith("move "):
+        return channel.removeprefix("move ")
+    turns = [c for c in freed(part.joint) if c.startswith("turn")]
+    return "turn" if turns == [channel] else channel
+
+
+def _channel_named(rig: Rig, owner: str, part: Part, word: str, shape: str | None) -> str:
+    """Key of what a word after a part's name means; "" when it means nothing."""
+    free = freed(part.joint)
+    if shape is not None:
+        found = f"{owner} shape {int(shape.split()[1]) - 1} {word}"
+        return found if dimension_of(rig, found) is not None else ""
+    if word in CHANNELS:
+        return key(owner, word) if word in free else ""
+    if word in ("x", "y", "z"):
+        return key(owner, f"move {word}") if f"move {word}" in free else ""
+    if word in ("turn", "move", "scale"):
+        fitting = [c for c in free if c.startswith(word)]
+        return key(owner, fitting[0]) if len(fitting) == 1 else ""
+    for index in range(len(part.shapes)):
+        found = f"{owner} shape {index} {word}"
+        if dimension_of(rig, found) is not None:
+            return found
+    return ""
+
+
+def completions(names: Names, typed: str) -> list[str]:
+    """What could follow the last word typed: names, and channels after a name and a dot."""
+    rig = names.rig
+    every = [names.shown(c) for c in (*rig.controls, *rig.measures)]
+    for part_id, part in rig.parts.items():
+        every += [names.shown(key(part_id, channel)) for channel in freed(part.joint)]
+        every.append(names.shown(part_id))
+    starts = [0, *(m.end() for m in re.finditer(r"[-+*/^(<>=,]\s*", typed))]
+    for start in starts:
+        wanted = typed[start:].lstrip('"').lower()
+        fitting = [e for e in every if wanted and e.lstrip('"').lower().startswith(wanted)]
+        if fitting:
+            return sorted(typed[:start] + f for f in fitting)[:12]
+    return []

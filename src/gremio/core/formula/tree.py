@@ -1,0 +1,52 @@
+"""What a formula is made of."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from gremio.core.problem import GremioError
+
+
+class FormulaError(GremioError):
+    """A formula that can't be read or does not make sense. start, end: the word at fault."""
+
+    def __init__(self, text: str, start: int = 0, end: int = 0) -> None:
+        super().__init__(text)
+        self.start, self.end = start, end
+
+
+@dataclass(frozen=True)
+class Span:
+    """Where in the text something stands."""
+
+    start: int
+    end: int
+
+
+@dataclass(frozen=True)
+class Number:
+    """A plain number or a quantity. value: SI. unit: a name of UNITS, "" for a plain one."""
+
+    value: float
+    unit: str
+    span: Span
+
+
+@dataclass(frozen=True)
+class Reference:
+    """A channel, control, measure, dimension or part, by key."""
+
+    key: str
+    span: Span
+
+
+@dataclass(frozen=True)
+class Call:
+    """A function, or an operator as one: "+", "-", "negative", "and", "<"."""
+
+    name: str
+    inputs: tuple[Node, ...]
+    span: Span
+
+
+Node = Number | Reference | Call

@@ -1,0 +1,109 @@
+"""Measures that are kept: their value now, following the geometry."""
+
+from __future__ import annotations
+
+import functools
+import math
+from collections.abc import Callable
+
+import numpy as np
+import numpy.typing as npt
+
+from gremio.core.frames import matrix
+from gremio.core.problem import GremioError
+from gremio.core.rig.model import Anchor, Measure, Rig
+from gremio.core.rig.solids import AnySolid
+from gremio.core.shape.features import Place, places
+from gremio.core.shape.geometry import Geometry
+from gremio.core.shape.solids import geometry_of
+
+Array = npt.NDArray[np.float64]
+GeometryOf = Callable[[AnySolid], Geometry]
+
+
+@functools.lru_cache(maxsize=512)
+def _places_of(geometry: Geometry) -> tuple[Place, ...]:
+    return tuple(places(geometry))
+
+
+def feature(rig: Rig, anchor: Anchor, geometry: GeometryOf = geometry_of) -> Place | None:
+    """The feature of an anchor as it is now, in the part's frame; None for a plain point."""
+    part = rig.parts.get(anchor.part)
+    if part is None or not 0 <= anchor.shape < len(part.shapes) or anchor.feature < 0:
+        return None
+    shape = part.shapes[anchor.shape]
+    try:
+        found = _places_of(geometry(shape.solid))
+    except GremioError:
+        return None
+    if anchor.feature >= len(found):
+        return None
+    frame, place = matrix(shape.place), found[anchor.feature]
+    turn = frame[:3, :3]
+    direction = None if place.direction is None else turn @ place.direction
+    at = turn @ place.at + frame[:3, 3]
+    return place._replace(at=at, direction=direction)
+
+
+def point(rig: Rig, anchor: Anchor, geometry: GeometryOf = geometry_of) -> Array:
+    """(3,) where an anchor is now, in its part's frame (m)."""
+    found = feature(rig, anchor, geometry)
+    return np.asarray(anchor.at, dtype=float) if found is None else found.at
+
+
+def measured(
+    rig: Rig, measure: Measure, world: Callable[[str], Array], geometry: GeometryOf = geometry_of
+) -> float:
+    """The value of a measure now (m or rad).
+
+    world: the (4, 4) frame of a part by id. A feature that is not there any more measures
+    as nothing (nan).
+    """
+    ends = measure.ends
+    match measure.kind:
+        case "distance":
+            one, two = (_in_world(world(e.part), point(rig, e, geometry)) for e in ends)
+            return float(np.linalg.norm(one - two))
+        case "angle":
+            ways = [_direction(rig, e, world(e.part), geometry) for e in ends]
+            if any(way is None for way in ways):
+                return math.nan
+            a, b = ways
+            return math.atan2(float(np.linalg.norm(np.cross(a, b))), float(np.dot(a, b)))  # type: ignore[arg-type]
+        case "size":
+            return size_along(rig, ends[0].part, "xyz".index(measure.axis), geometry)
+        case _:
+            found = feature(rig, ends[0], geometry)
+            return math.nan if found is None else found.size
+
+
+def _in_world(world: Array, at: Array) -> Array:
+    result: Array = world[:3, :3] @ at + world[:3, 3]
+    return result
+
+
+def _direction(rig: Rig, anchor: Anchor, world: Array, geometry: GeometryOf) -> Array | None:
+    found = feature(rig, anchor, geometry)
+    if found is None or found.direction is None:
+        return None
+    way: Array = world[:3, :3] @ found.direction
+    return way / np.linalg.norm(way)
+
+
+def size_along(rig: Rig, part: str, axis: int, geometry: GeometryOf = geometry_of) -> float:
+    """How long a part is along one of its own axes (m), 0 for x to 2 for z."""
+    spans = []
+    for shape in rig.parts[part].shapes:
+        frame = matrix(shape.place)
+        vertices = geometry(shape.solid).vertices @ frame[:3, :3].T + frame[:3, 3]
+        spans.append((vertices[:, axis].min(), vertices[:, axis].max()))
+    if not spans:
+        return 0.0
+    lows, highs = zip(*spans, strict=True)
+    return float(max(highs) - min(lows))
+
+
+def is_fixed(measure: Measure) -> bool:
+    """Whether a measure does not depend on how the machine stands."""
+    parts = {end.part for end in measure.ends}
+    return measure.kind not in ("distance", "angle") or len(parts) < 2

@@ -1,0 +1,111 @@
+"""World frames from channel values: of all parts, and of one where a link needs it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+import numpy.typing as npt
+
+if TYPE_CHECKING:
+    from gremio.core.solve.program import JointStep, Program
+
+Array = npt.NDArray[np.float64]
+_AXIS = {"x": 0, "y": 1, "z": 2}
+_OTHER_TWO = {"x": (1, 2), "y": (2, 0), "z": (0, 1)}
+# From so many parts × frames on, the compiled loop is worth its loading.
+_MANY = 5_000
+
+
+def world_frames(program: Program, channels: Array) -> Array:
+    """(F, P, 4, 4) world frame of each part, from (C, F) channels."""
+    if len(program.part_ids) * channels.shape[1] >= _MANY:
+        from gremio.core.solve.compiled import world_frames as compiled
+
+        return compiled(program, channels)
+    return as_matrices(_columns(program, channels))
+
+
+def as_matrices(columns: Array) -> Array:
+    """(F, P, 4, 4) matrices of (4, 3, P, F) columns."""
+    worlds = np.zeros((columns.shape[3], columns.shape[2], 4, 4))
+    worlds[:, :, :3, :] = columns.transpose(3, 2, 1, 0)
+    worlds[:, :, 3, 3] = 1.0
+    return worlds
+
+
+def _columns(program: Program, channels: Array) -> Array:
+    """World frames (4, 3, P, F) as columns: three axes, then the origin."""
+    frames = channels.shape[1]
+    local = np.repeat(program.mounts, frames, axis=3) if frames > 1 else program.mounts.copy()
+    for step in program.joint_steps:
+        _apply(local, step, channels[step.rows])
+    world = local
+    for start, stop in program.levels[1:]:
+        parent = world.take(program.parents[start:stop], axis=2)
+        world[:, :, start:stop] = _product(parent, local[:, :, start:stop])
+    return world
+
+
+def _product(outer: Array, inner: Array) -> Array:
+    """The frame `inner` stands in, seen from where `outer` stands; both as columns."""
+    result = np.empty_like(inner)
+    for column in range(4):
+        x, y, z = inner[column]
+        np.multiply(outer[0], x, out=result[column])
+        result[column] += outer[1] * y
+        result[column] += outer[2] * z
+    result[3] += outer[3]
+    return result
+
+
+def _apply(local: Array, step: JointStep, q: Array) -> None:
+    """Put one channel of many parts behind their local frames. q: (k, F)."""
+    put_behind(local, step.channel, step.parts, q)
+
+
+def put_behind(
+    local: Array, channel: str, parts: npt.NDArray[np.intp] | slice | int, q: Array
+) -> None:
+    """Put the frame that a channel makes behind some of (4, 3, P, F) columns, in place."""
+    verb, axis = channel.split()
+    if verb == "move":
+        local[3][:, parts] += local[_AXIS[axis]][:, parts] * q
+    elif verb == "turn":
+        cos, sin = np.cos(q), np.sin(q)
+        first, second = _OTHER_TWO[axis]
+        a, b = local[first][:, parts], local[second][:, parts]
+        turned = a * cos + b * sin
+        local[second][:, parts] = b * cos - a * sin
+        local[first][:, parts] = turned
+    else:
+        local[_AXIS[axis]][:, parts] *= q
+
+
+@dataclass
+class Finder:
+    """Finds the world frames of single parts while channels are still being computed.
+
+    channels: (C, F) as far as they are known.
+    """
+
+    program: Program
+    channels: Array
+
+    def world(self, part: str, before: str = "") -> Array:
+        """(4, 3, 1, F) columns of the world frame of the part with this id.
+
+        before: a channel of the part; it, and those applied after it, are left out.
+        """
+        program = self.program
+        row = program.part_row[part]
+        parent = int(program.parents[row])
+        local = np.repeat(program.mounts[:, :, row : row + 1], self.channels.shape[1], axis=3)
+        for channel, channel_row in program.applied(part):
+            if channel == before:
+                break
+            put_behind(local, channel, slice(0, 1), self.channels[channel_row][None])
+        if parent < 0:
+            return local
+        return _product(self.world(program.part_ids[parent]), local)

@@ -1,0 +1,72 @@
+"""Stops: nothing passes them, and some are approached softly."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+import numpy.typing as npt
+
+Array = npt.NDArray[np.float64]
+Rows = npt.NDArray[np.intp]
+
+
+class Limits(NamedTuple):
+    """Stops of some channels. rows: (k,). low, high, soft: (k, 1) in SI; −inf and +inf where
+    a channel runs free. any_soft: whether one of them is approached softly."""
+
+    rows: Rows
+    low: Array
+    high: Array
+    soft: Array
+    any_soft: bool
+
+    def hold(self, channels: Array) -> None:
+        """Bring (C, F) channels within their stops, in place."""
+        if len(self.rows):
+            values = channels[self.rows]
+            if self.any_soft:
+                channels[self.rows] = softly(values, self.low, self.high, self.soft)
+            else:
+                channels[self.rows] = np.minimum(np.maximum(values, self.low), self.high)
+
+
+def limits_of(rows: npt.ArrayLike, low: Array, high: Array, soft: Array) -> Limits:
+    """The stops of those of some rows that have one. low, high, soft: (C,)."""
+    among = np.asarray(rows, dtype=np.intp)
+    stopped = among[np.isfinite(low[among]) | np.isfinite(high[among])]
+    ends = (low[stopped, None], high[stopped, None], soft[stopped, None])
+    return Limits(stopped, *ends, bool(np.any(soft[stopped] > 0)))
+
+
+def softly(values: Array, low: Array, high: Array, soft: Array) -> Array:
+    """Values held within stops, slowing down evenly from `soft` before a stop.
+
+    From a = stop − s on, y = a + u − u² / (4 s) with u = x − a, so that speed falls from one
+    to nothing where u = 2 s: the parabola that joins both straight lines (common practice).
+    """
+    reach = np.minimum(soft, np.where(np.isfinite(high - low), (high - low) / 2, soft))
+    with np.errstate(invalid="ignore"):
+        over = np.clip(values - (high - reach), 0.0, 2 * reach)
+        under = np.clip((low + reach) - values, 0.0, 2 * reach)
+    safe = np.where(reach > 0, 4 * reach, 1.0)
+    held = np.where(over > 0, high - reach + over - over**2 / safe, values)
+    held = np.where(under > 0, low + reach - under + under**2 / safe, held)
+    held = np.where(values >= high + reach, high, np.where(values <= low - reach, low, held))
+    result: Array = np.clip(held, low, high)
+    return result
+
+
+def asked_for(wanted: float, low: float, high: float, soft: float) -> float:
+    """The value to ask for so that `softly` gives the wanted one, within the stops."""
+    wanted = min(max(wanted, low), high)
+    reach = min(soft, (high - low) / 2)
+    if reach <= 0:
+        return wanted
+    for stop, way in ((high, 1.0), (low, -1.0)):
+        left = (stop - wanted) * way
+        if left < reach:
+            # y = stop − s + u − u²/(4 s), solved for u between 0 and 2 s.
+            u = 2 * reach * (1 - np.sqrt(max(left, 0.0) / reach))
+            return float(stop - way * reach + way * u)
+    return wanted

@@ -1,0 +1,185 @@
+"""From the links of a rig to the steps that compute them."""
+
+from __future__ import annotations
+
+import numpy as np
+import numpy.typing as npt
+
+from gremio.core.mechanics.profiles import Profile, smooth, straight
+from gremio.core.problem import Note
+from gremio.core.rig.channels import adds, split
+from gremio.core.rig.model import Cam, Formula, Link, Planetary, Ratio, Rig, Rolling
+from gremio.core.rig.order import Arrangement, Block
+from gremio.core.rig.trains import Train
+from gremio.core.solve.formula_steps import formula_steps
+from gremio.core.solve.limits import limits_of
+from gremio.core.solve.steps import (
+    CamStep,
+    FreedomsStep,
+    Level,
+    OneWayStep,
+    RollStep,
+    TrainStep,
+    ValueStep,
+)
+
+Array = npt.NDArray[np.float64]
+Stops = tuple[Array, Array, Array]
+
+
+def levels_of(
+    rig: Rig, arrangement: Arrangement, row: dict[str, int], home: Array, stops: Stops
+) -> tuple[tuple[Level, ...], list[Note]]:
+    """The steps of a rig, level by level, and what is wrong with its formulas.
+
+    row: from channel key to row. home: (C,). stops: low, high and soft, (C,) each.
+    """
+    levels: list[Level] = []
+    notes: list[Note] = []
+    for blocks in arrangement.levels:
+        trains = [block.train for block in blocks if block.train is not None]
+        one_way = [
+            (link_id, rig.links[link_id], block.writes[0])
+            for block in blocks
+            if block.train is None
+            for link_id in block.links
+        ]
+        steps, faults = _value_steps(rig, one_way, row)
+        notes += faults
+        written = _written(rig, blocks, row)
+        given = [row[channel] for block in blocks for channel in block.writes]
+        levels.append(
+            Level(
+                tuple(_train_steps(trains, row, home, stops)),
+                tuple(step for step in steps if not step.adds),
+                tuple(step for step in steps if step.adds),
+                limits_of(given, *stops),
+                written,
+            )
+        )
+    return tuple(levels), notes
+
+
+def _written(rig: Rig, blocks: tuple[Block, ...], row: dict[str, int]) -> npt.NDArray[np.intp]:
+    """Rows of the channels that are set: what is only added to stands where it is put."""
+    return np.array(
+        [
+            row[channel]
+            for block in blocks
+            if block.train is not None or not adds(rig.links[block.links[0]])
+            for channel in block.writes
+        ],
+        dtype=np.intp,
+    )
+
+
+def _value_steps(
+    rig: Rig, links: list[tuple[str, Link, str]], row: dict[str, int]
+) -> tuple[list[ValueStep], list[Note]]:
+    steps: list[ValueStep] = []
+    formulas: list[Formula] = []
+    for _, link, channel in links:
+        match link:
+            case Cam():
+                profile = cam_profile(link, channel)
+                steps.append(CamStep(row[link.lead], row[channel], profile, link.adds))
+            case Formula():
+                formulas.append(link)
+            case Rolling():
+                part, name = split(channel)
+                steps.append(RollStep(part, name, row[channel], link.radius))
+            case Planetary():
+                pass
+            case Ratio():
+                steps.append(
+                    OneWayStep(
+                        np.array([row[link.lead]]),
+                        np.array([row[channel]]),
+                        np.array([[link.ratio]]),
+                        np.array([[link.offset]]),
+                        link.adds,
+                    )
+                )
+    made, notes = formula_steps(rig, formulas, row)
+    return steps + list(made), notes
+
+
+def cam_profile(cam: Cam, channel: str) -> Profile:
+    """The profile of one follower of a cam, through the stations that speak of it."""
+    points = [(s.lead, s.values[channel]) for s in cam.stations if channel in s.values]
+    x, y = np.array(points, dtype=float).reshape(-1, 2).T
+    if len(x) == 0:
+        x, y = np.zeros(1), np.zeros(1)
+    if len(x) == 1:
+        x, y = np.array([x[0], x[0] + 1.0]), np.array([y[0], y[0]])
+    kinds = {follower.channel: follower.profile for follower in cam.followers}
+    return smooth(x, y) if kinds[channel] == "smooth" else straight(x, y)
+
+
+def _train_steps(
+    trains: list[Train], row: dict[str, int], home: Array, stops: Stops
+) -> list[TrainStep | FreedomsStep]:
+    single = [train for train in trains if len(train.inputs) == 1]
+    others = [train for train in trains if len(train.inputs) != 1 and train.shares]
+    steps: list[TrainStep | FreedomsStep] = []
+    if single:
+        steps.append(_single(single, row, stops))
+    return steps + [_several(train, row, home, stops) for train in others]
+
+
+def _single(trains: list[Train], row: dict[str, int], stops: Stops) -> TrainStep:
+    inputs = np.array([row[train.inputs[0]] for train in trains], dtype=np.intp)
+    counts = [len(train.shares) for train in trains]
+    of_train = np.repeat(np.arange(len(trains)), counts)
+    followers = np.array([row[c] for train in trains for c in train.shares], dtype=np.intp)
+    ratio = np.array(
+        [
+            share.factors.get(train.inputs[0], 0.0)
+            for train in trains
+            for share in train.shares.values()
+        ]
+    )
+    offset = np.array([s.constant for train in trains for s in train.shares.values()])
+    low, high, _ = stops
+    with np.errstate(divide="ignore", invalid="ignore"):
+        ends = np.stack([(low[followers] - offset) / ratio, (high[followers] - offset) / ratio])
+    ends = np.where(ratio == 0.0, np.array([[-np.inf], [np.inf]]), np.sort(ends, axis=0))
+    lowest, highest = np.full(len(trains), -np.inf), np.full(len(trains), np.inf)
+    np.maximum.at(lowest, of_train, ends[0])
+    np.minimum.at(highest, of_train, ends[1])
+    # Stops that leave a train no place at all hold each member by itself.
+    sound = lowest <= highest
+    lowest, highest = np.where(sound, lowest, -np.inf), np.where(sound, highest, np.inf)
+    return TrainStep(
+        inputs=inputs,
+        low=lowest[:, None],
+        high=highest[:, None],
+        held=np.array([" " in train.inputs[0] for train in trains]),
+        train=of_train,
+        followers=followers,
+        ratio=ratio[:, None],
+        offset=offset[:, None],
+        stopped=bool(np.isfinite(lowest).any() or np.isfinite(highest).any()),
+    )
+
+
+def _several(train: Train, row: dict[str, int], home: Array, stops: Stops) -> FreedomsStep:
+    inputs = np.array([row[c] for c in train.inputs], dtype=np.intp)
+    followers = np.array([row[c] for c in train.shares], dtype=np.intp)
+    shares = np.array(
+        [[s.factors.get(c, 0.0) for c in train.inputs] for s in train.shares.values()]
+    ).reshape(len(followers), len(inputs))
+    constant = np.array([[share.constant] for share in train.shares.values()])
+    low, high = stops[0][followers, None], stops[1][followers, None]
+    start = shares @ home[inputs, None] + constant
+    sound = (start >= low) & (start <= high)
+    return FreedomsStep(
+        inputs,
+        followers,
+        shares,
+        constant,
+        home[inputs, None],
+        np.where(sound, low, -np.inf),
+        np.where(sound, high, np.inf),
+        np.array([" " in channel for channel in train.inputs], dtype=bool),
+    )

@@ -1,0 +1,186 @@
+"""What a program does, one step after another: trains, cams, formulas, rolling wheels.
+
+Every step gives the values of some channels, (k, F) for F frames, from others.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from gremio.core.mechanics.profiles import Profile, value
+from gremio.core.mechanics.rolling import rolled
+from gremio.core.solve.frames import Finder
+from gremio.core.solve.limits import Limits
+
+Array = npt.NDArray[np.float64]
+Rows = npt.NDArray[np.intp]
+
+
+@dataclass(frozen=True)
+class TrainStep:
+    """Trains of one freedom, all at once: q[followers] = ratio · q[lead] + offset.
+
+    inputs: (n,) channel rows, one a train. low, high: (n, 1) between what values of its
+    input a train can go before one of its members is at a stop. held: (n,) whether the
+    input is itself a part, which then stops with the others. train: (k,) which train a
+    follower belongs to. followers: (k,). ratio, offset: (k, 1).
+    """
+
+    inputs: Rows
+    low: Array
+    high: Array
+    held: npt.NDArray[np.bool_]
+    train: Rows
+    followers: Rows
+    ratio: Array
+    offset: Array
+    stopped: bool
+
+    def run(self, channels: Array, asked: Array) -> None:
+        """Fill in the followers: as asked, and as far as the stops let the train go."""
+        lead = channels[self.inputs]
+        asked[self.followers] = lead[self.train] * self.ratio + self.offset
+        if self.stopped:
+            lead = np.minimum(np.maximum(lead, self.low), self.high)
+            channels[self.inputs[self.held]] = lead[self.held]
+            channels[self.followers] = lead[self.train] * self.ratio + self.offset
+        else:
+            channels[self.followers] = asked[self.followers]
+
+
+@dataclass(frozen=True)
+class FreedomsStep:
+    """A train of several freedoms: q[followers] = shares · q[inputs] + constant.
+
+    inputs: (n,) rows; followers: (k,) rows; shares: (k, n); constant: (k, 1). home: (n, 1)
+    inputs at home. low, high: (k, 1). held: (n,) as in TrainStep.
+    """
+
+    inputs: Rows
+    followers: Rows
+    shares: Array
+    constant: Array
+    home: Array
+    low: Array
+    high: Array
+    held: npt.NDArray[np.bool_]
+
+    def run(self, channels: Array, asked: Array) -> None:
+        """Go from home toward what is asked until a member is at a stop."""
+        wanted = channels[self.inputs]
+        asked[self.followers] = self.shares @ wanted + self.constant
+        start = self.shares @ self.home + self.constant
+        way = asked[self.followers] - start
+        with np.errstate(divide="ignore", invalid="ignore"):
+            to_high = np.where(way > 0, (self.high - start) / way, np.inf)
+            to_low = np.where(way < 0, (self.low - start) / way, np.inf)
+        far = np.clip(np.minimum(to_high, to_low).min(axis=0, initial=1.0), 0.0, 1.0)
+        reached = self.home + (wanted - self.home) * far
+        reached = np.where(far < 1.0, reached, wanted)
+        channels[self.inputs[self.held]] = reached[self.held]
+        channels[self.followers] = self.shares @ reached + self.constant
+
+
+@dataclass(frozen=True)
+class CamStep:
+    """One follower of a cam. lead, follower: channel rows."""
+
+    lead: int
+    follower: int
+    profile: Profile
+    adds: bool
+
+    @property
+    def followers(self) -> Rows:
+        """(1,) the row it gives."""
+        return np.array([self.follower])
+
+    def values(self, finder: Finder) -> Array:
+        """(1, F) what the profile says."""
+        return value(self.profile, finder.channels[self.lead])[None]
+
+
+@dataclass(frozen=True)
+class OneWayStep:
+    """Ratios that run one way: q[followers] = ratio · q[leads] + offset. All (k,) or (k, 1)."""
+
+    leads: Rows
+    followers: Rows
+    ratio: Array
+    offset: Array
+    adds: bool
+
+    def values(self, finder: Finder) -> Array:
+        """(k, F) in proportion to the leads."""
+        result: Array = finder.channels[self.leads] * self.ratio + self.offset
+        return result
+
+
+@dataclass(frozen=True)
+class FormulaStep:
+    """Formulas of one shape, all at once.
+
+    followers: (k,). run: from the values of the leaves to the result. leaves: one function
+    for each leaf, that finds its values (k, F) or (k, 1). unit: (k, 1) what a result is
+    multiplied by.
+    """
+
+    followers: Rows
+    run: Callable[[list[Array]], Array]
+    leaves: tuple[Callable[[Finder], Array], ...]
+    unit: Array
+    adds: bool
+
+    def values(self, finder: Finder) -> Array:
+        """(k, F) what the formulas say; not finite where they say nothing."""
+        with np.errstate(all="ignore"):
+            result = self.run([leaf(finder) for leaf in self.leaves]) * self.unit
+        shape = len(self.followers), finder.channels.shape[1]
+        return np.broadcast_to(result, shape)
+
+
+@dataclass(frozen=True)
+class RollStep:
+    """A wheel that rolls along its own heading. part: its id. channel: name of its turn.
+
+    follower: row of its turn. radius: m.
+    """
+
+    part: str
+    channel: str
+    follower: int
+    radius: float
+    adds: bool = True
+
+    @property
+    def followers(self) -> Rows:
+        """(1,) the row it gives."""
+        return np.array([self.follower])
+
+    def values(self, finder: Finder) -> Array:
+        """(1, F) how far it has turned since the first frame."""
+        columns = finder.world(self.part, before=self.channel)[:, :, 0]
+        axle = {"x": 0, "y": 1, "z": 2}[self.channel[-1]]
+        return rolled(columns.transpose(2, 1, 0), axle, self.radius)[None]
+
+
+ValueStep = CamStep | OneWayStep | RollStep | FormulaStep
+
+
+@dataclass(frozen=True)
+class Level:
+    """Steps that can be computed from what is known before them.
+
+    trains first write their channels; setting steps then give values, adding ones add to
+    them, and limits hold what was written.
+    """
+
+    trains: tuple[TrainStep | FreedomsStep, ...]
+    sets: tuple[ValueStep, ...]
+    adds: tuple[ValueStep, ...]
+    limits: Limits
+    written: Rows
