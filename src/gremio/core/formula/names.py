@@ -9,7 +9,7 @@ import re
 from typing import NamedTuple
 
 from gremio.core.formula.tree import FormulaError
-from gremio.core.rig.channels import CHANNELS, freed, key, split
+from gremio.core.rig.channels import CHANNELS, free_of, freed, key, split
 from gremio.core.rig.model import Part, Rig
 from gremio.core.rig.order import dimension_of
 
@@ -81,7 +81,7 @@ class Names:
             found = _channel_named(self.rig, owner, part, word[:length], shape)
             if found:
                 return Found(found, match.end() - len(word) + length)
-        has = ", ".join(f".{_short(part, c)}" for c in freed(part.joint)) or "none that is free"
+        has = ", ".join(f".{_short(part, c)}" for c in free_of(part)) or "none that is free"
         raise FormulaError(
             f"{name} has no {word!r}. Its channels: {has}.", end, max(match.end(), end + 1)
         )
@@ -114,16 +114,21 @@ def _short(part: Part, channel: str) -> str:
     """A channel after the part's name: ".turn" where it has one turn, ".y" for "move y"."""
     if channel.startswith("move "):
         return channel.removeprefix("move ")
+    if channel == "pitch angle":
+        return "pitch"
     turns = [c for c in freed(part.joint) if c.startswith("turn")]
     return "turn" if turns == [channel] else channel
 
 
 def _channel_named(rig: Rig, owner: str, part: Part, word: str, shape: str | None) -> str:
     """Key of what a word after a part's name means; "" when it means nothing."""
-    free = freed(part.joint)
+    free = free_of(part)
     if shape is not None:
         found = f"{owner} shape {int(shape.split()[1]) - 1} {word}"
         return found if dimension_of(rig, found) is not None else ""
+    if word in ("count", "pitch"):
+        fitting = [c for c in free if c.startswith(word)]
+        return key(owner, fitting[0]) if fitting else ""
     if word in CHANNELS:
         return key(owner, word) if word in free else ""
     if word in ("x", "y", "z"):
@@ -143,7 +148,7 @@ def completions(names: Names, typed: str) -> list[str]:
     rig = names.rig
     every = [names.shown(c) for c in (*rig.controls, *rig.measures)]
     for part_id, part in rig.parts.items():
-        every += [names.shown(key(part_id, channel)) for channel in freed(part.joint)]
+        every += [names.shown(key(part_id, channel)) for channel in free_of(part)]
         every.append(names.shown(part_id))
     starts = [0, *(m.end() for m in re.finditer(r"[-+*/^(<>=,]\s*", typed))]
     for start in starts:

@@ -35,3 +35,30 @@ def rolled(frames: Array, axle: int, radius: float) -> Array:
     cot = np.where(small, 1 - half**2 / 3, safe / np.tan(safe))
     distance = along * cot + across * half
     return np.concatenate([[0.0], np.cumsum(distance)]) / radius
+
+
+def driven(
+    travel: Array, steering: Array, heading: float, wheelbase: float, axle: float
+) -> tuple[Array, Array, Array]:
+    """Moves x and y (m) and turn (rad), each (F,) from 0, of a carriage along its heading.
+
+    travel: (F,) way gone by the middle of the unsteered axle (m). steering: (F,) angle of a
+    wheel in the middle of the steered axle (rad). heading: in the first frame. axle: how far
+    that axle lies before the carriage's own zero.
+
+    The single-track model of vehicle dynamics (handbooks; from memory): the carriage turns by
+    way · tan δ / wheelbase about a centre in line with its unsteered axle. Between frames the
+    steering stands at its middle, so that every step is an arc.
+    """
+    gone = np.diff(travel)
+    middle = (steering[1:] + steering[:-1]) / 2
+    turns = gone * np.tan(middle) / wheelbase
+    turn = np.concatenate([[0.0], np.cumsum(turns)])
+    chord = gone * np.sinc(turns / (2 * np.pi))
+    ahead = heading + turn[:-1] + turns / 2
+    x = np.concatenate([[0.0], np.cumsum(chord * np.cos(ahead))])
+    y = np.concatenate([[0.0], np.cumsum(chord * np.sin(ahead))])
+    # From the axle to the carriage's own zero, which swings round it.
+    x -= axle * (np.cos(heading + turn) - np.cos(heading))
+    y -= axle * (np.sin(heading + turn) - np.sin(heading))
+    return x, y, turn

@@ -12,6 +12,7 @@ from gremio.core.quantity import USUAL_UNIT, Kind
 from gremio.core.rig.model import (
     Axis,
     Cam,
+    Driving,
     Formula,
     Joint,
     JointKind,
@@ -19,6 +20,7 @@ from gremio.core.rig.model import (
     Part,
     Planetary,
     Ratio,
+    RepeatAlong,
     Rig,
     Rolling,
 )
@@ -65,6 +67,16 @@ def freed(joint: Joint) -> tuple[str, ...]:
     return tuple(name for name in CHANNELS if name in names and name not in joint.grounded)
 
 
+def free_of(part: Part) -> tuple[str, ...]:
+    """The names of all channels of a part that can change: its joint's, and a repeat's."""
+    if part.repeat is None:
+        return freed(part.joint)
+    return (*freed(part.joint), "count", _PITCH[part.repeat.along])
+
+
+_PITCH: dict[RepeatAlong, str] = {"line": "pitch", "circle": "pitch angle", "path": "pitch"}
+
+
 def has_axis(kind: JointKind) -> bool:
     """Whether a joint of this kind works along or about one axis."""
     return any(name in ("move", "turn", "move across") for name in _FREED[kind])
@@ -100,9 +112,9 @@ def split(channel_key: str) -> tuple[str, str]:
 
 def channel_kind(channel: str) -> Kind:
     """Whether a part's channel is a length, an angle or a bare number."""
-    if channel.startswith("move"):
+    if channel.startswith("move") or channel == "pitch":
         return "length"
-    return "angle" if channel.startswith("turn") else "number"
+    return "angle" if channel.startswith("turn") or channel == "pitch angle" else "number"
 
 
 def channel_unit(channel: str) -> str:
@@ -127,7 +139,7 @@ def exists(rig: Rig, channel_key: str) -> bool:
     owner, channel = split(channel_key)
     if not channel:
         return owner in rig.controls
-    return owner in rig.parts and channel in freed(rig.parts[owner].joint)
+    return owner in rig.parts and channel in free_of(rig.parts[owner])
 
 
 def home_value(rig: Rig, channel_key: str) -> float:
@@ -135,6 +147,9 @@ def home_value(rig: Rig, channel_key: str) -> float:
     owner, channel = split(channel_key)
     if not channel:
         return rig.controls[owner].home
+    repeat = rig.parts[owner].repeat
+    if repeat is not None and channel in ("count", "pitch", "pitch angle"):
+        return float(repeat.count) if channel == "count" else repeat.pitch
     return 1.0 if channel in SCALES else 0.0
 
 
@@ -159,6 +174,8 @@ def full_label(rig: Rig, channel_key: str) -> str:
     return f"{owner_name(rig, owner)} {channel}".rstrip()
 
 
+# What a carriage that goes along its heading has from it.
+DRIVEN = ("move x", "move y", "turn z")
 _REFERENCE = re.compile(r"\{([^{}]*)\}")
 
 
@@ -172,6 +189,8 @@ def followers(link: Link) -> tuple[str, ...]:
     """The keys of the channels that a link leads."""
     if isinstance(link, Cam):
         return tuple(follower.channel for follower in link.followers)
+    if isinstance(link, Driving):
+        return tuple(key(link.body, channel) for channel in DRIVEN)
     return (link.carrier if isinstance(link, Planetary) else link.follower,)
 
 
@@ -188,6 +207,8 @@ def leads(link: Link) -> tuple[str, ...]:
             return references(link.text)
         case Rolling():
             return ()
+        case Driving():
+            return (link.travel, link.steering) if link.steering else (link.travel,)
 
 
 def members(link: Link) -> tuple[str, ...]:
@@ -197,7 +218,9 @@ def members(link: Link) -> tuple[str, ...]:
 
 def adds(link: Link) -> bool:
     """Whether a link adds to what its follower has otherwise, and does not set it."""
-    return isinstance(link, Rolling) or (not isinstance(link, Planetary) and link.adds)
+    if isinstance(link, Rolling | Driving):
+        return True
+    return not isinstance(link, Planetary) and link.adds
 
 
 def link_word(link: Link) -> str:
@@ -217,6 +240,8 @@ def link_symbol(link: Link) -> str:
 def link_label(rig: Rig, link: Link) -> str:
     """A link as people call it: "the ratio from Paddle windlass to Windlass"."""
     names = ", ".join(label(rig, channel) for channel in followers(link))
+    if isinstance(link, Driving):
+        return f"the driving of {owner_name(rig, link.body)} from {label(rig, link.travel)}"
     if isinstance(link, Formula | Rolling):
         return f"the {link_word(link)} for {names}"
     from_names = " and ".join(label(rig, channel) for channel in leads(link)[:2])

@@ -6,7 +6,7 @@ import difflib
 from collections.abc import Iterable, Mapping
 
 from gremio.core.problem import NotFound
-from gremio.core.rig.channels import freed, key
+from gremio.core.rig.channels import free_of, freed, key
 from gremio.core.rig.model import Control, Part, Rig
 
 
@@ -29,10 +29,9 @@ def channel_key(rig: Rig, name: str) -> str:
         if entry.name == name:
             return control
     for part, candidate in rig.parts.items():
-        free = freed(candidate.joint)
-        if candidate.name == name and len(free) == 1:
-            return key(part, free[0])
-        for channel in free:
+        if candidate.name == name and len(freed(candidate.joint)) == 1:
+            return key(part, freed(candidate.joint)[0])
+        for channel in free_of(candidate):
             if name == f"{candidate.name} {channel}":
                 return key(part, channel)
     raise NotFound(_nothing_called(name, "control or free channel", _all_names(rig)))
@@ -64,7 +63,7 @@ def _id_of(things: Mapping[str, Part] | Mapping[str, Control], name: str, what: 
 
 
 def _all_names(rig: Rig) -> list[str]:
-    channels = [f"{p.name} {channel}" for p in rig.parts.values() for channel in freed(p.joint)]
+    channels = [f"{p.name} {channel}" for p in rig.parts.values() for channel in free_of(p)]
     return [control.name for control in rig.controls.values()] + channels
 
 

@@ -42,6 +42,8 @@ RatioKind = Literal[
     "rolling wheel",
 ]
 ProfileKind = Literal["smooth", "straight"]
+RepeatAlong = Literal["line", "circle", "path"]
+StandIn = Literal["box", "hull", "outline", "full"]
 MeasureKind = Literal["distance", "length", "radius", "size", "angle"]
 Up = Literal["y", "z"]
 
@@ -81,12 +83,28 @@ class Shape(msgspec.Struct, frozen=True, omit_defaults=True):
     paint: str = PAINT
 
 
+class Repeat(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A part repeated at its mount: along an axis of it, round it, or along a path.
+
+    count: how many there are, the part itself among them. pitch: from one to the next, m
+    along a line or path, rad round a circle (0: evenly all round). path: id, for a path.
+    """
+
+    along: RepeatAlong = "line"
+    axis: Axis = "x"
+    count: int = 2
+    pitch: float = 0.0
+    path: str = ""
+
+
 class Part(msgspec.Struct, frozen=True, omit_defaults=True):
     """One rigid body.
 
     parent: id of the part it is mounted on, None when it stands on the ground.
     mount: its rest frame in the parent's frame.
     stops: by channel name ("turn z").
+    repeat: how it is repeated, if it is. stand_in: what is shown for its shapes while
+    working light.
     """
 
     name: str
@@ -95,6 +113,8 @@ class Part(msgspec.Struct, frozen=True, omit_defaults=True):
     joint: Joint = Joint()
     stops: dict[str, Stops] = {}
     shapes: tuple[Shape, ...] = ()
+    repeat: Repeat | None = None
+    stand_in: StandIn = "box"
 
 
 class Control(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -183,7 +203,22 @@ class Rolling(msgspec.Struct, frozen=True, omit_defaults=True, tag_field="link",
     path: str = ""
 
 
-Link = Ratio | Planetary | Cam | Formula | Rolling
+class Driving(msgspec.Struct, frozen=True, omit_defaults=True, tag_field="link", tag="driving"):
+    """A carriage that goes along its own heading, which its steering turns.
+
+    body: id of a part with a planar joint about z. travel: key of the way gone (m).
+    steering: key of the steering angle in the middle of the steered axle; "" goes straight.
+    wheelbase: m. axle: how far before the body's own zero the unsteered axle is (m).
+    """
+
+    body: str
+    travel: str
+    steering: str = ""
+    wheelbase: float = 1.0
+    axle: float = 0.0
+
+
+Link = Ratio | Planetary | Cam | Formula | Rolling | Driving
 
 
 class Anchor(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -261,6 +296,7 @@ __all__ = [
     "Axis",
     "Cam",
     "Control",
+    "Driving",
     "Follower",
     "Formula",
     "Frame",
@@ -275,10 +311,13 @@ __all__ = [
     "ProfileKind",
     "Ratio",
     "RatioKind",
+    "Repeat",
+    "RepeatAlong",
     "Rig",
     "Rolling",
     "Shape",
     "Source",
+    "StandIn",
     "Station",
     "Stops",
     "Triple",

@@ -63,6 +63,7 @@ class SpurGear(Solid, frozen=True, tag="spur gear"):
     """An external spur gear about z, zero at its centre; tooth 0 is centred on +x.
 
     Tooth proportions after ISO 53: addendum 1.00 m, dedendum 1.25 m, root fillet 0.38 m.
+    shift: profile shift coefficient x (ISO 21771); teeth thicken where it is above zero.
     """
 
     module: float
@@ -70,6 +71,22 @@ class SpurGear(Solid, frozen=True, tag="spur gear"):
     width: float
     bore: float = 0.0
     pressure_angle: float = math.radians(20)
+    shift: float = 0.0
+
+
+class InternalGear(Solid, frozen=True, tag="internal gear"):
+    """A ring with teeth inward, about z, zero at its centre; tooth 0 is centred on +x.
+
+    rim: outer diameter. shift: profile shift coefficient; a pinion with the same shift
+    meshes at the unshifted distance.
+    """
+
+    module: float
+    teeth: int
+    width: float
+    rim: float
+    pressure_angle: float = math.radians(20)
+    shift: float = 0.0
 
 
 class RackBar(Solid, frozen=True, tag="rack"):
@@ -99,4 +116,4 @@ class Mesh(Solid, frozen=True, tag="mesh"):
     size: Triple
 
 
-AnySolid = Box | Cylinder | Tube | Wedge | Plate | SpurGear | RackBar | Mesh
+AnySolid = Box | Cylinder | Tube | Wedge | Plate | SpurGear | InternalGear | RackBar | Mesh

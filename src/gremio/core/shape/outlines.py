@@ -26,17 +26,58 @@ def rectangle(length: float, width: float) -> Array:
     return np.array([[-x, -y], [x, -y], [x, y], [-x, y]])
 
 
-def spur_gear(module: float, teeth: int, pressure_angle: float) -> Array:
+def spur_gear(
+    module: float,
+    teeth: int,
+    pressure_angle: float,
+    shift: float = 0.0,
+    flank_points: int = _FLANK_POINTS,
+) -> Array:
     """An external gear with involute flanks; tooth 0 is centred on +x.
 
     Proportions of ISO 53, geometry of ISO 21771. The root fillet is an arc of 0.38 m
     that touches the root circle and the flank; where the flank's base circle lies above
     it, a straight radial line joins them.
     """
-    side = _flank(module, teeth, pressure_angle)
-    tip = _arc_between(side[-1], side[-1] * [1, -1], gears.tip_diameter(module, teeth) / 2)
+    side = _flank(module, teeth, pressure_angle, shift, flank_points)
+    radius = gears.tip_diameter(module, teeth, shift) / 2
+    tip = _arc_between(side[-1], side[-1] * [1, -1], radius)
     # The next tooth begins where this one would end.
-    tooth = np.concatenate([side, tip, side[:0:-1] * [1, -1]])
+    return _all_round(np.concatenate([side, tip, side[:0:-1] * [1, -1]]), teeth)
+
+
+def internal_gear(
+    module: float,
+    teeth: int,
+    pressure_angle: float,
+    shift: float = 0.0,
+    flank_points: int = _FLANK_POINTS,
+) -> Array:
+    """The hole of an internal gear, anticlockwise; tooth 0 is centred on +x.
+
+    Its spaces have the flanks that teeth of an external gear would have (ISO 21771); the
+    tips end where the involute begins, if that is further out.
+    """
+    base = gears.base_diameter(module, teeth, pressure_angle) / 2
+    tip = max(gears.internal_tip_diameter(module, teeth, shift) / 2, base * 1.0001)
+    root = gears.internal_root_diameter(module, teeth, shift) / 2
+    half_base = gears.half_tooth_angle(base, module, teeth, pressure_angle, shift)
+    rolls = [math.sqrt((r / base) ** 2 - 1) for r in (tip, root)]
+    middle = math.tan(pressure_angle)
+    below = np.linspace(rolls[0], max(middle, rolls[0]), flank_points)
+    above = np.linspace(below[-1], rolls[1], flank_points)[1:]
+    side = np.array([_involute_point(base, r, half_base) for r in [*below, *above]])
+    bottom = _arc_between(side[-1], side[-1] * [1, -1], root)
+    tooth_tip = _polar(tip, -math.pi / teeth)[None]
+    space = np.concatenate([tooth_tip, side, bottom, side[::-1] * [1, -1]])
+    # Half a pitch on, so that a tooth and not a space is centred on +x.
+    turn = math.pi / teeth
+    cos, sin = math.cos(turn), math.sin(turn)
+    return _all_round(space @ np.array([[cos, sin], [-sin, cos]]), teeth)
+
+
+def _all_round(tooth: Array, teeth: int) -> Array:
+    """One tooth's outline (N, 2), repeated all round."""
     turns = np.arange(teeth) * 2 * np.pi / teeth
     cos, sin = np.cos(turns), np.sin(turns)
     x, y = tooth.T
@@ -45,13 +86,15 @@ def spur_gear(module: float, teeth: int, pressure_angle: float) -> Array:
     return points
 
 
-def _flank(module: float, teeth: int, pressure_angle: float) -> Array:
+def _flank(
+    module: float, teeth: int, pressure_angle: float, shift: float, flank_points: int
+) -> Array:
     """The lower side of tooth 0, from the middle of the root to the tip."""
     base = gears.base_diameter(module, teeth, pressure_angle) / 2
-    root = gears.root_diameter(module, teeth) / 2
-    tip = gears.tip_diameter(module, teeth) / 2
+    root = gears.root_diameter(module, teeth, shift) / 2
+    tip = gears.tip_diameter(module, teeth, shift) / 2
     half_pitch = math.pi / teeth
-    half_base = gears.half_tooth_angle(base, module, teeth, pressure_angle)
+    half_base = gears.half_tooth_angle(base, module, teeth, pressure_angle, shift)
     radius = min(gears.ROOT_FILLET * module, 0.8 * root * max(half_pitch - half_base, 1e-3))
     roll = _roll_at_fillet(base, root, radius, half_base)
     if roll is None:
@@ -68,8 +111,8 @@ def _flank(module: float, teeth: int, pressure_angle: float) -> Array:
     fillet = _fillet(centre, _polar(root, centre_angle), flank_end)
     last = math.sqrt(max((tip / base) ** 2 - 1, 0.0))
     # One point is on the pitch circle, so that the tooth is drawn just as thick as it is.
-    middle = math.tan(pressure_angle)
-    below, above = (np.linspace(*ends, _FLANK_POINTS) for ends in ((roll, middle), (middle, last)))
+    middle = min(max(math.tan(pressure_angle), roll), last)
+    below, above = (np.linspace(*ends, flank_points) for ends in ((roll, middle), (middle, last)))
     rolls = np.concatenate([below, above[1:]])
     involute = np.array([_involute_point(base, r, half_base) for r in rolls])
     start = _polar(root, -half_pitch)

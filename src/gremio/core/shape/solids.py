@@ -10,11 +10,13 @@ import mapbox_earcut
 import numpy as np
 import numpy.typing as npt
 
+from gremio.core.mechanics import gears
 from gremio.core.problem import GremioError
 from gremio.core.rig.solids import (
     AnySolid,
     Box,
     Cylinder,
+    InternalGear,
     Mesh,
     Plate,
     RackBar,
@@ -49,9 +51,16 @@ def geometry_of(solid: AnySolid) -> Geometry:
             holes = [outlines.circle(d, (x, y), 48) for x, y, d in solid.holes]
             return extruded(outlines.rectangle(solid.length, solid.width), solid.thickness, holes)
         case SpurGear():
-            outline = outlines.spur_gear(solid.module, solid.teeth, solid.pressure_angle)
+            outline = outlines.spur_gear(
+                solid.module, solid.teeth, solid.pressure_angle, solid.shift
+            )
             holes = [outlines.circle(solid.bore, sides=48)] if solid.bore > 0 else []
             return extruded(outline, solid.width, holes)
+        case InternalGear():
+            hole = outlines.internal_gear(
+                solid.module, solid.teeth, solid.pressure_angle, solid.shift
+            )
+            return extruded(outlines.circle(solid.rim, sides=96), solid.width, [hole])
         case RackBar():
             outline = outlines.rack(solid.module, solid.teeth, solid.back, solid.pressure_angle)
             return extruded(outline, solid.width)
@@ -68,7 +77,7 @@ def check_dimensions(solid: AnySolid) -> None:
     for name in solid.__struct_fields__:
         value = getattr(solid, name)
         if isinstance(value, (int, float)):
-            least = -1.0 if name == "bore" else 0.0
+            least = {"bore": -1.0, "shift": -1.0}.get(name, 0.0)
             if not (math.isfinite(value) and value > least):
                 raise GremioError(f"The {_words(name)} of a {_kind(solid)} must be above zero.")
     match solid:
@@ -76,11 +85,21 @@ def check_dimensions(solid: AnySolid) -> None:
             raise GremioError("The hole of a tube must be narrower than the tube.")
         case SpurGear() if solid.teeth < 5:
             raise GremioError("A spur gear needs 5 teeth at least.")
-        case SpurGear() if solid.bore >= solid.module * (solid.teeth - 2.5):
+        case SpurGear() | InternalGear() if solid.shift > 1.0:
+            raise GremioError("A profile shift is between −1 and 1.")
+        case InternalGear() if solid.teeth < 12:
+            raise GremioError("An internal gear needs 12 teeth at least.")
+        case InternalGear() if solid.rim <= gears.internal_root_diameter(
+            solid.module, solid.teeth, solid.shift
+        ):
+            raise GremioError("The rim of an internal gear must be wider than its root circle.")
+        case SpurGear() if solid.bore >= gears.root_diameter(
+            solid.module, solid.teeth, solid.shift
+        ):
             raise GremioError("The bore of a spur gear must be narrower than its root circle.")
-        case SpurGear() | RackBar() if not 0.17 <= solid.pressure_angle <= 0.53:
+        case SpurGear() | InternalGear() | RackBar() if not 0.17 <= solid.pressure_angle <= 0.53:
             raise GremioError("A pressure angle is between 10° and 30°; 20° is usual.")
-        case SpurGear() | RackBar() if solid.teeth > 2000:
+        case SpurGear() | InternalGear() | RackBar() if solid.teeth > 2000:
             raise GremioError("Gremio draws 2000 teeth at most.")
         case Plate():
             _check_holes(solid)

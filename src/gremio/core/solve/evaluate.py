@@ -10,7 +10,7 @@ import numpy.typing as npt
 from gremio.core.solve.frames import Finder, world_frames
 from gremio.core.solve.pose import Poses
 from gremio.core.solve.program import Program
-from gremio.core.solve.steps import Level, RollStep
+from gremio.core.solve.steps import DriveStep, Level, RollStep
 
 Array = npt.NDArray[np.float64]
 _SUBSTEPS = 24
@@ -92,8 +92,8 @@ def _stand_in(
 def rolled_on(
     program: Program, before: Mapping[str, float], after: Mapping[str, float]
 ) -> dict[str, float]:
-    """The inputs `after`, with every rolling wheel turned as far as it has been carried on the
-    straight way there from `before` (both SI by channel key)."""
+    """The inputs `after`, with every rolling wheel turned, and every carriage driven, as far as
+    it goes on the straight way there from `before` (both SI by channel key)."""
     if not program.rolls:
         return dict(after)
     share = np.linspace(0.0, 1.0, _SUBSTEPS + 1)
@@ -103,17 +103,17 @@ def rolled_on(
     for channel, rest in home.items():
         start, end = before.get(channel, rest), after.get(channel, rest)
         way[channel] = start + (end - start) * share
-    for channel in _rolling_channels(program):
+    growing = _growing_channels(program)
+    for channel in growing:
         way[channel] = after.get(channel, 0.0)
     poses = evaluate(program, way)
-    turned = {c: float(poses.asked[program.channel_row[c], -1]) for c in _rolling_channels(program)}
-    return {**after, **turned}
+    return {**after, **{c: float(poses.asked[program.channel_row[c], -1]) for c in growing}}
 
 
-def _rolling_channels(program: Program) -> list[str]:
+def _growing_channels(program: Program) -> list[str]:
     return [
         program.channel_keys[step.follower]
         for level in program.steps
         for step in level.adds
-        if isinstance(step, RollStep)
+        if isinstance(step, RollStep | DriveStep)
     ]

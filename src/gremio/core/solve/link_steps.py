@@ -7,14 +7,15 @@ import numpy.typing as npt
 
 from gremio.core.mechanics.profiles import Profile, smooth, straight
 from gremio.core.problem import Note
-from gremio.core.rig.channels import adds, split
-from gremio.core.rig.model import Cam, Formula, Link, Planetary, Ratio, Rig, Rolling
+from gremio.core.rig.channels import adds, followers, split
+from gremio.core.rig.model import Cam, Driving, Formula, Link, Planetary, Ratio, Rig, Rolling
 from gremio.core.rig.order import Arrangement, Block
 from gremio.core.rig.trains import Train
 from gremio.core.solve.formula_steps import formula_steps
 from gremio.core.solve.limits import limits_of
 from gremio.core.solve.steps import (
     CamStep,
+    DriveStep,
     FreedomsStep,
     Level,
     OneWayStep,
@@ -88,6 +89,19 @@ def _value_steps(
             case Rolling():
                 part, name = split(channel)
                 steps.append(RollStep(part, name, row[channel], link.radius))
+            case Driving():
+                rows = [row[c] for c in followers(link)]
+                steps.append(
+                    DriveStep(
+                        row[link.travel],
+                        row[link.steering] if link.steering else -1,
+                        rows[2],
+                        rows.index(row[channel]),
+                        row[channel],
+                        link.wheelbase,
+                        link.axle,
+                    )
+                )
             case Planetary():
                 pass
             case Ratio():

@@ -13,7 +13,7 @@ from gremio.core.problem import Note
 from gremio.core.quantity import show_short
 from gremio.core.rig.channels import (
     channel_unit,
-    freed,
+    free_of,
     full_label,
     key,
     owner_name,
@@ -112,7 +112,7 @@ class Pose:
     def part_of(self, part: str) -> PartPose:
         """Where the part of this id stands."""
         entry = self.program.rig.parts[part]
-        channels = {c: self.at(key(part, c)) for c in freed(entry.joint)}
+        channels = {c: self.at(key(part, c)) for c in free_of(entry)}
         return PartPose(entry.name, self.world(part), channels)
 
     def value(self, part: str, channel: str = "") -> float:

@@ -12,7 +12,7 @@ import numpy.typing as npt
 
 from gremio.core.frames import matrices
 from gremio.core.problem import Note
-from gremio.core.rig.channels import CHANNELS, freed, home_value, key
+from gremio.core.rig.channels import CHANNELS, free_of, freed, home_value, key
 from gremio.core.rig.check import own_faults, stops_are_sound
 from gremio.core.rig.joints import APPLIED
 from gremio.core.rig.model import Link, Rig
@@ -21,9 +21,11 @@ from gremio.core.rig.trains import Train
 from gremio.core.solve.drives import Drive, drives_of
 from gremio.core.solve.limits import Limits, limits_of
 from gremio.core.solve.link_steps import levels_of
-from gremio.core.solve.steps import Level, RollStep
+from gremio.core.solve.steps import DriveStep, Level, RollStep
 
 Array = npt.NDArray[np.float64]
+# So many copies of a repeated part are shown at most.
+MOST_COPIES = 2000.0
 Rows = npt.NDArray[np.intp]
 
 
@@ -90,8 +92,10 @@ class Program:
 
     @cached_property
     def rolls(self) -> bool:
-        """Whether a wheel rolls by how far it is carried."""
-        return any(isinstance(step, RollStep) for level in self.steps for step in level.adds)
+        """Whether something in it grows by how far something goes, from frame to frame."""
+        return any(
+            isinstance(step, RollStep | DriveStep) for level in self.steps for step in level.adds
+        )
 
     @cached_property
     def mount_rows(self) -> Array:
@@ -130,7 +134,7 @@ def compile_rig(rig: Rig) -> Program:
     part_row = {part: row for row, part in enumerate(part_ids)}
     channel_keys = (
         *rig.controls,
-        *(key(part, channel) for part in part_ids for channel in freed(rig.parts[part].joint)),
+        *(key(part, channel) for part in part_ids for channel in free_of(rig.parts[part])),
     )
     channel_row = {channel: row for row, channel in enumerate(channel_keys)}
     arrangement = arrange(rig)
@@ -182,12 +186,14 @@ def _limits(
         row += 1
     for part in part_ids:
         entry = rig.parts[part]
-        for channel in freed(entry.joint):
+        for channel in free_of(entry):
             stops = entry.stops.get(channel)
             if stops is not None and stops_are_sound(stops):
                 low[row] = -np.inf if stops.low is None else stops.low
                 high[row] = np.inf if stops.high is None else stops.high
                 soft[row] = stops.soft
+            elif channel == "count":
+                low[row], high[row] = 0.0, MOST_COPIES
             row += 1
     return low, high, soft
 

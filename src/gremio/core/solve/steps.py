@@ -12,7 +12,7 @@ import numpy as np
 import numpy.typing as npt
 
 from gremio.core.mechanics.profiles import Profile, value
-from gremio.core.mechanics.rolling import rolled
+from gremio.core.mechanics.rolling import driven, rolled
 from gremio.core.solve.frames import Finder
 from gremio.core.solve.limits import Limits
 
@@ -168,7 +168,38 @@ class RollStep:
         return rolled(columns.transpose(2, 1, 0), axle, self.radius)[None]
 
 
-ValueStep = CamStep | OneWayStep | RollStep | FormulaStep
+@dataclass(frozen=True)
+class DriveStep:
+    """One of the three channels of a carriage that goes along its own heading.
+
+    travel, steering: rows; steering is −1 for a carriage that goes straight. heading: row of
+    its turn. which: 0 and 1 for its place, 2 for its turn. follower: row.
+    """
+
+    travel: int
+    steering: int
+    heading: int
+    which: int
+    follower: int
+    wheelbase: float
+    axle: float
+    adds: bool = True
+
+    @property
+    def followers(self) -> Rows:
+        """(1,) the row it gives."""
+        return np.array([self.follower])
+
+    def values(self, finder: Finder) -> Array:
+        """(1, F) how far it has gone since the first frame."""
+        channels = finder.channels
+        steering = channels[self.steering] if self.steering >= 0 else channels[self.travel] * 0
+        start = float(channels[self.heading, 0])
+        way = driven(channels[self.travel], steering, start, self.wheelbase, self.axle)
+        return way[self.which][None]
+
+
+ValueStep = CamStep | OneWayStep | RollStep | DriveStep | FormulaStep
 
 
 @dataclass(frozen=True)

@@ -17,7 +17,7 @@ from gremio.core.rig.channels import (
     shown_unit,
     split,
 )
-from gremio.core.rig.model import Cam, Formula, Link, Planetary, Ratio, Rig, Rolling
+from gremio.core.rig.model import Cam, Driving, Formula, Link, Planetary, Ratio, Rig, Rolling
 from gremio.desktop.card.rows import Sheet, Slab, heading, link_button, second
 from gremio.desktop.document import Document
 from gremio.desktop.theme.inks import Inks
@@ -37,6 +37,8 @@ def how(rig: Rig, link: Link, channel: str) -> str:
             return ("+ " if link.adds else "= ") + shown(rig, link)
         case Rolling():
             return f"rolls on a radius of {show_short(link.radius, 'm')}"
+        case Driving():
+            return "goes along its heading"
         case Cam():
             lead_unit, unit = shown_unit(rig, link.lead), shown_unit(rig, channel)
             points = [(s.lead, s.values[channel]) for s in link.stations if channel in s.values]

@@ -13,6 +13,7 @@ from gremio.core.rig.channels import followers, full_label, kind_of, leads, spli
 from gremio.core.rig.edit.change import must_have, new_id, with_entry, without
 from gremio.core.rig.model import (
     Cam,
+    Driving,
     Follower,
     Link,
     Planetary,
@@ -65,6 +66,8 @@ def _check_numbers(rig: Rig, link: Link) -> None:
         raise GremioError("A planetary set needs teeth of ring ÷ teeth of sun, above zero.")
     if isinstance(link, Rolling) and not (math.isfinite(link.radius) and link.radius > 0):
         raise GremioError("A rolling wheel needs a radius above zero.")
+    if isinstance(link, Driving) and not (math.isfinite(link.wheelbase) and link.wheelbase > 0):
+        raise GremioError("A carriage needs a wheelbase above zero.")
     if not isinstance(link, Cam):
         return
     at = [station.lead for station in link.stations]

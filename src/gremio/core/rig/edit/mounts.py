@@ -12,6 +12,7 @@ from gremio.core.rig.edit.change import must_have, without
 from gremio.core.rig.edit.parts import change_part, children
 from gremio.core.rig.model import (
     Cam,
+    Driving,
     Formula,
     Link,
     Part,
@@ -105,7 +106,7 @@ def _shifted_link(rig: Rig, link_id: str, link: Link, channel: str, by: float) -
             if channel == link.follower:
                 text = f"({text}) - {by!r} {_si_unit(channel)}"
             return replace(link, text=text)
-        case Rolling():
+        case Rolling() | Driving():
             return link
 
 

@@ -1,0 +1,1 @@
+"""Inspection: what is wrong with a machine, before anybody finds out by using it."""

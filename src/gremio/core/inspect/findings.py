@@ -1,0 +1,74 @@
+"""Everything that can be found wrong with a rig, in a steady order."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from gremio.core.inspect.finding import Finding, Mend
+from gremio.core.inspect.gearing import gear_findings
+from gremio.core.inspect.rolling import rolling_findings
+from gremio.core.problem import GremioError, Note
+from gremio.core.rig.edit.controls import all_home
+from gremio.core.rig.edit.prepare import has_scale, without_scale
+from gremio.core.rig.model import Rig
+from gremio.core.rig.solids import AnySolid
+from gremio.core.shape.geometry import Geometry
+from gremio.core.shape.solids import check_dimensions, geometry_of
+from gremio.core.solve.evaluate import evaluate
+from gremio.core.solve.pose import Pose
+from gremio.core.solve.program import Program, compile_rig
+
+
+def inspect(
+    rig: Rig, pose: Pose | None = None, geometry: Callable[[AnySolid], Geometry] = geometry_of
+) -> list[Finding]:
+    """What is wrong with a rig, the worst first.
+
+    pose: as it stands now, for the stops reached there. geometry: finds the surface of a
+    solid; boxes stand in for models that are not there.
+    """
+    program = compile_rig(rig) if pose is None else pose.program
+    here = evaluate(program, rig.at).frame(0) if pose is None else pose
+    return sorted_findings([*map(Finding, here.notes), *machine_findings(rig, program, geometry)])
+
+
+def machine_findings(
+    rig: Rig, program: Program, geometry: Callable[[AnySolid], Geometry] = geometry_of
+) -> list[Finding]:
+    """What is wrong with the machine itself, wherever it stands."""
+    home = evaluate(program, all_home(rig).at).frame(0)
+    found = list(_scales(rig))
+    if all(_is_sound(shape.solid) for part in rig.parts.values() for shape in part.shapes):
+        found += [*gear_findings(rig, home), *rolling_findings(rig, home, geometry)]
+    return found
+
+
+def sorted_findings(found: list[Finding]) -> list[Finding]:
+    """The worst first."""
+    order = {"error": 0, "warning": 1, "info": 2}
+    return sorted(found, key=lambda finding: order[finding.note.severity])
+
+
+def _is_sound(solid: AnySolid) -> bool:
+    try:
+        check_dimensions(solid)
+    except GremioError:
+        return False
+    return True
+
+
+def _scales(rig: Rig) -> list[Finding]:
+    found = []
+    for part_id, part in rig.parts.items():
+        if has_scale(part):
+            stretch = " × ".join(f"{s:g}" for s in part.mount.scale)
+            text = (
+                f"The mount of {part.name} is stretched ({stretch}), so what it carries moves "
+                "in another measure. Take the scale out; nothing moves."
+            )
+            mend = Mend(
+                "take the scale out",
+                lambda rig, part_id=part_id: without_scale(rig, part_id),  # type: ignore[misc]
+            )
+            found.append(Finding(Note("scale-stray", part.name, text, "warning"), (mend,)))
+    return found

@@ -1,0 +1,99 @@
+"""Notes on wheels: a radius that is not the mesh's, wheels in the air or in the ground."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from functools import partial
+
+import numpy as np
+import numpy.typing as npt
+from msgspec.structs import replace
+
+from gremio.core.frames import matrix
+from gremio.core.inspect.finding import Finding, Mend
+from gremio.core.mechanics.wheels import slip_a_metre
+from gremio.core.problem import Note
+from gremio.core.rig.channels import split
+from gremio.core.rig.edit.links import change_link
+from gremio.core.rig.model import Link, Ratio, Rig, Rolling
+from gremio.core.rig.solids import AnySolid
+from gremio.core.shape.geometry import Geometry
+from gremio.core.shape.solids import geometry_of
+from gremio.core.solve.axes import channel_axis
+from gremio.core.solve.pose import Pose
+
+Array = npt.NDArray[np.float64]
+GeometryOf = Callable[[AnySolid], Geometry]
+_OFF = 0.005
+
+
+def rolling_findings(rig: Rig, home: Pose, geometry: GeometryOf = geometry_of) -> Iterator[Finding]:
+    """Notes on every wheel that rolls. home: all at home."""
+    for link_id, link in rig.links.items():
+        wheel = _wheel_of(link)
+        if wheel is None or split(wheel)[0] not in rig.parts:
+            continue
+        yield from _radius(rig, home, link_id, link, wheel, geometry)
+
+
+def _wheel_of(link: Link) -> str | None:
+    """Key of the turn of the wheel that a link rolls."""
+    if isinstance(link, Rolling):
+        return link.follower
+    if isinstance(link, Ratio) and link.kind == "rolling wheel":
+        turns = [c for c in (link.lead, link.follower) if split(c)[1].startswith("turn")]
+        return turns[0] if turns else None
+    return None
+
+
+def _radius(
+    rig: Rig, home: Pose, link_id: str, link: Link, wheel: str, geometry: GeometryOf
+) -> Iterator[Finding]:
+    part = split(wheel)[0]
+    points = _points(rig, home, part, geometry)
+    if len(points) == 0:
+        return
+    name = rig.parts[part].name
+    origin, axle = channel_axis(home, wheel)
+    offset = points - origin
+    across = offset - np.outer(offset @ axle, axle)
+    true = float(np.linalg.norm(across, axis=1).max())
+    radius = link.radius if isinstance(link, Rolling) else _radius_of(link)
+    slip = slip_a_metre(radius, true)
+    if abs(slip) > _OFF:
+        text = (
+            f"{name} rolls as if its radius were {radius * 1000:.1f} mm, and its shape measures "
+            f"{true * 1000:.1f} mm: it slips {abs(slip) * 1000:.0f} mm in every metre."
+        )
+        better = _with_radius(link, true)
+        mend = Mend("take it from the shape", partial(change_link, link_id=link_id, link=better))
+        yield Finding(Note("wheel-radius", name, text, "warning"), (mend,))
+    lowest = float(points[:, 2].min())
+    if abs(lowest) > _OFF * true:
+        does = "hangs in the air" if lowest > 0 else "sinks into the ground"
+        text = f"{name} {does} by {abs(lowest) * 1000:.1f} mm. Put what carries it on the ground."
+        yield Finding(Note("wheel-height", name, text, "warning"))
+
+
+def _radius_of(link: Link) -> float:
+    assert isinstance(link, Ratio)
+    turned = split(link.follower)[1].startswith("turn")
+    return abs(1 / link.ratio) if turned and link.ratio else abs(link.ratio)
+
+
+def _with_radius(link: Link, radius: float) -> Link:
+    if isinstance(link, Ratio):
+        sign = 1.0 if link.ratio > 0 else -1.0
+        turned = split(link.follower)[1].startswith("turn")
+        return replace(link, ratio=sign / radius if turned else sign * radius)
+    return replace(link, radius=radius)
+
+
+def _points(rig: Rig, home: Pose, part: str, geometry: GeometryOf) -> Array:
+    """(N, 3) world corners of a part's shapes."""
+    world = home.world(part)
+    found = [np.zeros((0, 3))]
+    for shape in rig.parts[part].shapes:
+        frame = world @ matrix(shape.place)
+        found.append(geometry(shape.solid).vertices @ frame[:3, :3].T + frame[:3, 3])
+    return np.concatenate(found)

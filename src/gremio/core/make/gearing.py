@@ -1,0 +1,173 @@
+"""The gears on parts, as they stand; and what a pair of them needs to run."""
+
+from __future__ import annotations
+
+import math
+from typing import NamedTuple
+
+import numpy as np
+import numpy.typing as npt
+
+from gremio.core.frames import matrix
+from gremio.core.mechanics import gears
+from gremio.core.rig.model import Rig
+from gremio.core.rig.solids import InternalGear, RackBar, SpurGear
+from gremio.core.solve.pose import Pose
+
+Array = npt.NDArray[np.float64]
+ToothedSolid = SpurGear | InternalGear | RackBar
+
+
+class Gear(NamedTuple):
+    """A toothed shape of a part. shape: its index. frame: (4, 4) in the world."""
+
+    part: str
+    shape: int
+    solid: ToothedSolid
+    frame: Array
+
+    @property
+    def centre(self) -> Array:
+        """(3,) where its own zero is."""
+        return self.frame[:3, 3]
+
+    @property
+    def axis(self) -> Array:
+        """(3,) unit, along its width."""
+        return _unit(self.frame[:3, 2])
+
+    @property
+    def radius(self) -> float:
+        """Of its pitch circle (m); infinite for a rack."""
+        if isinstance(self.solid, RackBar):
+            return math.inf
+        return gears.pitch_diameter(self.solid.module, self.solid.teeth) / 2
+
+
+def _unit(vector: Array) -> Array:
+    return vector / np.linalg.norm(vector)
+
+
+def gears_of(rig: Rig, pose: Pose, part: str) -> list[Gear]:
+    """The gears and racks among a part's shapes, as they stand in a pose."""
+    world = pose.world(part)
+    return [
+        Gear(part, index, shape.solid, world @ matrix(shape.place))
+        for index, shape in enumerate(rig.parts[part].shapes)
+        if isinstance(shape.solid, ToothedSolid)
+    ]
+
+
+class Mesh(NamedTuple):
+    """Two gears side by side.
+
+    kind: outside, inside (one is internal), rack, or bevel (axes that cross). distance: of
+    their axes now; of a rack, of its pitch line from the pinion's axis. right: where they
+    would run without backlash (nan for bevel gears). gap: distance − right, in the sense that
+    above zero the teeth are too far apart.
+    """
+
+    one: Gear
+    two: Gear
+    kind: str
+    distance: float
+    right: float
+
+    @property
+    def gap(self) -> float:
+        """How much too far apart the teeth are (m); below zero they cross."""
+        gap = self.distance - self.right
+        return -gap if self.kind == "inside" else gap
+
+    @property
+    def module(self) -> float:
+        """The module of the first."""
+        return self.one.solid.module
+
+
+def mesh_of(one: Gear, two: Gear) -> Mesh:
+    """How two gears stand to each other."""
+    a, b = one.solid, two.solid
+    if isinstance(a, RackBar) and not isinstance(b, RackBar):
+        return _rack_mesh(two, one)
+    if isinstance(b, RackBar) and not isinstance(a, RackBar):
+        return _rack_mesh(one, two)
+    if abs(float(one.axis @ two.axis)) < 0.999:
+        return Mesh(one, two, "bevel", float(np.linalg.norm(two.centre - one.centre)), math.nan)
+    apart = two.centre - one.centre
+    apart = apart - one.axis * float(apart @ one.axis)
+    distance = float(np.linalg.norm(apart))
+    inside = isinstance(a, InternalGear) != isinstance(b, InternalGear)
+    return Mesh(one, two, "inside" if inside else "outside", distance, right_distance(a, b))
+
+
+def _rack_mesh(pinion: Gear, rack: Gear) -> Mesh:
+    apart = pinion.centre - rack.centre
+    distance = float(apart @ _unit(rack.frame[:3, 1]))
+    shift = pinion.solid.shift if isinstance(pinion.solid, SpurGear) else 0.0
+    return Mesh(pinion, rack, "rack", distance, pinion.radius + shift * pinion.solid.module)
+
+
+def right_distance(one: ToothedSolid, two: ToothedSolid) -> float:
+    """Centre distance without backlash (m), shifts included (ISO 21771)."""
+    if isinstance(one, RackBar) or isinstance(two, RackBar):
+        return math.nan
+    module, angle = one.module, one.pressure_angle
+    if isinstance(one, InternalGear) or isinstance(two, InternalGear):
+        ring, pinion = (one, two) if isinstance(one, InternalGear) else (two, one)
+        if ring.teeth <= pinion.teeth:
+            return math.nan
+        shifts = ring.shift - pinion.shift
+        return gears.working_distance(module, ring.teeth, -pinion.teeth, shifts, angle)
+    return gears.working_distance(module, one.teeth, two.teeth, one.shift + two.shift, angle)
+
+
+def likeliest_mesh(ones: list[Gear], twos: list[Gear]) -> Mesh | None:
+    """The pair, one of each, that is nearest to running together."""
+
+    def off(mesh: Mesh) -> float:
+        across = abs(float((mesh.two.centre - mesh.one.centre) @ mesh.one.axis))
+        widths = (mesh.one.solid.width + mesh.two.solid.width) / 2
+        aside = max(0.0, across - widths) if mesh.kind != "bevel" else 0.0
+        gap = mesh.gap if math.isfinite(mesh.right) else 0.0
+        unlike = 0.0 if math.isclose(mesh.one.solid.module, mesh.two.solid.module) else 10.0
+        return (abs(gap) + aside) / mesh.module + unlike
+
+    meshes = [mesh_of(one, two) for one in ones for two in twos]
+    return min(meshes, key=off, default=None)
+
+
+def phase_error(mesh: Mesh) -> float:
+    """How far tooth meets tooth instead of space, from −½ to ½ of a pitch; 0 runs.
+
+    Along the line of centres a tooth of one must stand where the other has a space; both
+    arcs are counted from there in pitches (derived from the pitch circles of ISO 21771).
+    """
+    one, two = mesh.one, mesh.two
+    x, y = _unit(one.frame[:3, 0]), np.cross(one.axis, _unit(one.frame[:3, 0]))
+
+    def angle(vector: Array) -> float:
+        return math.atan2(float(vector @ y), float(vector @ x))
+
+    if mesh.kind == "rack":
+        along, up = _unit(two.frame[:3, 0]), _unit(two.frame[:3, 1])
+        way = 1.0 if float(np.cross(one.axis, -up) @ along) > 0 else -1.0
+        arc = -angle(-up) * one.solid.teeth / (2 * math.pi)
+        shift = float((two.centre - one.centre) @ along) * way / gears.pitch(two.solid.module)
+        return _half(arc - shift)
+    toward = two.centre - one.centre
+    line = angle(toward) if np.linalg.norm(toward) > 1e-9 else 0.0
+    tooth_two = angle(two.frame[:3, 0])
+    z1, z2 = one.solid.teeth, two.solid.teeth
+    if mesh.kind == "inside":
+        ring_is_two = isinstance(two.solid, InternalGear)
+        contact = line + math.pi if ring_is_two else line
+        pitches = (-contact * z1 - (tooth_two - contact) * z2) / (2 * math.pi)
+        return _half(pitches)
+    pitches = (-line * z1 + (tooth_two - line - math.pi) * z2) / (2 * math.pi)
+    return _half(pitches)
+
+
+def _half(pitches: float) -> float:
+    """How far from half a pitch, from −½ to ½."""
+    return pitches % 1.0 - 0.5

@@ -1,0 +1,226 @@
+"""What two parts are to each other: the ratio that their geometry proposes."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+import numpy as np
+import numpy.typing as npt
+
+from gremio.core.make.gearing import Mesh, gears_of, likeliest_mesh
+from gremio.core.mechanics.ratios import FIGURES, KINDS, arithmetic
+from gremio.core.problem import GremioError
+from gremio.core.rig.channels import channel_kind, freed, key, main_channel, split
+from gremio.core.rig.model import Ratio, RatioKind, Rig
+from gremio.core.rig.order import carriers
+from gremio.core.rig.solids import AnySolid, Cylinder, InternalGear, SpurGear, Tube
+from gremio.core.solve.axes import channel_axis
+from gremio.core.solve.pose import Pose
+
+Array = npt.NDArray[np.float64]
+# Beyond so much of the right distance two gears are taken to be joined by a chain.
+_APART = 1.35
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """A ratio between two channels, from what was read off the parts.
+
+    lead, follower: keys. figures: by name, as in FIGURES of the kind. way: +1 or −1, whether
+    the follower goes with the lead. seen: what was read, in words. carrier: key of the turn of
+    the arm that carries one of the two.
+    """
+
+    lead: str
+    follower: str
+    kind: RatioKind
+    figures: dict[str, float]
+    way: int
+    seen: str = ""
+    carrier: str = ""
+
+    @property
+    def words(self) -> str:
+        """The arithmetic: "60 ÷ 20, outside mesh, turns against: −3"."""
+        told = arithmetic(self.kind, self.figures, self.way).words
+        place, comma, rest = told.partition(", ")
+        return f"{place}, {self.seen}{comma}{rest}" if self.seen and comma else told
+
+    def ratio(self) -> Ratio:
+        """The ratio it proposes. Raises GremioError for figures that can't be."""
+        value = arithmetic(self.kind, self.figures, self.way).ratio
+        turned = self.kind in ("rack and pinion", "lead screw", "winch")
+        if turned and channel_kind(split(self.lead)[1]) == "length":
+            value = 1 / value
+        if self.kind == "rolling wheel" and channel_kind(split(self.lead)[1]) == "angle":
+            value = 1 / value
+        return Ratio(self.lead, self.follower, value, kind=self.kind, carrier=self.carrier)
+
+    def of_kind(self, kind: RatioKind) -> Proposal:
+        """The same two channels as another kind, with figures that could be."""
+        return replace(self, kind=kind, figures=_usual(kind), seen="")
+
+
+def fitting_kinds(lead: str, follower: str) -> list[RatioKind]:
+    """The kinds of ratio that could join two channels of parts (by key)."""
+    pair = channel_kind(split(lead)[1]), channel_kind(split(follower)[1])
+    return [kind for kind, kinds in KINDS.items() if pair in (kinds, kinds[::-1])]
+
+
+def _usual(kind: RatioKind) -> dict[str, float]:
+    usual = {"teeth": 20.0, "starts": 1.0, "falls": 1.0, "screw": 0.004, "radius": 0.1}
+    return {figure.name: usual.get(figure.name.split()[-1], 0.2) for figure in FIGURES[kind]}
+
+
+def propose(rig: Rig, pose: Pose, lead: str, follower: str) -> Proposal | None:
+    """The ratio that the geometry of two parts proposes; None where it says nothing.
+
+    lead, follower: ids of parts. pose: where they stand. Raises GremioError for a part that
+    is grounded.
+    """
+    channels = [_channel(rig, part) for part in (lead, follower)]
+    mesh = likeliest_mesh(gears_of(rig, pose, lead), gears_of(rig, pose, follower))
+    found = _of_gears(pose, mesh, *channels) if mesh is not None else None
+    found = found or _of_round_things(rig, pose, *channels)
+    return replace(found, carrier=_carrier(rig, *channels)) if found else None
+
+
+def _channel(rig: Rig, part: str) -> str:
+    entry = rig.parts[part]
+    channel = main_channel(entry.joint)
+    if not channel:
+        raise GremioError(
+            f"{entry.name} is grounded, so it can't turn or move. Give it a joint first (J)."
+        )
+    return key(part, channel)
+
+
+def _carrier(rig: Rig, lead: str, follower: str) -> str:
+    """Key of the turn of an arm that carries one of two parts and not the other."""
+    ours, theirs = (carriers(rig, split(c)[0])[1:] for c in (lead, follower))
+    for one, other, own in ((ours, theirs, follower), (theirs, ours, lead)):
+        for arm in one:
+            turns = [c for c in freed(rig.parts[arm].joint) if c.startswith("turn")]
+            if arm not in other and arm != split(own)[0] and turns:
+                return key(arm, turns[0])
+    return ""
+
+
+def _of_gears(pose: Pose, mesh: Mesh, lead: str, follower: str) -> Proposal | None:
+    """What two toothed shapes propose; the way is that of both at the point of contact."""
+    kinds = channel_kind(split(lead)[1]), channel_kind(split(follower)[1])
+    one, two = mesh.one.solid, mesh.two.solid
+    if mesh.kind == "rack":
+        if kinds not in (("angle", "length"), ("length", "angle")):
+            return None
+        figures = {"pitch radius": mesh.one.radius}
+        way = _way(pose, lead, follower, _contact(mesh))
+        return Proposal(lead, follower, "rack and pinion", figures, way, "on the pitch line")
+    if kinds != ("angle", "angle") or (
+        isinstance(one, InternalGear) and isinstance(two, InternalGear)
+    ):
+        return None
+    figures = {"lead teeth": float(one.teeth), "follower teeth": float(two.teeth)}
+    if mesh.kind == "bevel":
+        way = _way(pose, lead, follower, _contact(mesh))
+        return Proposal(lead, follower, "bevel pair", figures, way, "axes that cross")
+    if mesh.kind == "outside" and mesh.distance > _APART * mesh.right:
+        same = channel_axis(pose, lead)[1] @ channel_axis(pose, follower)[1]
+        return Proposal(lead, follower, "chain", figures, 1 if same > 0 else -1, "apart")
+    way = _way(pose, lead, follower, _contact(mesh))
+    seen = "inside mesh" if mesh.kind == "inside" else "outside mesh"
+    return Proposal(lead, follower, "gear pair", figures, way, seen)
+
+
+def _contact(mesh: Mesh) -> Array:
+    """(3,) where the pitch circles of two gears touch, or about there."""
+    one, two = mesh.one, mesh.two
+    if mesh.kind == "rack":
+        up = two.frame[:3, 1] / np.linalg.norm(two.frame[:3, 1])
+        return one.centre - up * one.radius
+    apart = two.centre - one.centre
+    apart = apart - one.axis * float(apart @ one.axis)
+    size = float(np.linalg.norm(apart))
+    if size < 1e-9:
+        return one.centre + one.frame[:3, 0] * one.radius
+    if mesh.kind == "inside" and isinstance(two.solid, InternalGear):
+        apart = -apart
+    return one.centre + apart / size * one.radius
+
+
+def _way(pose: Pose, lead: str, follower: str, contact: Array) -> int:
+    """+1 when a positive move of the lead takes the contact where a positive move of the
+    follower does."""
+    speeds = []
+    for channel in (lead, follower):
+        origin, axis = channel_axis(pose, channel)
+        turns = split(channel)[1].startswith("turn")
+        speeds.append(np.cross(axis, contact - origin) if turns else axis)
+    return 1 if float(speeds[0] @ speeds[1]) >= 0 else -1
+
+
+def _of_round_things(rig: Rig, pose: Pose, lead: str, follower: str) -> Proposal | None:
+    """What drums, pulleys, wheels, pistons and screws propose."""
+    kinds = channel_kind(split(lead)[1]), channel_kind(split(follower)[1])
+    joints = [rig.parts[split(c)[0]].joint for c in (lead, follower)]
+    across = [_diameter(rig, split(c)[0]) for c in (lead, follower)]
+    if kinds == ("angle", "angle") and all(across):
+        same = channel_axis(pose, lead)[1] @ channel_axis(pose, follower)[1]
+        if abs(same) < 0.99:
+            return None
+        figures = {"lead diameter": across[0], "follower diameter": across[1]}
+        return Proposal(lead, follower, "belt", figures, 1 if same > 0 else -1, "open belt")
+    if kinds == ("length", "length") and all(across):
+        figures = {"lead diameter": across[0], "follower diameter": across[1]}
+        return Proposal(lead, follower, "hydraulic pair", figures, 1)
+    if set(kinds) != {"angle", "length"}:
+        return None
+    turning = 0 if kinds[0] == "angle" else 1
+    if joints[turning].kind == "screw":
+        return Proposal(
+            lead, follower, "lead screw", {"lead of the screw": joints[turning].lead}, 1
+        )
+    if not across[turning]:
+        return None
+    channels = (lead, follower)
+    wheel, slide = channels[turning], channels[1 - turning]
+    if split(slide)[0] in carriers(rig, split(wheel)[0]):
+        return _rolling(pose, lead, follower, wheel, slide, across[turning] / 2)
+    figures = {"drum diameter": across[turning], "falls": 1.0}
+    return Proposal(lead, follower, "winch", figures, 1)
+
+
+def _rolling(
+    pose: Pose, lead: str, follower: str, wheel: str, slide: str, radius: float
+) -> Proposal | None:
+    """A wheel carried by what slides: it rolls on what lies below it."""
+    _, axle = channel_axis(pose, wheel)
+    _, along = channel_axis(pose, slide)
+    # The centre goes with a turn about the axle as the point of contact stands still.
+    forward = np.cross(axle, np.array([0.0, 0.0, 1.0]))
+    if abs(float(forward @ along)) < 0.1:
+        return None
+    way = 1 if float(forward @ along) > 0 else -1
+    return Proposal(lead, follower, "rolling wheel", {"radius": radius}, way, "rolls below")
+
+
+def _diameter(rig: Rig, part: str) -> float:
+    """Of the widest round shape of a part (m); 0 when it has none."""
+    return max((_round(shape.solid) for shape in rig.parts[part].shapes), default=0.0)
+
+
+def _round(solid: AnySolid) -> float:
+    match solid:
+        case Cylinder():
+            return solid.diameter
+        case Tube():
+            return solid.outer_diameter
+        case SpurGear():
+            return solid.module * solid.teeth
+    return 0.0
+
+
+def with_figures(proposal: Proposal, figures: Mapping[str, float], way: int) -> Proposal:
+    """A proposal with other figures, as a person typed them."""
+    return replace(proposal, figures={**proposal.figures, **figures}, way=way, seen="")

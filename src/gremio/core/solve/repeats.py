@@ -1,0 +1,48 @@
+"""Where the copies of a repeated part stand."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import numpy.typing as npt
+
+from gremio.core.frames import matrix
+from gremio.core.rig.channels import key
+from gremio.core.rig.joints import joint_matrix
+from gremio.core.rig.model import Repeat, Rig
+from gremio.core.shape.paths import along
+from gremio.core.solve.pose import Pose
+
+Array = npt.NDArray[np.float64]
+
+
+def copies(pose: Pose, part: str) -> Array:
+    """(n, 4, 4) moves of the world that take a part, with all it carries, to each of its
+    copies; the first leaves it in place. One for a part that is not repeated; none for a
+    count of 0. A count between two whole numbers counts as the lower.
+    """
+    rig = pose.program.rig
+    repeat = rig.parts[part].repeat
+    if repeat is None:
+        return np.eye(4)[None]
+    name = "pitch angle" if repeat.along == "circle" else "pitch"
+    count = max(0, math.floor(pose.at(key(part, "count")) + 1e-9))
+    steps = _steps(rig, repeat, count, pose.at(key(part, name)))
+    row = int(pose.program.parents[pose.program.part_row[part]])
+    above = np.eye(4) if row < 0 else pose.worlds[row]
+    base = above @ matrix(rig.parts[part].mount)
+    result: Array = base @ steps @ np.linalg.inv(base)
+    return result
+
+
+def _steps(rig: Rig, repeat: Repeat, count: int, pitch: float) -> Array:
+    """(count, 4, 4) frames of the copies in the mount."""
+    index = np.arange(count)
+    if repeat.along == "path" and repeat.path in rig.paths:
+        return along(rig.paths[repeat.path], index * pitch)
+    channel = f"{'turn' if repeat.along == 'circle' else 'move'} {repeat.axis}"
+    if repeat.along == "circle" and pitch == 0.0:
+        pitch = 2 * math.pi / max(count, 1)
+    made = [joint_matrix({channel: float(i) * pitch}) for i in index]
+    return np.array(made).reshape(count, 4, 4)
