@@ -35,7 +35,9 @@ def pair(one: SpurGear, two: SpurGear, apart: float, ratio: float | None = None)
     build.part("Pinion", shape(two), at=(apart, 0, 0), joint="spin z")
     build.rig = replace(
         build.rig,
-        links={"k1": Ratio("p1 turn z", "p2 turn z", ratio or -one.teeth / two.teeth, kind="gear pair")},
+        links={
+            "k1": Ratio("p1 turn z", "p2 turn z", ratio or -one.teeth / two.teeth, kind="gear pair")
+        },
     )
     return build.rig
 
@@ -165,9 +167,9 @@ def test_a_mount_goes_to_a_hole_and_along_its_axis() -> None:
 
 
 def test_the_whole_rig_goes_on_the_ground_at_the_origin(lock: Rig) -> None:
-    from gremio.core.inspect.rolling import _points
-
     import numpy as np
+
+    from gremio.core.inspect.rolling import _points
 
     def box(rig: Rig):
         pose = solve(rig)
@@ -200,7 +202,9 @@ def test_measures_follow_the_geometry() -> None:
         "m2": Measure("Edge", "length", (Anchor("p1", shape=0, feature=edge),)),
         "m3": Measure("Height", "distance", (anchor, Anchor("p2"))),
         "m4": Measure("Long", "size", (Anchor("p1"),), axis="x"),
-        "m5": Measure("Corner", "angle", tuple(Anchor("p1", shape=0, feature=f) for f in (top, side)), "deg"),
+        "m5": Measure(
+            "Corner", "angle", tuple(Anchor("p1", shape=0, feature=f) for f in (top, side)), "deg"
+        ),
     }
     rig = replace(rig, measures=measures)
 
@@ -225,7 +229,12 @@ def test_repeats_in_step_and_midway() -> None:
     slat = Shape(Box(length=0.1, width=1, height=0.02))
     rig = Rig(
         parts={
-            "p1": Part("Louvre", joint=Joint("hinge", "y"), shapes=(slat,), repeat=Repeat("line", "z", 5, 0.2)),
+            "p1": Part(
+                "Louvre",
+                joint=Joint("hinge", "y"),
+                shapes=(slat,),
+                repeat=Repeat("line", "z", 5, 0.2),
+            ),
             "p2": Part("Rivet", shapes=(slat,), repeat=Repeat("line", "z", 4, 0.1)),
             "p3": Part("Spoke", shapes=(slat,), repeat=Repeat("circle", "y", 6)),
         }

@@ -1,5 +1,6 @@
 from __future__ import annotations
 
+import itertools
 import math
 
 import numpy as np
@@ -77,11 +78,15 @@ def test_a_square_path_and_back_again_to_zero() -> None:
         stops.append((x, y, turn))
         turn += quarter
     stops.append((x, y, turn))
-    way = np.concatenate([np.linspace(a, b, 9) for a, b in zip(stops, stops[1:], strict=False)])
-    there = gremio.run(rig, dict(zip(("Cart move x", "Cart move y", "Cart turn z"), way.T, strict=True)))
+    way = np.concatenate([np.linspace(a, b, 9) for a, b in itertools.pairwise(stops)])
+    there = gremio.run(
+        rig, dict(zip(("Cart move x", "Cart move y", "Cart turn z"), way.T, strict=True))
+    )
     assert there.channel("p2 turn y")[-1] == pytest.approx(4 * side / R)
     both = np.concatenate([way, way[::-1]])
-    again = gremio.run(rig, dict(zip(("Cart move x", "Cart move y", "Cart turn z"), both.T, strict=True)))
+    again = gremio.run(
+        rig, dict(zip(("Cart move x", "Cart move y", "Cart turn z"), both.T, strict=True))
+    )
     assert again.channel("p2 turn y")[-1] == pytest.approx(0.0, abs=1e-9)
     assert again.channel("p2 turn y")[len(way) - 1] == pytest.approx(4 * side / R)
 
@@ -143,11 +148,14 @@ def test_a_drag_on_the_desk_rolls_by_how_far_it_goes(cart: Rig) -> None:
 
 
 def test_the_same_frames_give_the_same_answer(cart: Rig) -> None:
-    values = {"Trolley travel": np.linspace(0, 4, 30), "Trolley steering": np.linspace(-0.3, 0.5, 30)}
+    values = {
+        "Trolley travel": np.linspace(0, 4, 30),
+        "Trolley steering": np.linspace(-0.3, 0.5, 30),
+    }
     assert np.array_equal(gremio.run(cart, values).worlds, gremio.run(cart, values).worlds)
 
 
-def test_driven_against_small_steps(rng: np.random.Generator) -> None:
+def test_driven_against_small_steps() -> None:
     travel = np.linspace(0, 6, 20001)
     steering = 0.4 * np.sin(travel)
     x, y, turn = driven(travel, steering, 0.3, 1.6, -0.2)

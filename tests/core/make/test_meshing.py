@@ -191,7 +191,11 @@ def test_a_mate_runs_with_its_gear() -> None:
 
 
 def test_unlike_teeth_are_not_placed() -> None:
-    rig = yard(A=spur(20), B=SpurGear(module=0.012, teeth=20, width=0.05), C=Box(length=1, width=1, height=1))
+    rig = yard(
+        A=spur(20),
+        B=SpurGear(module=0.012, teeth=20, width=0.05),
+        C=Box(length=1, width=1, height=1),
+    )
     with pytest.raises(GremioError, match=r"module 10 mm\) and B \(module 12 mm"):
         interlock(rig, "p1", "p2")
     with pytest.raises(GremioError, match="no gear or rack on both"):
@@ -282,7 +286,10 @@ def test_a_planet_is_seen_from_the_arm_that_carries_it() -> None:
 
 
 def test_kinds_that_fit_two_channels(lock: Rig) -> None:
-    pinion, paddle = (f"{part_id(lock, n)} {c}" for n, c in (("Pinion, east", "turn y"), ("Paddle, east", "move z")))
+    pinion, paddle = (
+        f"{part_id(lock, n)} {c}"
+        for n, c in (("Pinion, east", "turn y"), ("Paddle, east", "move z"))
+    )
     assert set(fitting_kinds(pinion, paddle)) == {
         "rack and pinion", "lead screw", "winch", "rolling wheel",
     }  # fmt: skip

@@ -31,6 +31,12 @@ class Cylinder(Solid, frozen=True, tag="cylinder"):
     height: float
 
 
+class Ball(Solid, frozen=True, tag="ball"):
+    """A ball, zero at its centre."""
+
+    diameter: float
+
+
 class Tube(Solid, frozen=True, tag="tube"):
     """A hollow bar along z, zero at its centre."""
 
@@ -116,4 +122,4 @@ class Mesh(Solid, frozen=True, tag="mesh"):
     size: Triple
 
 
-AnySolid = Box | Cylinder | Tube | Wedge | Plate | SpurGear | InternalGear | RackBar | Mesh
+AnySolid = Box | Cylinder | Ball | Tube | Wedge | Plate | SpurGear | InternalGear | RackBar | Mesh

@@ -14,6 +14,7 @@ from gremio.core.mechanics import gears
 from gremio.core.problem import GremioError
 from gremio.core.rig.solids import (
     AnySolid,
+    Ball,
     Box,
     Cylinder,
     InternalGear,
@@ -42,6 +43,8 @@ def geometry_of(solid: AnySolid) -> Geometry:
             return extruded(outlines.rectangle(solid.length, solid.width), solid.height)
         case Cylinder():
             return extruded(outlines.circle(solid.diameter), solid.height)
+        case Ball():
+            return _ball(solid.diameter)
         case Tube():
             hole = outlines.circle(solid.inner_diameter)
             return extruded(outlines.circle(solid.outer_diameter), solid.height, [hole])
@@ -147,6 +150,32 @@ def _anticlockwise(points: Array, triangles: npt.NDArray[np.int64]) -> npt.NDArr
     a, b, c = (points[triangles[:, i]] for i in range(3))
     turn = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
     return np.where((turn < 0)[:, None], triangles[:, ::-1], triangles)
+
+
+def _ball(diameter: float, rings: int = 16, sides: int = 32) -> Geometry:
+    down = np.linspace(0, np.pi, rings + 1)[1:-1]
+    round_it = np.arange(sides) * 2 * np.pi / sides
+    level = np.stack(
+        [
+            np.outer(np.sin(down), np.cos(round_it)),
+            np.outer(np.sin(down), np.sin(round_it)),
+            np.outer(np.cos(down), np.ones(sides)),
+        ],
+        axis=2,
+    ).reshape(-1, 3)
+    vertices = np.concatenate([level, [[0, 0, 1.0], [0, 0, -1.0]]]) * diameter / 2
+    here, after = np.arange(sides), np.roll(np.arange(sides), -1)
+    top, bottom = len(level), len(level) + 1
+    last = (rings - 2) * sides
+    faces = [
+        np.stack([np.full(sides, top), here, after], axis=1),
+        np.stack([np.full(sides, bottom), last + after, last + here], axis=1),
+    ]
+    for ring in range(rings - 2):
+        a, b = ring * sides, (ring + 1) * sides
+        faces.append(np.stack([a + here, b + here, b + after], axis=1))
+        faces.append(np.stack([a + here, b + after, a + after], axis=1))
+    return Geometry(vertices, np.concatenate(faces))
 
 
 def _wedge(wedge: Wedge) -> Geometry:
