@@ -26,7 +26,7 @@ def convert_file(
     Raises GremioError for endings that don't go together.
     """
     shelf = Shelf()
-    rig = _read(source, shelf)
+    rig, notes = _read(source, shelf)
     solve(rig, values)
     rig = set_values(rig, values_by_key(rig, values))
     ending = target.suffix.lower()
@@ -36,22 +36,35 @@ def convert_file(
         from gremio.core.files.glb_out import baked_glb
 
         atomic.write(target, baked_glb(rig, shelf, control, seconds))
+    elif ending == ".urdf":
+        from gremio.core.files.urdf_out import write_urdf
+
+        notes += write_urdf(rig, target, shelf)
     elif ending == ".csv":
         if control is None:
             raise GremioError("A table needs the control to sweep. Add --control NAME.")
         poses = sweep(rig, control)
         atomic.write(target, sweep_csv(poses, control_id(rig, control)).encode())
     else:
-        raise GremioError(f"Gremio can't write {target.name}. It writes .gremio, .glb and .csv.")
-    return [*solve(rig).program.faults, *shelf.notes(rig)]
+        raise GremioError(
+            f"Gremio can't write {target.name}. It writes .gremio, .glb, .urdf and .csv."
+        )
+    return [*notes, *solve(rig).program.faults, *shelf.notes(rig)]
 
 
-def _read(source: Path, shelf: Shelf) -> Rig:
+def _read(source: Path, shelf: Shelf) -> tuple[Rig, list[Note]]:
+    """The rig in a file, and what could not be taken over."""
     ending = source.suffix.lower()
     if ending == ".gremio":
-        return rig_file.read(source)
+        return rig_file.read(source), []
+    if ending == ".urdf":
+        from gremio.core.files.urdf_in import read_urdf
+
+        return read_urdf(source, shelf)
     if ending in ENDINGS:
         model = read_model(source)
         shelf.put(model)
-        return bring_in(Rig(name=source.stem), model)[0]
-    raise GremioError(f"Gremio can't read {source.name}. It reads .gremio, {', '.join(ENDINGS)}.")
+        return bring_in(Rig(name=source.stem), model)[0], list(model.notes)
+    raise GremioError(
+        f"Gremio can't read {source.name}. It reads .gremio, .urdf, {', '.join(ENDINGS)}."
+    )

@@ -67,9 +67,12 @@ def _settings(pairs: list[str] | None) -> dict[str, str | float]:
     return values
 
 
-def _report(notes: list[Note]) -> None:
-    """Say the errors of a rig, and end with 1 when there are any."""
+def _report(notes: list[Note], tell: bool = False) -> None:
+    """Say the errors of a rig, and end with 1 when there are any. tell: say the rest too."""
     errors = [note for note in notes if note.severity == "error"]
+    for note in notes if tell else []:
+        if note.severity != "error":
+            print(f"gremio: note: {note.text}", file=sys.stderr)
     for note in errors:
         print(f"gremio: {note.text}", file=sys.stderr)
     if errors:
@@ -150,7 +153,7 @@ def sweep(
 @app.command()
 def convert(
     source: Annotated[Path, typer.Argument(help="A rig or a model.")],
-    target: Annotated[Path, typer.Argument(help="A .gremio, .glb or .csv file.")],
+    target: Annotated[Path, typer.Argument(help="A .gremio, .glb, .urdf or .csv file.")],
     control: Annotated[
         str | None,
         typer.Option(help="Bake the travel of this control: an animation, or a table."),
@@ -164,7 +167,7 @@ def convert(
     """
     from gremio.command.convert import convert_file
 
-    _report(convert_file(source, target, control, seconds, _settings(set_)))
+    _report(convert_file(source, target, control, seconds, _settings(set_)), tell=True)
 
 
 @app.command()
@@ -187,6 +190,60 @@ def render(
     answer = solve(rig, _settings(set_))
     save_picture(answer, output, picture_size(size), night)
     _report(answer.notes)
+
+
+@app.command()
+def inspect(
+    file: Annotated[Path, typer.Argument(help="A .gremio rig.")],
+    json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
+) -> None:
+    """Say what is wrong with a machine: teeth, wheels, trains, stops, models.
+
+    Example: gremio inspect saltmarsh.gremio --json
+    """
+    from gremio.command.report import findings_json
+    from gremio.core.files.shelf import Shelf
+    from gremio.core.inspect.finding import Finding
+    from gremio.core.inspect.findings import inspect as look
+    from gremio.core.inspect.findings import sorted_findings
+
+    rig, shelf = _load(file), Shelf()
+    found = look(rig, geometry=lambda solid: shelf.geometry(rig, solid))
+    found = sorted_findings([*found, *map(Finding, shelf.notes(rig))])
+    if json:
+        print(findings_json(found))
+    else:
+        for finding in found:
+            mends = "; ".join(mend.words for mend in finding.mends)
+            print(
+                f"{finding.note.severity}: {finding.note.text}" + (f" [{mends}]" if mends else "")
+            )
+        if not found:
+            print("Nothing is wrong.")
+    _report([f.note for f in found if f.note.severity == "error"])
+
+
+@app.command()
+def ledger(
+    file: Annotated[Path, typer.Argument(help="A .gremio rig.")],
+    output: Annotated[Path | None, typer.Option("-o", help="A .csv file.")] = None,
+    set_: SetOption = None,
+) -> None:
+    """List every led channel with what leads it, and how, as CSV.
+
+    Example: gremio ledger saltmarsh.gremio -o ledger.csv
+    """
+    from gremio.core.files import atomic
+    from gremio.core.inspect.ledger import ledger_csv, ledger_rows
+    from gremio.core.solve.ask import solve
+
+    answer = solve(_load(file), _settings(set_))
+    table = ledger_csv(answer, ledger_rows(answer.program))
+    if output is None:
+        print(table, end="")
+    else:
+        atomic.write(output, table.encode())
+    _report(list(answer.program.faults))
 
 
 @app.command()

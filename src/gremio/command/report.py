@@ -7,6 +7,7 @@ from typing import Any
 
 import msgspec
 
+from gremio.core.inspect.finding import Finding
 from gremio.core.problem import GremioError, Note
 from gremio.core.quantity import show
 from gremio.core.rig.channels import channel_unit
@@ -28,6 +29,21 @@ def pose_json(pose: Pose, notes: list[Note]) -> str:
         "notes": [{"code": note.code, "part": note.part, "text": note.text} for note in notes],
     }
     return json.dumps(msgspec.to_builtins(answer), ensure_ascii=False, indent=1)
+
+
+def findings_json(findings: list[Finding]) -> str:
+    """Notes with what would mend them, as JSON."""
+    told = [
+        {
+            "severity": finding.note.severity,
+            "code": finding.note.code,
+            "part": finding.note.part,
+            "text": finding.note.text,
+            "mends": [mend.words for mend in finding.mends],
+        }
+        for finding in findings
+    ]
+    return json.dumps({"notes": told}, ensure_ascii=False, indent=1)
 
 
 def pose_text(pose: Pose, notes: list[Note]) -> str:

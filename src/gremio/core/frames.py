@@ -115,6 +115,13 @@ def quaternions(rotations: Array) -> Array:
     return result
 
 
+def unit_columns(m: npt.ArrayLike) -> Array:
+    """(3, 3) the axes of a (4, 4) matrix, each of length one."""
+    axes = np.asarray(m, dtype=float)[:3, :3]
+    result: Array = axes / np.linalg.norm(axes, axis=0)
+    return result
+
+
 def frame_of(m: npt.ArrayLike) -> Frame:
     """The frame of a (4, 4) matrix; a mirrored one gets a negative x scale.
 

@@ -9,13 +9,17 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from gremio.core.files import rig_file
 from gremio.core.files.shelf import Shelf
+from gremio.core.inspect.finding import Finding
+from gremio.core.inspect.findings import machine_findings, sorted_findings
 from gremio.core.problem import GremioError, Note
-from gremio.core.rig.channels import freed, key, label, owner_name, split
+from gremio.core.rig.channels import free_of, freed, key, label, owner_name, split
 from gremio.core.rig.edit.controls import set_values
 from gremio.core.rig.history import History
-from gremio.core.rig.model import Rig
+from gremio.core.rig.model import Formula, Rig
+from gremio.core.rig.solids import AnySolid
+from gremio.core.shape.geometry import Geometry
 from gremio.core.solve.backward import Held, move
-from gremio.core.solve.evaluate import evaluate
+from gremio.core.solve.evaluate import evaluate, rolled_on
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program, compile_rig
 
@@ -76,22 +80,37 @@ class Document(QObject):
         return self.rig is not self._saved and self.rig != self._saved
 
     def notes(self) -> list[Note]:
-        """All that is wrong now: with the rig, its models, and its pose."""
-        return [*self.pose.notes, *self._shelf_notes]
+        """All that is wrong now: with the rig, its models, its pose, and the machine."""
+        return [finding.note for finding in self.findings()]
+
+    def findings(self) -> list[Finding]:
+        """The notes, with what would mend them."""
+        told = [*self.pose.notes, *self._shelf_notes]
+        return sorted_findings([*map(Finding, told), *self._machine])
 
     def _compile(self) -> None:
         self._program = compile_rig(self.rig)
         self._shelf_notes = self.shelf.notes(self.rig)
+        self._machine = machine_findings(self.rig, self._program, self.geometry)
+        self._last_values: dict[str, float] = {}
         self._solve()
 
+    def geometry(self, solid: AnySolid) -> Geometry:
+        """The surface of a solid of the rig."""
+        return self.shelf.geometry(self.rig, solid)
+
     def _solve(self) -> None:
-        self._pose = evaluate(self._program, self.rig.at).frame(0)
+        self._pose = evaluate(self._program, self.rig.at, self._last_values).frame(0)
+        # A formula that says nothing shows the value that it had last.
+        for channel, drive in self._program.drives.items():
+            if isinstance(self.rig.links.get(drive.links[0]), Formula):
+                self._last_values[channel] = self._pose.at(channel)
 
     def _show(self, before: Rig) -> None:
         """Bring program and pose in step with the rig, and tell the views."""
         same = all(
             getattr(before, field) is getattr(self.rig, field)
-            for field in ("parts", "controls", "links", "sources", "name")
+            for field in ("parts", "controls", "links", "sources", "measures", "paths", "name")
         )
         if same:
             self._solve()
@@ -104,7 +123,8 @@ class Document(QObject):
         self.file_changed.emit()
 
     def _is_there(self, thing: str) -> bool:
-        return thing in self.rig.parts or thing in self.rig.controls or thing in self.rig.links
+        rig = self.rig
+        return any(thing in t for t in (rig.parts, rig.controls, rig.links, rig.measures))
 
     def edit(self, what: str, change: Edit, gesture: str = "") -> bool:
         """Make an edit that can be undone. what: "move high stop of Upper gate".
@@ -170,8 +190,13 @@ class Document(QObject):
             return False
         owner = split(answer.channel)[0]
         what = f"move {owner_name(self.rig, owner)}"
-        values = {answer.channel: answer.value}
-        return self.edit(what, lambda rig: set_values(rig, values), gesture)
+        return self.put({answer.channel: answer.value}, what, gesture)
+
+    def put(self, values: dict[str, float], what: str, gesture: str = "") -> bool:
+        """Put inputs somewhere (SI by key); wheels roll as far as that takes them."""
+        before = self.rig.at
+        rolled = rolled_on(self.program, before, {**before, **values})
+        return self.edit(what, lambda rig: set_values(rig, rolled), gesture)
 
     def send_home(self, channels: Iterable[str]) -> None:
         """Bring channels home, each by the input that leads it."""
@@ -199,7 +224,7 @@ class Document(QObject):
         if thing in self.rig.controls:
             return [thing]
         if thing in self.rig.parts:
-            return [key(thing, channel) for channel in freed(self.rig.parts[thing].joint)]
+            return [key(thing, channel) for channel in free_of(self.rig.parts[thing])]
         return []
 
     def save(self, path: Path) -> None:

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QFileDialog, QMessageBox
 from gremio.core.files import atomic, rig_file
 from gremio.core.files.bring_in import bring_in, take_up
 from gremio.core.files.model_in import ENDINGS, Model, read_model
-from gremio.core.problem import GremioError
+from gremio.core.problem import GremioError, Note
 from gremio.core.rig.model import Rig, Up
 from gremio.desktop.card.bring_in_sheet import BringInSheet
 
@@ -20,6 +20,7 @@ if TYPE_CHECKING:
 
 _MODELS = "Models (" + " ".join(f"*{ending}" for ending in ENDINGS) + ")"
 _RIGS = "Gremio rigs (*.gremio)"
+_READ = "Rigs (*.gremio *.urdf)"
 _SECONDS = 4.0
 
 
@@ -44,7 +45,7 @@ class Files:
 
     def open(self) -> None:
         """Ask for a rig and open it."""
-        path, _ = QFileDialog.getOpenFileName(self.window, "Open a rig", self._folder(), _RIGS)
+        path, _ = QFileDialog.getOpenFileName(self.window, "Open a rig", self._folder(), _READ)
         if path:
             self.open_path(Path(path))
 
@@ -62,16 +63,24 @@ class Files:
         """
         if not self.leave():
             return False
+        self.document.shelf.forget()
+        lost: list[Note] = []
         try:
-            rig = rig_file.read(path)
+            if path.suffix.lower() == ".urdf":
+                from gremio.core.files.urdf_in import read_urdf
+
+                rig, lost = read_urdf(path, self.document.shelf)
+                saved = False
+            else:
+                rig = rig_file.read(path)
         except GremioError as problem:
             self._say(str(problem))
             return False
-        self.document.shelf.forget()
         self.window.show_rig(rig, path if saved else named, saved)
-        notes = self.document.notes()
+        notes = [*lost, *self.document.notes()]
         if notes:
-            self._say(notes[0].text)
+            more = f" ({len(lost)} such things in {path.name}.)" if len(lost) > 1 else ""
+            self._say(notes[0].text + more)
         return True
 
     def save(self) -> bool:
@@ -155,7 +164,7 @@ class Files:
         sheet.ground.connect(self._set_ground)
         sheet.accepted.connect(self.accept_model)
         sheet.left.connect(self.leave_model)
-        self.window.card.show_bring_in(sheet)
+        self.window.card.show_instead(sheet)
 
     def _set_ground(self, on_ground: bool) -> None:
         self._on_ground = on_ground
@@ -188,7 +197,7 @@ class Files:
     def _close_preview(self) -> None:
         self._model, self._before = None, None
         self.window.bench.preview(None)
-        self.window.card.show_bring_in(None)
+        self.window.card.show_instead(None)
 
     def find_model(self) -> None:
         """Ask where a missing or changed model is now, and take it up."""
@@ -231,6 +240,26 @@ class Files:
             self._say("Select the control whose travel is to be exported, on the Desk.")
             return
         self._export(control.name, f"Export the travel of {control.name}")
+
+    def export_urdf(self) -> None:
+        """Ask where to write the rig as URDF."""
+        name = str(Path(self._folder()) / f"{self.document.rig.name}.urdf")
+        path, _ = QFileDialog.getSaveFileName(self.window, "Export as URDF", name, "URDF (*.urdf)")
+        if path:
+            self.export_urdf_path(Path(path).with_suffix(".urdf"))
+
+    def export_urdf_path(self, path: Path) -> None:
+        """Write the rig as URDF; says what it can't carry."""
+        from gremio.core.files.urdf_out import write_urdf
+
+        try:
+            notes = write_urdf(self.document.rig, path, self.document.shelf)
+        except GremioError as problem:
+            self._say(str(problem))
+            return
+        told = " ".join(note.text for note in notes[:3])
+        rest = f" And {len(notes) - 3} more." if len(notes) > 3 else ""
+        self._say(f"The rig is in {path.name}. {told}{rest}".strip())
 
     def _export(self, control: str | None, title: str) -> None:
         name = str(Path(self._folder()) / f"{control or self.document.rig.name}.glb")

@@ -7,25 +7,51 @@ import math
 import numpy as np
 from msgspec.structs import replace
 
-from gremio.core.frames import Array, matrix, tidy_frame
+from gremio.core.frames import Array, unit_columns
+from gremio.core.make.meshing import interlock_train, make_mate
+from gremio.core.make.pairs import propose
 from gremio.core.quantity import show_short
-from gremio.core.rig.channels import channel_unit, freed, full_label, key
+from gremio.core.rig.channels import channel_unit, freed, full_label, key, main_channel
 from gremio.core.rig.edit.controls import add_control, all_home, proposed_control, remove_control
 from gremio.core.rig.edit.links import add_link, proposed_ratio, remove_link
-from gremio.core.rig.edit.mounts import move_mount, set_home_here
+from gremio.core.rig.edit.measures import remove_measure
+from gremio.core.rig.edit.mounts import set_home_here
 from gremio.core.rig.edit.parts import add_part, remove_part, set_stops
+from gremio.core.rig.edit.prepare import (
+    mount_along,
+    mount_as,
+    mount_at,
+    to_ground,
+    without_scale,
+)
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.model import Control, Part, Ratio, Rig, Shape, Stops
-from gremio.core.rig.solids import AnySolid, Box, Cylinder, Plate, RackBar, SpurGear, Tube, Wedge
+from gremio.core.rig.solids import (
+    AnySolid,
+    Ball,
+    Box,
+    Cylinder,
+    InternalGear,
+    Plate,
+    RackBar,
+    SpurGear,
+    Tube,
+    Wedge,
+)
+from gremio.core.solve.ask import solve
+from gremio.desktop.bench.snapping import Spot
+from gremio.desktop.bench.view import Bench
 from gremio.desktop.document import Document
 
 NEW_PARTS: dict[str, AnySolid] = {
     "Box": Box(length=1.0, width=0.6, height=0.4),
     "Cylinder": Cylinder(diameter=0.5, height=1.0),
+    "Ball": Ball(diameter=0.5),
     "Tube": Tube(outer_diameter=0.5, inner_diameter=0.4, height=1.0),
     "Wedge": Wedge(length=1.0, width=0.6, height=0.4),
     "Plate": Plate(length=1.0, width=0.6, thickness=0.05, holes=((0.3, 0.0, 0.2),)),
     "Spur gear": SpurGear(module=0.02, teeth=24, width=0.1, bore=0.1),
+    "Internal gear": InternalGear(module=0.02, teeth=60, width=0.1, rim=1.32),
     "Rack": RackBar(module=0.02, teeth=20, width=0.1, back=0.06),
 }
 
@@ -98,11 +124,11 @@ def lead_of_selected(document: Document) -> str:
 def link_to(document: Document, lead: str, part: str) -> None:
     """Let a channel lead a part, by a ratio to begin with."""
     rig = document.rig
-    free = freed(rig.parts[part].joint)
-    if not free:
+    channel = main_channel(rig.parts[part].joint)
+    if not channel:
         document.said.emit(document.grounded_text(part))
         return
-    follower = key(part, free[0])
+    follower = key(part, channel)
     names = full_label(rig, lead), full_label(rig, follower)
     if document.make(
         f"lead {names[1]} from {names[0]}",
@@ -122,6 +148,9 @@ def remove_selected(document: Document) -> None:
         document.edit(f"remove {name}", lambda rig: remove_control(rig, thing))
     elif thing in rig.links:
         document.edit("remove a link", lambda rig: remove_link(rig, thing))
+    elif thing in rig.measures:
+        name = rig.measures[thing].name
+        document.edit(f"remove {name}", lambda rig: remove_measure(rig, thing))
     else:
         document.said.emit("Nothing is selected, so there is nothing to remove.")
 
@@ -139,31 +168,129 @@ def set_home(document: Document) -> None:
 
 
 def set_stop_here(document: Document, end: str) -> None:
-    """Set the low or the high stop of the selected part's one channel where it stands now."""
+    """Set the low or the high stop of the selected part's main channel where it stands now."""
     part = selected_part(document)
     if not part:
         return
     entry = document.rig.parts[part]
-    free = freed(entry.joint)
-    if len(free) != 1:
-        document.said.emit(
-            f"{entry.name} has no single channel to stop. Give it a hinge, spin or slide first."
-        )
+    channel = main_channel(entry.joint)
+    if not channel:
+        document.said.emit(document.grounded_text(part))
         return
-    value = document.pose.at(key(part, free[0]))
-    stops = replace(entry.stops.get(free[0], Stops()), **{end: value})
+    value = document.pose.at(key(part, channel))
+    stops = replace(entry.stops.get(channel, Stops()), **{end: value})
     if document.edit(
-        f"{end} stop of {entry.name}", lambda rig: set_stops(rig, part, free[0], stops)
+        f"{end} stop of {entry.name}", lambda rig: set_stops(rig, part, channel, stops)
     ):
-        document.said.emit(
-            f"The {end} stop of {entry.name} is now {show_short(value, channel_unit(free[0]))}."
-        )
+        where = show_short(value, channel_unit(channel))
+        several = f" ({channel})" if len(freed(entry.joint)) > 1 else ""
+        document.said.emit(f"The {end} stop of {entry.name}{several} is now {where}.")
 
 
-def put_mount(document: Document, part: str, inside: Array) -> None:
-    """Put a part's mount at a point of its own frame (3,), its shape staying in place."""
+def put_mount(document: Document, part: str, spot: Spot) -> None:
+    """Put a part's mount at a picked place, its shape staying where it is; at a circle, with
+    its axis along the circle's."""
     entry = document.rig.parts[part]
-    to = matrix(entry.mount) @ np.append(inside, 1.0)
-    mount = tidy_frame(to[:3], entry.mount.turn, entry.mount.scale)
-    if document.edit(f"move mount of {entry.name}", lambda rig: move_mount(rig, part, mount)):
+    back = np.linalg.inv(document.pose.world(part))
+    inside = (back @ np.append(spot.world, 1.0))[:3]
+    axis = entry.joint.axis
+
+    def change(rig: Rig) -> Rig:
+        rig = mount_at(rig, part, inside)
+        if spot.place.kind == "circle centre" and spot.direction is not None:
+            rig = mount_along(rig, part, axis, back[:3, :3] @ spot.direction)
+        return rig
+
+    if document.edit(f"move mount of {entry.name}", change):
         document.said.emit(f"The mount of {entry.name} is there now; its shape has not moved.")
+
+
+def put_axis(document: Document, part: str, spot: Spot) -> None:
+    """Lay a part's axis along a picked edge, circle or face; its shape stays where it is."""
+    entry = document.rig.parts[part]
+    assert spot.direction is not None
+    inside = np.linalg.inv(document.pose.world(part))[:3, :3] @ spot.direction
+    axis = entry.joint.axis
+    if document.edit(f"axis of {entry.name}", lambda rig: mount_along(rig, part, axis, inside)):
+        document.said.emit(f"The axis of {entry.name} lies along that now. Press A to try it.")
+
+
+def mount_in_box(document: Document, part: str, corners: Array, low: bool) -> None:
+    """Put a part's mount in the middle of its shapes, or under it at the bottom.
+
+    corners: (N, 3) of the box round its shapes, in its own frame.
+    """
+    if len(corners) == 0:
+        document.said.emit(f"{document.rig.parts[part].name} has no shape to find the middle of.")
+        return
+    lowest, highest = corners.min(axis=0), corners.max(axis=0)
+    point = (lowest + highest) / 2
+    if low:
+        point[2] = lowest[2]
+    name = document.rig.parts[part].name
+    document.edit(f"move mount of {name}", lambda rig: mount_at(rig, part, point))
+
+
+def align_mount(document: Document, part: str, other: str) -> None:
+    """Turn a part's mount square to the world ("" for other), or to another part."""
+    rig, pose = document.rig, document.pose
+    parent = rig.parts[part].parent
+    above = np.eye(3) if parent is None else unit_columns(pose.world(parent))
+    there = np.eye(3) if not other else unit_columns(pose.world(other))
+    name = rig.parts[part].name
+    document.edit(f"turn mount of {name}", lambda r: mount_as(r, part, np.asarray(above.T @ there)))
+
+
+def try_axis(document: Document, bench: Bench) -> None:
+    """Wiggle the selected part about its axis; nothing is changed."""
+    part = selected_part(document)
+    if part and not main_channel(document.rig.parts[part].joint):
+        document.said.emit(document.grounded_text(part))
+    elif part:
+        bench.try_axis(part)
+
+
+def make_gear_mate(document: Document, part: str, teeth: float, inside: bool) -> None:
+    """Add a gear that runs with a part's gear, teeth in spaces, and lead it."""
+    name = document.rig.parts[part].name
+
+    def change(rig: Rig) -> tuple[Rig, str]:
+        rig, mate = make_mate(rig, part, max(5, round(teeth)), inside)
+        proposal = propose(rig, solve(all_home(rig)), part, mate)
+        if proposal is not None and main_channel(rig.parts[part].joint):
+            rig, _ = add_link(rig, proposal.ratio())
+        return rig, mate
+
+    if document.make(f"make a mate of {name}", change):
+        document.said.emit(f"The mate runs with {name}: its ratio is on its Card.")
+
+
+def place_teeth(document: Document) -> None:
+    """Place every gear that hangs together with the selected part so that teeth interlock."""
+    part = selected_part(document)
+    if part:
+        name = document.rig.parts[part].name
+        if document.edit(f"place the teeth round {name}", lambda rig: interlock_train(rig, part)):
+            document.said.emit(f"What hangs together with {name} is placed, tooth in space.")
+
+
+def to_the_ground(document: Document, corners: Array) -> None:
+    """Put the whole rig on the ground, its middle over the origin. corners: (N, 3) world."""
+    if len(corners) == 0:
+        document.said.emit("There is nothing to put on the ground yet.")
+        return
+    bounds = np.stack([corners.min(axis=0), corners.max(axis=0)])
+    document.edit("put the rig on the ground", lambda rig: to_ground(rig, bounds))
+
+
+def take_scale_out(document: Document) -> None:
+    """Take stray scale out of every mount; nothing moves."""
+
+    def change(rig: Rig) -> Rig:
+        for part in rig.parts:
+            rig = without_scale(rig, part)
+        return rig
+
+    before = document.rig
+    if document.edit("take the scale out", change) and document.rig is before:
+        document.said.emit("No mount is stretched, so there is no scale to take out.")

@@ -30,13 +30,16 @@ from PyQt6.QtWidgets import (
 )
 
 from gremio.core.files.atomic import FileProblem
+from gremio.core.rig.channels import split
 from gremio.core.rig.model import Rig
 from gremio.desktop import rigging
 from gremio.desktop.areas import clear
 from gremio.desktop.bench.ribbon import Ribbon
+from gremio.desktop.bench.snapping import Spot
 from gremio.desktop.bench.view import Bench
 from gremio.desktop.card.card import Card
 from gremio.desktop.card.links import LEAD
+from gremio.desktop.card.measure_sheet import MeasuringSheet
 from gremio.desktop.card.rows import link_button
 from gremio.desktop.deck.deck import Deck
 from gremio.desktop.desk.desk import Desk
@@ -155,9 +158,12 @@ class Window(QMainWindow):
         self.parts.picked.connect(self._part_clicked)
         self.bench.part_picked.connect(self._follower_picked)
         self.bench.place_picked.connect(partial(rigging.put_mount, document))
+        self.bench.axis_picked.connect(partial(rigging.put_axis, document))
+        self.bench.measured.connect(self._measured)
+        self.card.left.connect(self._card_left)
         self.card.action_wanted.connect(lambda name: self.actions_by_name[name].trigger())
         self.head.find_wanted.connect(self.find_anything)
-        self.head.notes_wanted.connect(self.deck.show_inspection)
+        self.head.notes_wanted.connect(partial(self.deck.show_page, "Inspection"))
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """The ribbon and the message keep to the foot of the Bench."""
@@ -189,6 +195,7 @@ class Window(QMainWindow):
         self._act(
             menu, "Export a control's travel…", lambda: self.files.export_travel(), "Ctrl+Shift+E"
         )
+        self._act(menu, "Export as URDF…", lambda: self.files.export_urdf())
         menu.addSeparator()
         self._act(menu, "Quit", self.close, "Ctrl+Q")
 
@@ -208,7 +215,11 @@ class Window(QMainWindow):
         self._act(menu, "Make a control", partial(rigging.make_control, document), "C")
         self._act(menu, LEAD, self.lead_something, "L")
         menu.addSeparator()
+        self._act(menu, "Place the teeth of its train", partial(rigging.place_teeth, document))
+        self._act(menu, "Make a wheeled carriage…", self.make_carriage)
+        menu.addSeparator()
         self._act(menu, "Choose the joint", self.choose_joint, "J")
+        self._act(menu, "Try the axis", partial(rigging.try_axis, document, self.bench), "A")
         self._act(
             menu, "Set the low stop here", partial(rigging.set_stop_here, document, "low"), "["
         )
@@ -219,12 +230,17 @@ class Window(QMainWindow):
         self._act(menu, "Go home", partial(rigging.go_home, document), "H")
         self._act(menu, "Everything home", partial(rigging.everything_home, document), "Ctrl+H")
         menu.addSeparator()
+        self._act(menu, "Put the rig on the ground", self.to_the_ground)
+        self._act(menu, "Take stray scale out", partial(rigging.take_scale_out, document))
+        menu.addSeparator()
         self._act(menu, "Find a model…", lambda: self.files.find_model())
         self._act(menu, "Look at the models again", self.document.look_again)
 
         menu = self.head.menus.addMenu("Bench")
         self._act(menu, "Show all", self.bench.show_all, "Z")
         self._act(menu, "Show what is selected", self.bench.show_selected, "X")
+        self._act(menu, "Measure", self.measure, "M")
+        self._act(menu, "Work light, with stand-ins", self.switch_light, "W")
         following = self._act(menu, "Next control", self.desk.focus_next, "Tab")
         # On the Card and the deck, Tab goes from field to field.
         following.setShortcutContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
@@ -232,6 +248,9 @@ class Window(QMainWindow):
         self.desk.addAction(following)
         menu.addSeparator()
         self._act(menu, "Fold the lower deck", self.fold_deck, "D")
+        for page in ("Cam", "Ledger", "Drive map", "Inspection"):
+            self._act(menu, f"Show the {page}", partial(self.deck.show_page, page))
+        menu.addSeparator()
         self._act(menu, "Day or night", self.switch_inks, "N")
 
         menu = self.head.menus.addMenu("Help")
@@ -273,6 +292,9 @@ class Window(QMainWindow):
         if event.key() == Qt.Key.Key_Escape:
             if self.bench.asking():
                 self.bench.stop_asking()
+            elif self.card.making is not None:
+                self.files.leave_model()
+                self.card.leave()
             else:
                 self.document.select("")
         else:
@@ -360,7 +382,48 @@ class Window(QMainWindow):
             self._follower_picked(part)
 
     def _follower_picked(self, part: str) -> None:
-        rigging.link_to(self.document, self._lead, part)
+        lead = split(self._lead)[0]
+        if lead in self.document.rig.parts and lead != part:
+            self.card.propose_ratio(lead, part)
+        else:
+            rigging.link_to(self.document, self._lead, part)
+
+    def make_carriage(self) -> None:
+        """Make a carriage of the selected part and its wheels."""
+        part = rigging.selected_part(self.document)
+        if part:
+            self.card.make_carriage(part)
+
+    def to_the_ground(self) -> None:
+        """Put the whole rig on the ground at the origin."""
+        rigging.to_the_ground(self.document, self.bench.corners())
+
+    def measure(self) -> None:
+        """Begin to measure, or stop."""
+        if self.bench.asking():
+            self.bench.stop_asking()
+        else:
+            self.bench.ask_measure()
+            self.card.show_measuring([])
+
+    def _measured(self, picked: list[Spot]) -> None:
+        if self.bench.asking():
+            self.card.show_measuring(picked)
+        elif not picked and isinstance(self.card.making, MeasuringSheet):
+            self.card.leave()
+
+    def _card_left(self) -> None:
+        if self.bench.asking():
+            self.bench.stop_asking()
+
+    def switch_light(self) -> None:
+        """Stand-ins for heavy shapes, or the shapes themselves."""
+        self.bench.set_light(not self.bench.light)
+        self.say(
+            "Stand-ins are shown while you work; pictures show the full shapes."
+            if self.bench.light
+            else "The full shapes are shown."
+        )
 
     # ── keeping ────────────────────────────────────────────────────
 

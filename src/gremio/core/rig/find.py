@@ -49,9 +49,11 @@ def free_name(taken: Iterable[str], wanted: str) -> str:
 
 
 def names_in(rig: Rig) -> set[str]:
-    """All names of parts and controls: they share one space, so a formula can't mistake."""
-    return {part.name for part in rig.parts.values()} | {
-        control.name for control in rig.controls.values()
+    """All names of parts, controls and measures: one space, so that no formula can mistake."""
+    return {
+        *(part.name for part in rig.parts.values()),
+        *(control.name for control in rig.controls.values()),
+        *(measure.name for measure in rig.measures.values()),
     }
 
 

@@ -10,7 +10,6 @@ import numpy.typing as npt
 from gremio.core.shape.geometry import Geometry
 
 Array = npt.NDArray[np.float64]
-_LEAST_FACE = 0.01
 
 
 PlaceKind = Literal["corner", "edge middle", "circle centre", "face centre"]
@@ -59,13 +58,12 @@ def _edge(one: Array, two: Array) -> Place:
 
 
 def _faces(geometry: Geometry) -> list[Place]:
-    """Flat faces of some size: triangles in one plane together."""
+    """Flat faces: triangles of one plane together, where sharp edges bound them all round."""
     corners = geometry.vertices[geometry.triangles]
     areas = np.linalg.norm(
         np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1
     )
-    total = float(areas.sum())
-    if total <= 0:
+    if len(areas) == 0 or float(areas.sum()) <= 0:
         return []
     normals, middles = geometry.face_normals, corners.mean(axis=1)
     grain = max(float(np.ptp(geometry.bounds, axis=0).max()) * 1e-4, 1e-9)
@@ -78,8 +76,22 @@ def _faces(geometry: Geometry) -> list[Place]:
         np.stack([np.bincount(plane, areas * middles[:, i]) for i in range(3)], axis=1)
         / np.where(area > 0, area, 1.0)[:, None]
     )
-    large = [i for i in np.argsort(first) if area[i] >= _LEAST_FACE * total]
-    return [Place("face centre", centre[i], normals[first[i]], float(area[i]) / 2) for i in large]
+    curved = set(plane[_beside_soft_edges(geometry)].tolist())
+    flat = [i for i in np.argsort(first) if i not in curved and area[i] > 0]
+    return [Place("face centre", centre[i], normals[first[i]], float(area[i]) / 2) for i in flat]
+
+
+def _beside_soft_edges(geometry: Geometry) -> npt.NDArray[np.bool_]:
+    """(T,) whether a triangle has an edge at which the surface bends without a sharp edge."""
+    edges, count = geometry.edges, len(geometry.vertices)
+    soft = edges.ends[~edges.sharp]
+    codes = soft[:, 0] * count + soft[:, 1]
+    t = geometry.triangles
+    found = np.zeros(len(t), dtype=bool)
+    for one, two in ((0, 1), (1, 2), (2, 0)):
+        pair = np.sort(t[:, [one, two]], axis=1)
+        found |= np.isin(pair[:, 0] * count + pair[:, 1], codes)
+    return found
 
 
 def _loops(pairs: npt.NDArray[np.int64]) -> list[list[int]]:

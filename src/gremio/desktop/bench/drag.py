@@ -94,21 +94,30 @@ def level_shift(camera: Camera, size: Size, grip: Array, pixel: tuple[float, flo
 
 @dataclass(frozen=True)
 class FreeDrag:
-    """A pull at a part with a free joint, in the plane of the screen.
+    """A pull at a part that moves freely, in the plane of the screen, or in its own plane.
 
-    part: id. grip: (3,) world point taken hold of. start: its moves (m) when taken.
-    to_mount: (3, 3) from world directions to its mount's.
+    part: id. grip: (3,) world point taken hold of. start: its moves (m) when taken, by channel
+    name, those that are free. to_mount: (3, 3) from world directions to its mount's.
+    normal: (3,) of the plane that a planar joint keeps to; None for the screen's.
     """
 
     part: str
     grip: Array
-    start: tuple[float, float, float]
+    start: dict[str, float]
     to_mount: Array
+    normal: Array | None = None
 
     def to(self, camera: Camera, size: Size, pixel: tuple[float, float]) -> dict[str, float]:
         """Its moves by channel name (m) that bring the grip to a pixel."""
-        shift = self.to_mount @ level_shift(camera, size, self.grip, pixel)
+        shift = self.to_mount @ self._shift(camera, size, pixel)
         return {
-            f"move {axis}": start + float(by)
-            for axis, start, by in zip("xyz", self.start, shift, strict=True)
+            name: start + float(shift["xyz".index(name[-1])]) for name, start in self.start.items()
         }
+
+    def _shift(self, camera: Camera, size: Size, pixel: tuple[float, float]) -> Array:
+        start, sight = ray(camera, size, pixel)
+        if self.normal is None or abs(float(self.normal @ sight)) < _EDGE_ON / 4:
+            return level_shift(camera, size, self.grip, pixel)
+        reach = float((self.grip - start) @ self.normal / (sight @ self.normal))
+        shift: Array = start + sight * reach - self.grip
+        return shift

@@ -9,7 +9,9 @@ from typing import Literal
 import numpy as np
 import numpy.typing as npt
 
-from gremio.core.rig.channels import AXES, freed, key
+from gremio.core.rig.channels import freed, key, main_channel
+from gremio.core.rig.joints import joint_matrix
+from gremio.core.solve.axes import channel_axis, channel_frame
 from gremio.core.solve.pose import Pose
 from gremio.desktop.bench.scene import Scene, corners_of
 
@@ -74,32 +76,46 @@ def turned(vector: Array, axis: Array, angle: npt.ArrayLike) -> Array:
     return result
 
 
-def handle_of(pose: Pose, scene: Scene, part: str, eye: Array) -> Handle | None:
-    """The handle of a part; None when its joint frees no channel or more than one.
+def handles_of(pose: Pose, scene: Scene, part: str, eye: Array) -> list[Handle]:
+    """A handle for each channel of a part's joint, the main one first; none for a free joint,
+    which is taken hold of anywhere.
 
     eye: (3,) where the eye is; an arc is drawn at the end of the axis that is nearer to it.
     """
+    joint = pose.program.rig.parts[part].joint
+    if joint.kind == "free":
+        return []
+    main = main_channel(joint)
+    names = [c for c in freed(joint) if not c.startswith("scale")]
+    names.sort(key=lambda name: name != main)
+    return [_handle(pose, scene, part, name, eye) for name in names]
+
+
+def handle_of(pose: Pose, scene: Scene, part: str, eye: Array) -> Handle | None:
+    """The main handle of a part; None when its joint frees nothing, or everything."""
+    found = handles_of(pose, scene, part, eye)
+    return found[0] if found else None
+
+
+def _handle(pose: Pose, scene: Scene, part: str, name: str, eye: Array) -> Handle:
     program = pose.program
-    joint = program.rig.parts[part].joint
-    free = freed(joint)
-    if len(free) != 1:
-        return None
-    channel = key(part, free[0])
+    channel = key(part, name)
     row = program.part_row[part]
     channel_row = program.channel_row[channel]
     world = pose.worlds[row]
-    axis = world[:3, AXES.index(joint.axis)]
-    axis = axis / np.linalg.norm(axis)
+    pivot, axis = channel_axis(pose, channel)
     corners = corners_of(scene, pose, {row})
     if len(corners) == 0:
         corners = world[:3, 3] + np.array([[0.1, 0.1, 0.1], [-0.1, -0.1, -0.1]])
     low, high = float(program.low[channel_row]), float(program.high[channel_row])
     value = pose.at(channel)
-    if free[0].startswith("move"):
+    if name.startswith("move"):
         middle = (corners.min(axis=0) + corners.max(axis=0)) / 2
         reach = max(float(np.ptp(corners @ axis)), 0.1)
         return Handle(part, channel, "rail", middle, axis, np.zeros(3), value, low, high, reach)
-    origin, arm, reach = _arm(world[:3, 3], axis, corners, world[:3, :3], eye)
+    # The arm goes with the turn: it is counted in the frame that this channel turns.
+    turned_frame = channel_frame(pose, part, name)[:3, :3] @ joint_matrix({name: value})[:3, :3]
+    origin, arm, reach = _arm(pivot, axis, corners, turned_frame, eye)
     bounded = math.isfinite(low) and math.isfinite(high) and high - low < 2 * math.pi
     kind: Literal["arc", "ring"] = "arc" if bounded else "ring"
     return Handle(part, channel, kind, origin, axis, arm, value, low, high, reach)

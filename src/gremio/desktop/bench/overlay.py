@@ -12,9 +12,9 @@ from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent, QPen, QPol
 from PyQt6.QtWidgets import QWidget
 
 from gremio.core.quantity import show, show_short
-from gremio.core.shape.features import Place
 from gremio.desktop.bench.camera import Camera, project
 from gremio.desktop.bench.handles import Handle
+from gremio.desktop.bench.snapping import Spot
 from gremio.desktop.theme.dress import digit_font, text_font
 from gremio.desktop.theme.inks import Inks
 
@@ -22,15 +22,30 @@ Array = npt.NDArray[np.float64]
 KNOB = 7.5
 
 
+@dataclass(frozen=True)
+class DrawnMeasure:
+    """A measure in the Bench. ends: (2, 3) world points of its line; text: its value."""
+
+    ends: Array
+    text: str
+    hot: bool
+
+
+def _unit(handle: Handle) -> str:
+    """The unit that a handle's value is shown in."""
+    return "m" if handle.kind == "rail" else "deg"
+
+
 @dataclass
 class Drawn:
     """What the overlay shows now. ghosts: (E, 2, 3) world ends of each ghost's edges."""
 
     handle: Handle | None = None
-    unit: str = "deg"
+    others: list[Handle] = field(default_factory=list)
     ghosts: list[Array] = field(default_factory=list)
-    places: list[tuple[Place, Array]] = field(default_factory=list)
+    places: list[Spot] = field(default_factory=list)
     nearest: int | None = None
+    measures: list[DrawnMeasure] = field(default_factory=list)
     title: str = ""
 
 
@@ -58,6 +73,10 @@ class Overlay(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for ghost in self.drawn.ghosts:
             self._draw_ghost(painter, ghost)
+        for measure in self.drawn.measures:
+            self._draw_measure(painter, measure)
+        for other in self.drawn.others:
+            self._draw_handle(painter, other)
         if self.drawn.handle is not None:
             self._draw_handle(painter, self.drawn.handle)
         self._draw_places(painter)
@@ -115,7 +134,7 @@ class Overlay(QWidget):
         painter.setPen(QPen(QColor(self.inks.paper), 1.6))
         painter.setBrush(hand)
         painter.drawEllipse(knob, KNOB, KNOB)
-        text = show(handle.value, "turn" if handle.kind == "ring" else self.drawn.unit)
+        text = show(handle.value, "turn" if handle.kind == "ring" else _unit(handle))
         self._label(painter, knob + QPointF(13, -9), text, self.inks.hand, digits=True)
 
     def _draw_stops(self, painter: QPainter, handle: Handle) -> None:
@@ -141,7 +160,7 @@ class Overlay(QWidget):
             out = end - root if handle.kind != "rail" else way * length
             size = math.hypot(out.x(), out.y()) or 1.0
             spot = end + way * 14 + out / size * 6
-            text = f"{word} {show_short(stop, self.drawn.unit)}"
+            text = f"{word} {show_short(stop, _unit(handle))}"
             self._label(painter, spot, text, self.inks.second, centred=way.x() < -0.2)
 
     def _label(
@@ -171,13 +190,35 @@ class Overlay(QWidget):
         painter.setPen(QColor(colour))
         painter.drawText(QPointF(x, y), text)
 
+    def _draw_measure(self, painter: QPainter, measure: DrawnMeasure) -> None:
+        """A dimension line: a line between two bars, with its value on it."""
+        assert self.inks is not None
+        one, two = self.points(measure.ends)
+        colour = self.inks.hand if measure.hot else self.inks.ink
+        way = two - one
+        length = math.hypot(way.x(), way.y())
+        painter.setPen(QPen(QColor(colour), 1.4))
+        if length > 1:
+            across = QPointF(-way.y(), way.x()) / length * 6
+            painter.drawLine(one, two)
+            for end, sign in ((one, 1.0), (two, -1.0)):
+                painter.drawLine(end - across, end + across)
+                tip = way / length * 7 * sign
+                painter.drawLine(end, end + tip + across / 2.4)
+                painter.drawLine(end, end + tip - across / 2.4)
+        else:
+            painter.drawEllipse(one, 4.0, 4.0)
+        self._label(painter, (one + two) / 2 + QPointF(8, -8), measure.text, colour)
+
     def _draw_places(self, painter: QPainter) -> None:
-        """Corners as squares, middles of edges as bars, centres of circles as targets."""
+        """Corners as squares, middles of edges as bars, centres of circles as targets, centres
+        of faces as crosses."""
         assert self.inks is not None
         if not self.drawn.places:
             return
-        spots = self.points([at for _, at in self.drawn.places])
-        for index, ((place, _), spot) in enumerate(zip(self.drawn.places, spots, strict=True)):
+        spots = self.points([place.world for place in self.drawn.places])
+        for index, (found, spot) in enumerate(zip(self.drawn.places, spots, strict=True)):
+            place = found.place
             near = index == self.drawn.nearest
             colour = QColor(self.inks.hand if near else self.inks.second)
             size = 6.0 if near else 2.6
@@ -188,6 +229,9 @@ class Overlay(QWidget):
             elif place.kind == "edge middle":
                 painter.drawLine(spot - QPointF(size, 0), spot + QPointF(size, 0))
                 painter.drawLine(spot - QPointF(0, size * 0.6), spot + QPointF(0, size * 0.6))
+            elif place.kind == "face centre":
+                painter.drawLine(spot - QPointF(size, size), spot + QPointF(size, size))
+                painter.drawLine(spot - QPointF(size, -size), spot + QPointF(size, -size))
             else:
                 painter.drawEllipse(spot, size, size)
                 painter.drawEllipse(spot, 0.8, 0.8)

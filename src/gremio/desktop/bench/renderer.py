@@ -11,7 +11,7 @@ import numpy.typing as npt
 
 from gremio.core.shape.geometry import Geometry
 from gremio.desktop.bench.camera import Camera, Size, view_projection
-from gremio.desktop.bench.scene import INSTANCE, Scene
+from gremio.desktop.bench.scene import INSTANCE, Instances, Scene
 from gremio.desktop.theme.inks import Inks, rgb
 
 _SHADERS = Path(__file__).parent / "shaders"
@@ -63,7 +63,7 @@ class Renderer:
         for batch in scene.batches:
             known = self._drawn.get(id(batch.geometry))
             size = batch.count * INSTANCE.itemsize
-            if known is None or known.places.size != size:
+            if known is None or known.places.size < size:
                 known = self._upload(batch.geometry, size)
             kept[id(batch.geometry)] = known
         self._drawn = kept
@@ -107,7 +107,7 @@ class Renderer:
         target: moderngl.Framebuffer,
         size: Size,
         camera: Camera,
-        instances: npt.NDArray[np.void],
+        instances: Instances,
         inks: Inks,
         smooth: bool,
         scale: float = 1.0,
@@ -132,12 +132,13 @@ class Renderer:
         self.edge["pixels"].value = (size[0] / scale, size[1] / scale)
         self.edge["colour"].value = rgb(inks.ink)
         self.context.polygon_offset = (1.0, 1.0)
-        for batch, drawn in self._batches():
-            drawn.fill.render(instances=batch)
+        batches = self._batches(instances)
+        for count, drawn in batches:
+            drawn.fill.render(instances=count)
         self.context.polygon_offset = (0.0, 0.0)
-        for batch, drawn in self._batches():
+        for count, drawn in batches:
             if drawn.edge is not None:
-                drawn.edge.render(moderngl.LINES, instances=batch)
+                drawn.edge.render(moderngl.LINES, instances=count)
         if smooth:
             self.context.copy_framebuffer(target, canvas)
         target.use()
@@ -146,7 +147,7 @@ class Renderer:
         self,
         size: Size,
         camera: Camera,
-        instances: npt.NDArray[np.void],
+        instances: Instances,
         pixel: tuple[int, int],
     ) -> int | None:
         """Row of the part seen at a pixel (right, down); None for paper."""
@@ -162,23 +163,32 @@ class Renderer:
         self._place(instances)
         seen = view_projection(camera, size)
         self.mark["view_projection"].write(seen.T.astype("<f4").tobytes())
-        for batch, drawn in self._batches():
-            drawn.mark.render(instances=batch)
+        for count, drawn in self._batches(instances):
+            drawn.mark.render(instances=count)
         canvas.scissor = None  # type: ignore[assignment]
         found = np.frombuffer(
             canvas.read(viewport=(x, y, 1, 1), components=1, dtype="u4"), dtype="<u4"
         )
         return int(found[0]) - 1 if found[0] else None
 
-    def _batches(self) -> list[tuple[int, _Drawn]]:
+    def _batches(self, instances: Instances) -> list[tuple[int, _Drawn]]:
         assert self.scene is not None
-        return [(b.count, self._drawn[id(b.geometry)]) for b in self.scene.batches]
+        return [
+            (count, self._drawn[id(batch.geometry)])
+            for count, batch in zip(instances.counts, self.scene.batches, strict=True)
+            if count
+        ]
 
-    def _place(self, instances: npt.NDArray[np.void]) -> None:
+    def _place(self, instances: Instances) -> None:
         assert self.scene is not None
-        for batch in self.scene.batches:
-            part = instances[batch.first : batch.first + batch.count]
-            self._drawn[id(batch.geometry)].places.write(part.tobytes())
+        first = 0
+        for count, batch in zip(instances.counts, self.scene.batches, strict=True):
+            data = instances.records[first : first + count].tobytes()
+            places = self._drawn[id(batch.geometry)].places
+            if len(data) > places.size:
+                places.orphan(len(data))
+            places.write(data)
+            first += count
 
     def _draw_ground(self, seen: npt.NDArray[np.float64], camera: Camera, inks: Inks) -> None:
         step = 10.0 ** np.floor(np.log10(max(camera.distance, 1e-3) / 6))

@@ -6,10 +6,10 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
+from gremio.core.inspect.words import drive_words
 from gremio.core.rig.channels import followers, full_label, label, split
 from gremio.core.solve.backward import drive_line
 from gremio.desktop.areas import clear
-from gremio.desktop.card.links import drive_words
 from gremio.desktop.document import Document
 from gremio.desktop.theme.dress import text_font
 

@@ -5,18 +5,23 @@ No toolkit: arrays only.
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
+from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
 
 from gremio.core.files.shelf import Shelf
+from gremio.core.files.stand_in import stand_in
 from gremio.core.frames import matrix
-from gremio.core.rig.model import Rig
+from gremio.core.rig.edit.parts import descendants
+from gremio.core.rig.model import Part, Rig
 from gremio.core.rig.solids import AnySolid, Box, Cylinder
 from gremio.core.shape.geometry import Geometry
 from gremio.core.solve.pose import Pose
+from gremio.core.solve.repeats import copies
 from gremio.desktop.theme.inks import rgb
 
 Array = npt.NDArray[np.float64]
@@ -47,18 +52,29 @@ class Batch:
     count: int
 
 
+class Instances(NamedTuple):
+    """Places to draw surfaces in: INSTANCE records, and how many belong to each batch."""
+
+    records: npt.NDArray[np.void]
+    counts: list[int]
+
+
 @dataclass(frozen=True)
 class Scene:
     """The surfaces of a rig. N instances, in the order of the batches.
 
     parts: (N,) part row of each instance. places: (N, 4, 4) within the part.
-    paints: (N, 3). A part's mark, for picking, is its row plus one.
+    paints: (N, 3). shapes: (N,) which of its part's shapes it is, −1 for a stand-in.
+    repeated: ids of repeated parts, with the rows of all that they carry, the innermost
+    first. A part's mark, for picking, is its row plus one.
     """
 
     batches: tuple[Batch, ...]
     parts: npt.NDArray[np.intp]
     places: Array
     paints: Array
+    shapes: npt.NDArray[np.intp]
+    repeated: tuple[tuple[str, list[int]], ...] = ()
 
     def of_parts(self, rows: set[int]) -> npt.NDArray[np.intp]:
         """(M,) indices of the instances of some parts, by row."""
@@ -78,11 +94,12 @@ class Scene:
         inside: Array = turned + self.places[:, None, :3, 3]
         return inside
 
-    def instances(self, pose: Pose, weights: dict[int, float]) -> npt.NDArray[np.void]:
-        """(N,) INSTANCE records for a pose; weights: width of edges by part row."""
+    def instances(self, pose: Pose, weights: dict[int, float]) -> Instances:
+        """All places to draw, for a pose; weights: width of edges by part row."""
         made = np.zeros(len(self.parts), dtype=INSTANCE)
+        counts = [batch.count for batch in self.batches]
         if len(self.parts) == 0:
-            return made
+            return Instances(made, counts)
         worlds = pose.worlds[self.parts] @ self.places
         made["rows"] = worlds[:, :3, :]
         made["paint"] = self.paints
@@ -90,30 +107,77 @@ class Scene:
         for row, weight in weights.items():
             made["weight"][self.parts == row] = weight
         made["mark"] = self.parts + 1
-        return made
+        return self._with_copies(pose, made, worlds) if self.repeated else Instances(made, counts)
+
+    def _with_copies(self, pose: Pose, made: npt.NDArray[np.void], worlds: Array) -> Instances:
+        """Each repeated part, with all that it carries, once more for each of its copies."""
+        batch = self.batch_index
+        for part, rows in self.repeated:
+            family = np.flatnonzero(np.isin(made["mark"].astype(np.intp) - 1, rows))
+            moves = copies(pose, part)
+            if len(moves) == 0:
+                keep = np.setdiff1d(np.arange(len(made)), family)
+                made, worlds, batch = made[keep], worlds[keep], batch[keep]
+                continue
+            extra = np.tile(made[family], len(moves) - 1)
+            places = (moves[1:, None] @ worlds[family][None]).reshape(-1, 4, 4)
+            extra["rows"] = places[:, :3, :]
+            made = np.concatenate([made, extra])
+            worlds = np.concatenate([worlds, places])
+            batch = np.concatenate([batch, np.tile(batch[family], len(moves) - 1)])
+        order = np.argsort(batch, kind="stable")
+        counts = np.bincount(batch, minlength=len(self.batches))
+        return Instances(made[order], counts.tolist())
 
 
-def scene_of(rig: Rig, part_row: dict[str, int], shelf: Shelf) -> Scene:
-    """The scene of a rig; part_row: rows as in its program."""
-    gathered: dict[int, tuple[Geometry, list[tuple[int, Array, tuple[float, float, float]]]]] = {}
+_Entry = tuple[int, Array, tuple[float, float, float], int]
+
+
+def scene_of(rig: Rig, part_row: dict[str, int], shelf: Shelf, light: bool = False) -> Scene:
+    """The scene of a rig; part_row: rows as in its program. light: with stand-ins for the
+    shapes of parts that have one."""
+    gathered: dict[int, tuple[Geometry, list[_Entry]]] = {}
     for part_id, part in rig.parts.items():
-        for shape in part.shapes:
-            solid, stretch = _shared(shape.solid)
-            geometry = shelf.geometry(rig, solid)
-            place = matrix(shape.place) @ np.diag([*stretch, 1.0])
-            entry = (part_row[part_id], place, rgb(shape.paint))
+        row = part_row[part_id]
+        for geometry, place, paint, index in _surfaces(rig, part, shelf, light):
+            entry = (row, place, rgb(paint), index)
             gathered.setdefault(id(geometry), (geometry, []))[1].append(entry)
     batches: list[Batch] = []
-    every: list[tuple[int, Array, tuple[float, float, float]]] = []
+    every: list[_Entry] = []
     for geometry, entries in gathered.values():
         batches.append(Batch(geometry, len(every), len(entries)))
         every += entries
     return Scene(
         tuple(batches),
-        np.array([row for row, _, _ in every], dtype=np.intp),
-        np.array([place for _, place, _ in every]).reshape(-1, 4, 4),
-        np.array([paint for _, _, paint in every]).reshape(-1, 3),
+        np.array([entry[0] for entry in every], dtype=np.intp),
+        np.array([entry[1] for entry in every]).reshape(-1, 4, 4),
+        np.array([entry[2] for entry in every]).reshape(-1, 3),
+        np.array([entry[3] for entry in every], dtype=np.intp),
+        _repeated(rig, part_row),
     )
+
+
+def _surfaces(
+    rig: Rig, part: Part, shelf: Shelf, light: bool
+) -> Iterator[tuple[Geometry, Array, str, int]]:
+    """Surface, place, paint and index of each shape of a part, or of what stands in."""
+    if light and part.stand_in != "full" and part.shapes:
+        found = stand_in(rig, part, shelf)
+        yield found.geometry, found.place, part.shapes[0].paint, -1
+        return
+    for index, shape in enumerate(part.shapes):
+        solid, stretch = _shared(shape.solid)
+        place = matrix(shape.place) @ np.diag([*stretch, 1.0])
+        yield shelf.geometry(rig, solid), place, shape.paint, index
+
+
+def _repeated(rig: Rig, part_row: dict[str, int]) -> tuple[tuple[str, list[int]], ...]:
+    found = [
+        (part_id, [part_row[p] for p in (part_id, *descendants(rig, part_id))])
+        for part_id, part in rig.parts.items()
+        if part.repeat is not None
+    ]
+    return tuple(sorted(found, key=lambda entry: -part_row[entry[0]]))
 
 
 def _shared(solid: AnySolid) -> tuple[AnySolid, tuple[float, float, float]]:

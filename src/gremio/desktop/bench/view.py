@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 
 import moderngl
 import numpy as np
@@ -12,11 +13,9 @@ from PyQt6.QtGui import QMouseEvent, QResizeEvent, QWheelEvent
 from PyQt6.QtOpenGLWidgets import QOpenGLWidget
 from PyQt6.QtWidgets import QWidget
 
-from gremio.core.rig.channels import channel_unit, freed, key
-from gremio.core.rig.channels import split as split_key
+from gremio.core.rig.channels import freed, key
 from gremio.core.rig.edit.parts import children, descendants
 from gremio.core.rig.model import Rig
-from gremio.core.shape.features import Place
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import compile_rig
@@ -30,11 +29,13 @@ from gremio.desktop.bench.camera import (
     zoomed,
 )
 from gremio.desktop.bench.drag import Drag, FreeDrag
-from gremio.desktop.bench.handles import Handle, handle_of, stop_moves
-from gremio.desktop.bench.overlay import KNOB, Drawn, Overlay
+from gremio.desktop.bench.handles import Handle, handles_of, stop_moves
+from gremio.desktop.bench.measuring import likely_measure, measure_line
+from gremio.desktop.bench.overlay import KNOB, Drawn, DrawnMeasure, Overlay
 from gremio.desktop.bench.renderer import Renderer
 from gremio.desktop.bench.scene import Scene, box_edges, corners_of, scene_of
-from gremio.desktop.bench.snapping import nearest_place, snap_places
+from gremio.desktop.bench.snapping import Spot, nearest_place, snap_places
+from gremio.desktop.bench.wiggle import Wiggle
 from gremio.desktop.document import Document
 from gremio.desktop.theme.inks import DAY, Inks
 
@@ -45,14 +46,32 @@ _HEAVY = 1.8
 _HOVERED = 1.5
 
 
+@dataclass(frozen=True)
+class Ask:
+    """What the next click answers. kind: place, axis, measure or part. words: what to do.
+    part: id of the part it is for."""
+
+    kind: str
+    words: str
+    part: str = ""
+
+    @property
+    def of_places(self) -> bool:
+        """Whether a place on the geometry is asked for."""
+        return self.kind != "part"
+
+
 class Bench(QOpenGLWidget):
     """The 3D view.
 
-    place_picked: a place to put a mount, in the frame of the part it was asked for.
-    part_picked: a part clicked while one was asked for. frame_drawn: a frame has been drawn.
+    place_picked, axis_picked: a Spot for a part's mount, or for its axis. measured: the Spots
+    picked so far. part_picked: a part clicked while one was asked for. frame_drawn: a frame
+    has been drawn.
     """
 
     place_picked = pyqtSignal(str, object)
+    axis_picked = pyqtSignal(str, object)
+    measured = pyqtSignal(object)
     part_picked = pyqtSignal(str)
     frame_drawn = pyqtSignal()
 
@@ -79,8 +98,10 @@ class Bench(QOpenGLWidget):
         self._free: FreeDrag | None = None
         self._said_held = False
         self._orbiting = False
-        self._asked_place = ""
-        self._asking_part = False
+        self._ask: Ask | None = None
+        self._picked: list[Spot] = []
+        self.light = False
+        self._wiggle = Wiggle(self)
         self._resting = QTimer(self)
         self._resting.setSingleShot(True)
         self._resting.setInterval(_REST)
@@ -110,6 +131,16 @@ class Bench(QOpenGLWidget):
         """The pose on show."""
         return self._preview or self.document.pose
 
+    def set_light(self, light: bool) -> None:
+        """Show stand-ins for heavy shapes, or the shapes themselves."""
+        self.light = light
+        self._scene_stale = True
+        self._refresh()
+
+    def try_axis(self, part: str) -> None:
+        """Wiggle a part a little about, or along, its main channel; nothing is changed."""
+        self._wiggle.start(part)
+
     def logical_size(self) -> Size:
         """Width and height in the units of mouse positions."""
         return max(self.width(), 1), max(self.height(), 1)
@@ -118,7 +149,8 @@ class Bench(QOpenGLWidget):
         """The scene of the rig on show."""
         if self._scene is None or self._scene_stale:
             program = self.pose.program
-            self._scene = scene_of(program.rig, program.part_row, self.document.shelf)
+            shelf = self.document.shelf
+            self._scene = scene_of(program.rig, program.part_row, shelf, self.light)
             self._scene_stale = False
         return self._scene
 
@@ -139,20 +171,21 @@ class Bench(QOpenGLWidget):
         self._lay_overlay()
         self.update()
 
-    def handle(self) -> Handle | None:
-        """The handle of the selected part, or of what carries it."""
+    def handles(self) -> list[Handle]:
+        """The handles of the selected part, or of what carries it, the main one first."""
         selected = self.document.selected
         if self._preview is not None or selected not in self.document.rig.parts:
-            return None
+            return []
         moving = self.document.moving_part(selected)
-        return handle_of(self.pose, self.scene(), moving, self.camera.eye) if moving else None
+        return handles_of(self.pose, self.scene(), moving, self.camera.eye) if moving else []
 
     def _lay_overlay(self) -> None:
-        handle = None if self._asked_place else self.handle()
-        drawn = Drawn(handle=handle, title=self._title())
-        if handle is not None:
-            drawn.unit = channel_unit(split_key(handle.channel)[1])
-            drawn.ghosts = self._ghosts(handle)
+        places = self._ask is not None and self._ask.of_places
+        handles = [] if places else self.handles()
+        drawn = Drawn(title=self._title(), measures=self._drawn_measures())
+        if handles:
+            drawn.handle, *drawn.others = handles
+            drawn.ghosts = self._ghosts(handles[0])
         drawn.places, drawn.nearest = self._places(), self.overlay.drawn.nearest
         if drawn.nearest is not None and drawn.nearest >= len(drawn.places):
             drawn.nearest = None
@@ -161,11 +194,8 @@ class Bench(QOpenGLWidget):
         self.overlay.update()
 
     def _title(self) -> str:
-        if self._asked_place:
-            name = self.document.rig.parts[self._asked_place].name
-            return f"click a corner, an edge's middle or a circle's centre for {name}; Esc stops"
-        if self._asking_part:
-            return "click the part that should follow; Esc stops"
+        if self._ask is not None:
+            return f"{self._ask.words}; Esc stops"
         if self._preview is not None:
             return "what would be brought in"
         return "perspective"
@@ -203,7 +233,7 @@ class Bench(QOpenGLWidget):
             target,
             size,
             self.camera,
-            scene.instances(self.pose, self._weights()),
+            scene.instances(self._wiggle.shown(self.pose), self._weights()),
             self.inks,
             smooth=not self._resting.isActive(),
             scale=ratio,
@@ -257,6 +287,10 @@ class Bench(QOpenGLWidget):
         point: Array = start + sight * reach
         return point
 
+    def corners(self) -> Array:
+        """(N, 3) world corners of the boxes round everything on show."""
+        return corners_of(self.scene(), self.pose)
+
     # ── looking ────────────────────────────────────────────────────
 
     def show_all(self) -> None:
@@ -289,39 +323,70 @@ class Bench(QOpenGLWidget):
 
     def ask_place(self, part: str) -> None:
         """Let the next click choose a place on the geometry for a part's mount."""
-        self._asked_place, self._asking_part = part, False
-        self.setFocus()
-        self._refresh()
+        name = self.document.rig.parts[part].name
+        self._asks(Ask("place", f"click a corner, an edge, a circle or a face for {name}", part))
 
-    def ask_part(self) -> None:
+    def ask_axis(self, part: str) -> None:
+        """Let the next click choose an edge, a circle or a face for a part's axis to lie along."""
+        name = self.document.rig.parts[part].name
+        words = f"click an edge, a circle or a face for the axis of {name}"
+        self._asks(Ask("axis", words, part))
+
+    def ask_measure(self) -> None:
+        """Let the next clicks choose what to measure."""
+        self._picked = []
+        self._asks(Ask("measure", "click what to measure, or two things for the way between"))
+
+    def ask_part(self, words: str = "click the part that should follow") -> None:
         """Let the next click choose a part."""
-        self._asking_part, self._asked_place = True, ""
+        self._asks(Ask("part", words))
+
+    def _asks(self, ask: Ask) -> None:
+        self._ask = ask
         self.setFocus()
         self._refresh()
 
     def asking(self) -> bool:
         """Whether the next click answers a question."""
-        return bool(self._asked_place) or self._asking_part
+        return self._ask is not None
 
     def asking_part(self) -> bool:
         """Whether the next click chooses a part."""
-        return self._asking_part
+        return self._ask is not None and self._ask.kind == "part"
 
     def stop_asking(self) -> None:
         """Clicks select again."""
-        self._asked_place, self._asking_part = "", False
+        self._ask = None
+        self._picked = []
         self.overlay.drawn.nearest = None
+        self.measured.emit([])
         self._refresh()
 
-    def _places(self) -> list[tuple[Place, Array]]:
-        """Places to snap to, with their world points: those of the part asked for, and of
-        the part under the pointer."""
-        if not self._asked_place:
+    def _drawn_measures(self) -> list[DrawnMeasure]:
+        if self._preview is not None:
             return []
-        rows = {self.document.program.part_row[self._asked_place]}
+        hot = self.document.selected
+        found = []
+        for measure_id, measure in self.document.rig.measures.items():
+            line = measure_line(self.document.rig, self.pose, measure, self.document.geometry)
+            found.append(DrawnMeasure(line.ends, line.text, measure_id == hot))
+        if self._picked:
+            present = likely_measure(self.document.rig, self._picked)
+            line = measure_line(self.document.rig, self.pose, present, self.document.geometry)
+            found.append(DrawnMeasure(line.ends, line.text, True))
+        return found
+
+    def _places(self) -> list[Spot]:
+        """Places to snap to: those of the part asked for, and of the part under the pointer."""
+        if self._ask is None or not self._ask.of_places:
+            return []
+        rows = {self.document.program.part_row[self._ask.part]} if self._ask.part else set()
         if self._hovered is not None:
             rows.add(self._hovered)
-        return snap_places(self.scene(), self.pose, rows)
+        spots = snap_places(self.scene(), self.pose, rows)
+        if self._ask.kind == "axis":
+            spots = [spot for spot in spots if spot.direction is not None]
+        return spots
 
     def _nearest_place(self, at: QPointF) -> int | None:
         spots = self.overlay.drawn.places
@@ -329,13 +394,15 @@ class Bench(QOpenGLWidget):
 
     # ── hands ──────────────────────────────────────────────────────
 
-    def on_knob(self, at: QPointF) -> bool:
-        """Whether a point is on the handle's knob."""
-        handle = self.overlay.drawn.handle
-        if handle is None:
-            return False
-        knob = self.overlay.points([handle.knob])[0]
-        return math.hypot(knob.x() - at.x(), knob.y() - at.y()) <= KNOB + 4
+    def on_knob(self, at: QPointF) -> Handle | None:
+        """The handle whose knob a point is on."""
+        drawn = self.overlay.drawn
+        for handle in (drawn.handle, *drawn.others):
+            if handle is not None:
+                knob = self.overlay.points([handle.knob])[0]
+                if math.hypot(knob.x() - at.x(), knob.y() - at.y()) <= KNOB + 4:
+                    return handle
+        return None
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         """Left on a part takes hold of it; on paper it orbits; right pans."""
@@ -343,10 +410,9 @@ class Bench(QOpenGLWidget):
         self._press = self._last = event.position()
         if event.button() != Qt.MouseButton.LeftButton or self.asking():
             return
-        if self.on_knob(event.position()):
-            handle = self.overlay.drawn.handle
-            assert handle is not None
-            self._take_hold(handle, handle.knob, event.position())
+        knob = self.on_knob(event.position())
+        if knob is not None:
+            self._take_hold(knob, knob.knob, event.position())
             return
         part = self.part_at(event.position())
         if part is None:
@@ -356,11 +422,15 @@ class Bench(QOpenGLWidget):
         if moving is None:
             return
         grip = self.surface_point(part, event.position())
-        handle = handle_of(self.pose, self.scene(), moving, self.camera.eye)
-        if handle is not None:
-            self._take_hold(handle, grip, event.position())
-        else:
+        if self.document.rig.parts[moving].joint.kind in ("free", "planar"):
             self._take_free(moving, grip)
+            return
+        handles = handles_of(self.pose, self.scene(), moving, self.camera.eye)
+        if handles and self.document.rig.parts[moving].joint.kind == "ball":
+            # A ball is turned about the axis that faces the eye most.
+            handles.sort(key=lambda handle: -abs(float(handle.axis @ self.camera.back)))
+        if handles:
+            self._take_hold(handles[0], grip, event.position())
 
     def _take_hold(self, handle: Handle, grip: Array, at: QPointF) -> None:
         self._said_held = False
@@ -372,8 +442,11 @@ class Bench(QOpenGLWidget):
         above = int(program.parents[row])
         frame = np.eye(4) if above < 0 else self.pose.worlds[above]
         mount = frame[:3, :3] @ program.mounts[:3, :, row, 0].T
-        x, y, z = (self.pose.at(key(part, f"move {axis}")) for axis in "xyz")
-        self._free = FreeDrag(part, grip, (x, y, z), np.linalg.inv(mount))
+        joint = self.document.rig.parts[part].joint
+        moves = [c for c in freed(joint) if c.startswith("move")]
+        start = {c: self.pose.at(key(part, c)) for c in moves}
+        normal = mount[:, "xyz".index(joint.axis)] if joint.kind == "planar" else None
+        self._free = FreeDrag(part, grip, start, np.linalg.inv(mount), normal)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         """Drag what was taken hold of, turn the view, or show what is under the pointer."""
@@ -418,8 +491,11 @@ class Bench(QOpenGLWidget):
             return
         self._press = None
         moves = self._free.to(self.camera, self.logical_size(), (at.x(), at.y()))
-        for channel, value in moves.items():
-            self.document.move(key(self._free.part, channel), value, f"drag {self._free.part}")
+        part = self._free.part
+        moved = [self.document.move(key(part, c), v, f"drag {part}") for c, v in moves.items()]
+        if moved and not any(moved):
+            self._free = None
+            self.setCursor(Qt.CursorShape.ForbiddenCursor)
 
     @staticmethod
     def _near(a: QPointF, b: QPointF) -> bool:
@@ -440,7 +516,7 @@ class Bench(QOpenGLWidget):
         row = None if part is None else self.document.program.part_row[part]
         changed = row != self._hovered
         self._hovered = row
-        if self._asked_place:
+        if self._ask is not None and self._ask.of_places:
             self.overlay.drawn.places = self._places() if changed else self.overlay.drawn.places
             self.overlay.drawn.nearest = self._nearest_place(at)
             self.overlay.update()
@@ -468,11 +544,11 @@ class Bench(QOpenGLWidget):
         self._hover(event.position())
 
     def _click(self, at: QPointF) -> None:
-        if self._asked_place:
+        if self._ask is not None and self._ask.of_places:
             self._answer_place(at)
             return
         part = self.part_at(at)
-        if self._asking_part:
+        if self.asking_part():
             if part is not None:
                 self.stop_asking()
                 self.part_picked.emit(part)
@@ -484,12 +560,16 @@ class Bench(QOpenGLWidget):
         if nearest is None:
             self.document.said.emit("Nothing to snap to here. Click nearer to a mark.")
             return
-        part = self._asked_place
-        point = self.overlay.drawn.places[nearest][1]
-        world = self.pose.world(part)
-        inside = (np.linalg.inv(world) @ np.append(point, 1.0))[:3]
+        assert self._ask is not None
+        spot, ask = self.overlay.drawn.places[nearest], self._ask
+        if ask.kind == "measure":
+            self._picked = [*self._picked, spot] if len(self._picked) < 2 else [spot]
+            self.measured.emit(list(self._picked))
+            self._refresh()
+            return
         self.stop_asking()
-        self.place_picked.emit(part, inside)
+        picked = self.place_picked if ask.kind == "place" else self.axis_picked
+        picked.emit(ask.part, spot)
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         """Zoom at the pointer."""

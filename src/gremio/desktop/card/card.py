@@ -8,8 +8,9 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QScrollArea
 
 from gremio.desktop.areas import show_in, soon
+from gremio.desktop.bench.snapping import Spot
 from gremio.desktop.bench.view import Bench
-from gremio.desktop.card.rows import Sheet, heading, link_button, second
+from gremio.desktop.card.rows import Sheet, Slab, heading, link_button, second
 from gremio.desktop.document import Document
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import DAY, Inks
@@ -27,16 +28,20 @@ BEGIN = (
 
 
 class Card(QScrollArea):
-    """Shows the sheet of the selected thing. action_wanted: an action, by name."""
+    """Shows the sheet of the selected thing, or one that something is made on.
+
+    action_wanted: an action, by name. left: the sheet shown instead was left.
+    """
 
     action_wanted = pyqtSignal(str)
+    left = pyqtSignal()
 
     def __init__(self, document: Document, bench: Bench) -> None:
         super().__init__()
         self.document, self.bench = document, bench
         self.inks: Inks = DAY
         self.sheet: Sheet | None = None
-        self._bringing: Sheet | None = None
+        self._instead: Sheet | None = None
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
@@ -51,17 +56,60 @@ class Card(QScrollArea):
         self.inks = inks
         self.rebuild()
 
-    def show_bring_in(self, sheet: Sheet | None) -> None:
-        """Show the sheet for bringing parts in; None goes back to the selection."""
-        self._bringing = sheet
+    def show_instead(self, sheet: Sheet | None) -> None:
+        """Show a sheet on which something is made; None goes back to the selection."""
+        self._instead = sheet
         self.rebuild()
+        if sheet is not None and sheet.focusPolicy() != Qt.FocusPolicy.NoFocus:
+            sheet.setFocus()
+
+    def leave(self) -> None:
+        """Go back to the sheet of what is selected."""
+        if self._instead is not None:
+            self.show_instead(None)
+            self.left.emit()
+
+    @property
+    def making(self) -> Sheet | None:
+        """The sheet shown instead of that of the selection."""
+        return self._instead
+
+    def write_formula(self, channel: str) -> None:
+        """Show the sheet on which a formula for a channel is written."""
+        from gremio.desktop.card.formula_sheet import FormulaSheet
+
+        sheet = FormulaSheet(self.document, channel, self.inks, self.leave)
+        self.show_instead(sheet)
+        sheet.edit.setFocus()
+
+    def propose_ratio(self, lead: str, follower: str) -> None:
+        """Show the ratio that the geometry of two parts proposes."""
+        from gremio.core.problem import GremioError
+        from gremio.desktop.card.ratio_sheet import RatioSheet
+
+        try:
+            self.show_instead(RatioSheet(self.document, lead, follower, self.leave))
+        except GremioError as problem:
+            self.document.said.emit(str(problem))
+
+    def make_carriage(self, body: str) -> None:
+        """Show the sheet on which a carriage is made of a body and its wheels."""
+        from gremio.desktop.card.carriage_sheet import CarriageSheet
+
+        self.show_instead(CarriageSheet(self.document, body, self.leave))
+
+    def show_measuring(self, picked: list[Spot]) -> None:
+        """Show what is being measured."""
+        from gremio.desktop.card.measure_sheet import MeasuringSheet
+
+        self.show_instead(MeasuringSheet(self.document, picked, self.leave))
 
     def rebuild(self) -> None:
         """Make the sheet anew."""
         self._later.stop()
-        if self._bringing is not None:
-            if self.widget() is not self._bringing:
-                show_in(self, self._bringing)
+        if self._instead is not None:
+            if self.widget() is not self._instead:
+                show_in(self, self._instead)
                 self.sheet = None
             return
         scrolled = self.verticalScrollBar().value()
@@ -85,15 +133,24 @@ class Card(QScrollArea):
         # Sheets load when one is first shown, which is after the first frame.
         from gremio.desktop.card.control_sheet import ControlSheet
         from gremio.desktop.card.link_sheet import LinkSheet
+        from gremio.desktop.card.measure_sheet import MeasureSheet
         from gremio.desktop.card.part_sheet import PartSheet
 
         thing, rig = self.document.selected, self.document.rig
         if thing in rig.parts:
-            return PartSheet(self.document, self.bench, thing, self.inks)
+            sheet = PartSheet(self.document, self.bench, thing, self.inks)
+            sheet.formula_wanted.connect(self.write_formula)
+            return sheet
         if thing in rig.controls:
             return ControlSheet(self.document, thing, self.inks)
         if thing in rig.links:
             return LinkSheet(self.document, thing, self.inks)
+        if thing in rig.measures:
+            return MeasureSheet(self.document, thing)
+        return self._rig_sheet()
+
+    def _rig_sheet(self) -> Sheet:
+        rig = self.document.rig
         sheet = Sheet()
         title = heading(rig.name)
         title.setFont(text_font(11.5, bold=True))
@@ -104,6 +161,9 @@ class Card(QScrollArea):
         )
         sheet.add(second(counts))
         if rig.parts:
+            for measure_id, measure in rig.measures.items():
+                show = partial(self.document.select, measure_id)
+                sheet.add(Slab(self.inks, "measure", measure.name, "", show))
             sheet.add(second("\n" + EMPTY))
         else:
             sheet.add(second("\n" + BEGIN))

@@ -2,18 +2,24 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
+import numpy.typing as npt
 from msgspec.structs import replace
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from gremio.core.frames import angles_of_turn, frame_of, matrix, tidy_frame, turn_of_angles
 from gremio.core.quantity import UNITS, USUAL_UNIT, Kind
 from gremio.core.rig.channels import (
     AXES,
+    CHANNELS,
     JOINT_KINDS,
     axes_of,
     channel_kind,
     channel_unit,
+    free_of,
     freed,
     grounded,
     has_axis,
@@ -21,15 +27,19 @@ from gremio.core.rig.channels import (
 )
 from gremio.core.rig.edit.mounts import move_mount, place_part
 from gremio.core.rig.edit.parts import (
+    change_part,
     descendants,
+    ground_channel,
     rename_part,
     set_joint,
     set_parent,
+    set_repeat,
     set_shapes,
     set_stops,
 )
-from gremio.core.rig.model import Joint, Rig, Stops
-from gremio.core.rig.solids import Mesh
+from gremio.core.rig.edit.prepare import has_scale, without_scale
+from gremio.core.rig.model import Joint, Repeat, Rig, Stops
+from gremio.core.rig.solids import InternalGear, Mesh, RackBar, SpurGear
 from gremio.core.shape.solids import check_dimensions
 from gremio.desktop.bench.view import Bench
 from gremio.desktop.card.links import add_link_sections
@@ -45,16 +55,19 @@ from gremio.desktop.card.rows import (
 )
 from gremio.desktop.document import Document, Edit
 from gremio.desktop.fields import OptionalField, QuantityField
-from gremio.desktop.rigging import set_home
+from gremio.desktop.rigging import align_mount, make_gear_mate, mount_in_box, set_home
 from gremio.desktop.theme.dress import digit_font
 from gremio.desktop.theme.inks import Inks
 
+Array = npt.NDArray[np.float64]
 _GROUND = "the ground"
 _TYPING = ("moves the part", "moves the mount")
 
 
 class PartSheet(Sheet):
-    """What is known of one part."""
+    """What is known of one part. formula_wanted: a formula for a channel, by key."""
+
+    formula_wanted = pyqtSignal(str)
 
     def __init__(self, document: Document, bench: Bench, part: str, inks: Inks) -> None:
         super().__init__()
@@ -69,6 +82,7 @@ class PartSheet(Sheet):
         self._add_mount()
         add_link_sections(self, document, part, inks)
         self._add_shapes()
+        self._add_use()
         self.end()
         self.take_pose()
 
@@ -77,9 +91,7 @@ class PartSheet(Sheet):
     def _subtitle(self) -> str:
         entry = self.document.rig.parts[self.part]
         words = ["part"]
-        row = self.document.program.part_row[self.part]
-        scene = self.bench.scene()
-        corners = scene.corners[scene.of_parts({row})].reshape(-1, 3)
+        corners = self._corners()
         if len(corners):
             x, y, z = (f"{v:.3g}" for v in np.ptp(corners, axis=0))
             words.append(f"{x} × {y} × {z} m")
@@ -122,17 +134,26 @@ class PartSheet(Sheet):
 
     def _add_channels(self) -> None:
         entry = self.document.rig.parts[self.part]
-        for channel in freed(entry.joint):
+        for channel in free_of(entry):
             channel_key = key(self.part, channel)
             field = self._field(channel_kind(channel), f"{entry.name} {channel}")
             field.committed.connect(lambda value, c=channel_key: self._move(c, value))
             self._values[channel_key] = field
-            self.row(channel.capitalize(), field)
+            write = link_button("=", partial(self.formula_wanted.emit, channel_key))
+            write.setToolTip("Write a formula for it")
+            write.setAccessibleName(f"Formula for {channel}")
+            self.row(channel.capitalize(), field, write)
         for channel in freed(entry.joint):
             stops = entry.stops.get(channel, Stops())
             axis = "" if len(freed(entry.joint)) == 1 else f" {channel[-1]}"
-            word = f"Stops{axis}, {UNITS[channel_unit(channel)].symbol}"
-            self.row(word, *self._stop_fields(channel, stops))
+            symbol = UNITS[channel_unit(channel)].symbol
+            self.row(f"Stops{axis}, {symbol}".rstrip(", "), *self._stop_fields(channel, stops))
+            if stops != Stops():
+                soft = self._field(channel_kind(channel), f"Soft before the stops of {channel}")
+                soft.set_value(stops.soft)
+                soft.setToolTip("How far before a stop it slows down")
+                soft.committed.connect(lambda value, c=channel: self._set_stop(c, "soft", value))
+                self.row("soft over", soft)
         if freed(entry.joint):
             buttons = QWidget()
             line = QHBoxLayout(buttons)
@@ -143,6 +164,9 @@ class PartSheet(Sheet):
             )
             self.row("Home", buttons)
         self.row("Grounded", Hatched(self.inks, _short_channels(grounded(entry.joint))))
+        free = freed(entry.joint)
+        offers = [f"{'ground' if c in free else 'free'} {c}" for c in CHANNELS]
+        self.row("", choice([_ONE, *offers], _ONE, "Free or ground one", self._set_grounded))
 
     def _stop_fields(self, channel: str, stops: Stops) -> tuple[OptionalField, OptionalField]:
         made = []
@@ -195,10 +219,25 @@ class PartSheet(Sheet):
             link_button(
                 "Pick its place in the Bench…",
                 lambda: self.bench.ask_place(self.part),
-                "Put the mount on a corner, the middle of an edge or the centre of a circle; "
-                "the shape stays where it is",
+                "Put the mount on a corner, an edge, a circle or a face; the shape stays in place",
             )
         )
+        if has_axis(entry.joint.kind):
+            self.add(
+                link_button(
+                    "Pick its axis in the Bench…",
+                    lambda: self.bench.ask_axis(self.part),
+                    "Lay the axis along an edge, a hole or across a face",
+                )
+            )
+        if freed(entry.joint):
+            self.add(
+                link_button("Try its axis", lambda: self.bench.try_axis(self.part), "A wiggle (A)")
+            )
+        ways = [_PUT, *_PUTS, *(f"square to {name}" for name in names)]
+        self.row("Put it", choice(ways, _PUT, "Put the mount", self._put))
+        if has_scale(entry):
+            self.add(link_button("Take its scale out", self._take_scale_out, "Nothing moves"))
 
     def _mount_field(self, kind: Kind, what: str, index: int) -> QuantityField:
         field = self._field(kind, what)
@@ -227,7 +266,7 @@ class PartSheet(Sheet):
             if not isinstance(value, (int, float)):
                 continue
             kind: Kind = "length"
-            if name == "teeth":
+            if name in ("teeth", "shift"):
                 kind = "number"
             elif name == "pressure_angle":
                 kind = "angle"
@@ -239,6 +278,77 @@ class PartSheet(Sheet):
                 field.setText(str(value))
             field.committed.connect(lambda v, n=name: self._set_dimension(n, v))
             self.row(name.replace("_", " ").capitalize(), field)
+        if isinstance(solid, SpurGear | InternalGear | RackBar):
+            self._add_mate(solid)
+
+    def _add_mate(self, solid: SpurGear | InternalGear | RackBar) -> None:
+        self.mate = self._field("number", "Teeth of a mate")
+        self.mate.set_value(30.0)
+        self.mate.setText("30")
+        wheres = ["outside", "inside"] if isinstance(solid, SpurGear) else ["outside"]
+        self._inside = choice(wheres, "outside", "Where the mate runs", lambda _text: None)
+        self.row("Mate, teeth", self.mate, self._inside)
+        self.add(link_button("Make a mate that runs with it", self._make_mate))
+
+    def _make_mate(self) -> None:
+        teeth = self.mate.value if not self.mate.isModified() else None
+        self.mate._commit()
+        teeth = teeth or self.mate.value or 30.0
+        make_gear_mate(self.document, self.part, teeth, self._inside.currentText() == "inside")
+
+    def _add_use(self) -> None:
+        """How it is shown while working light, and how it is repeated."""
+        entry = self.document.rig.parts[self.part]
+        repeat = entry.repeat
+        paths = {path.name: path_id for path_id, path in self.document.rig.paths.items()}
+        along = [_ONCE, "line", "circle", *paths]
+        present = _ONCE
+        if repeat is not None:
+            names = {path_id: name for name, path_id in paths.items()}
+            present = names.get(repeat.path, repeat.along)
+        self.add(heading("Repeat and stand-in"))
+        kind = choice(
+            along, present, "Repeat along", lambda text: self._repeat(text, paths.get(text, ""))
+        )
+        if repeat is None or repeat.along == "path":
+            self.row("Repeat", kind)
+        else:
+            word = "round" if repeat.along == "circle" else "along"
+            axes = [f"{word} {a}" for a in AXES]
+            axis = choice(
+                axes, f"{word} {repeat.axis}", "Repeat axis",
+                lambda text: self._set_repeat(replace(repeat, axis=text[-1])),
+            )  # fmt: skip
+            self.row("Repeat", kind, axis)
+        stand_ins = ["box", "hull", "outline", "full"]
+        self.row("Stand-in", choice(stand_ins, entry.stand_in, "Stand-in", self._set_stand_in))
+
+    def _repeat(self, text: str, path: str) -> None:
+        if text == _ONCE:
+            self._set_repeat(None)
+        elif path:
+            self._set_repeat(Repeat("path", count=5, pitch=0.2, path=path))
+        elif text == "circle":
+            self._set_repeat(Repeat("circle", "z", count=6))
+        else:
+            corners = self._corners()
+            wide = float(np.ptp(corners[:, 0])) if len(corners) else 0.2
+            self._set_repeat(Repeat("line", "x", count=5, pitch=round(max(wide, 0.01) * 1.5, 3)))
+
+    def _set_repeat(self, repeat: Repeat | None) -> None:
+        self._edit("repeat", lambda rig: set_repeat(rig, self.part, repeat))
+
+    def _set_stand_in(self, text: str) -> None:
+        def change(rig: Rig) -> Rig:
+            return change_part(rig, self.part, replace(rig.parts[self.part], stand_in=text))
+
+        self._edit("stand-in", change)
+
+    def _corners(self) -> Array:
+        """(N, 3) corners of the boxes round its shapes, in its own frame."""
+        scene = self.bench.scene()
+        row = self.document.program.part_row[self.part]
+        return scene.corners[scene.of_parts({row})].reshape(-1, 3)
 
     def _field(self, kind: Kind, what: str) -> QuantityField:
         field = QuantityField(kind, USUAL_UNIT[kind], what, self)
@@ -273,6 +383,32 @@ class PartSheet(Sheet):
         present = self.document.rig.parts[self.part].stops.get(channel, Stops())
         stops = replace(present, **{end: value})
         self._edit(f"{end} stop", lambda rig: set_stops(rig, self.part, channel, stops))
+
+    def _set_grounded(self, text: str) -> None:
+        if text == _ONE:
+            return
+        word, channel = text.split(" ", 1)
+        values = self.document.pose.part_of(self.part).channels
+        self._edit(
+            text,
+            lambda rig: ground_channel(rig, self.part, channel, word == "ground", values),
+        )
+
+    def _put(self, text: str) -> None:
+        if text == _PUT:
+            return
+        if text in (_PUTS[0], _PUTS[1]):
+            mount_in_box(self.document, self.part, self._corners(), text == _PUTS[1])
+        elif text == _PUTS[2]:
+            align_mount(self.document, self.part, "")
+        else:
+            name = text.removeprefix("square to ")
+            other = next(i for i, p in self.document.rig.parts.items() if p.name == name)
+            align_mount(self.document, self.part, other)
+        self._sure()
+
+    def _take_scale_out(self) -> None:
+        self._edit("scale", lambda rig: without_scale(rig, self.part))
 
     def _go_home(self) -> None:
         self.document.send_home(self.document.channels_of(self.part))
@@ -317,6 +453,10 @@ class PartSheet(Sheet):
         self._edit(name.replace("_", " "), change)
 
 
+_ONE = "free or ground one…"
+_PUT = "put it…"
+_PUTS = ("in the middle of its shapes", "under them, at the bottom", "square to the world")
+_ONCE = "once"
 # What the Card was last told: conveniences of the screen, not of the rig.
 _mount_only = False
 _last_shape: dict[str, int] = {}

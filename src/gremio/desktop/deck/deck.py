@@ -13,6 +13,8 @@ from PyQt6.QtWidgets import (
 
 from gremio.desktop.deck.cam_page import CamPage
 from gremio.desktop.deck.inspection_page import InspectionPage
+from gremio.desktop.deck.ledger_page import LedgerPage
+from gremio.desktop.deck.map_page import MapPage
 from gremio.desktop.document import Document
 from gremio.desktop.theme.inks import Inks
 
@@ -24,6 +26,8 @@ class Deck(QWidget):
         super().__init__()
         self.setObjectName("deck")
         self.cam = CamPage(document)
+        self.ledger = LedgerPage(document)
+        self.map = MapPage(document)
         self.inspection = InspectionPage(document)
         self.pages = QStackedWidget()
         layout = QVBoxLayout(self)
@@ -33,7 +37,13 @@ class Deck(QWidget):
         tabs.setContentsMargins(16, 2, 16, 0)
         tabs.setSpacing(18)
         self.tabs = QButtonGroup(self)
-        for index, (word, page) in enumerate((("Cam", self.cam), ("Inspection", self.inspection))):
+        pages = {
+            "Cam": self.cam,
+            "Ledger": self.ledger,
+            "Drive map": self.map,
+            "Inspection": self.inspection,
+        }
+        for index, (word, page) in enumerate(pages.items()):
             tab = QPushButton(word)
             tab.setProperty("tab", True)
             tab.setCheckable(True)
@@ -48,10 +58,13 @@ class Deck(QWidget):
 
     def set_inks(self, inks: Inks) -> None:
         """Draw by day or by night."""
-        self.cam.set_inks(inks)
+        for page in (self.cam, self.ledger, self.map):
+            page.set_inks(inks)
 
-    def show_inspection(self) -> None:
-        """Bring the Inspection page to the front."""
-        self.tabs.button(1).setChecked(True)
-        self.pages.setCurrentIndex(1)
+    def show_page(self, word: str) -> None:
+        """Bring a page to the front, by the word on its tab."""
+        for button in self.tabs.buttons():
+            if button.text() == word:
+                button.setChecked(True)
+                self.pages.setCurrentIndex(self.tabs.id(button))
         self.show()

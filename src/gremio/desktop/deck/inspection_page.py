@@ -2,20 +2,26 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
+from gremio.core.inspect.finding import Finding, Mend
 from gremio.core.problem import Note
 from gremio.desktop.areas import show_in
 from gremio.desktop.card.rows import link_button, second
 from gremio.desktop.document import Document
 from gremio.desktop.theme.dress import text_font
 
-NOTHING = "Nothing is wrong: every link can be computed, every model is where it was."
+NOTHING = (
+    "Nothing is wrong: every link can be computed, teeth meet spaces, wheels stand on the ground, "
+    "and every model is where it was."
+)
 
 
 class InspectionPage(QScrollArea):
-    """A line a note; a click on the name selects the thing."""
+    """A line a note, with a way to what it is about, and what would mend it."""
 
     def __init__(self, document: Document) -> None:
         super().__init__()
@@ -28,7 +34,8 @@ class InspectionPage(QScrollArea):
 
     def take_notes(self) -> None:
         """Show the notes of now."""
-        notes = self.document.notes()
+        findings = self.document.findings()
+        notes = [finding.note for finding in findings]
         if notes == self._shown:
             return
         self._shown = notes
@@ -36,14 +43,15 @@ class InspectionPage(QScrollArea):
         column = QVBoxLayout(sheet)
         column.setContentsMargins(16, 8, 16, 8)
         column.setSpacing(5)
-        for note in notes:
-            column.addLayout(self._line(note))
-        if not notes:
+        for finding in findings:
+            column.addLayout(self._line(finding))
+        if not findings:
             column.addWidget(second(NOTHING))
         column.addStretch()
         show_in(self, sheet)
 
-    def _line(self, note: Note) -> QHBoxLayout:
+    def _line(self, finding: Finding) -> QHBoxLayout:
+        note = finding.note
         line = QHBoxLayout()
         line.setSpacing(12)
         kind = QLabel("must be mended" if note.severity == "error" else "worth a look")
@@ -55,10 +63,17 @@ class InspectionPage(QScrollArea):
         text.setWordWrap(True)
         text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         line.addWidget(text, 1)
+        for mend in finding.mends:
+            line.addWidget(link_button(mend.words, partial(self._mend, note, mend)))
         thing = self._thing(note.part)
         if thing:
-            line.addWidget(link_button("show it", lambda: self.document.select(thing)))
+            line.addWidget(link_button("show it", partial(self.document.select, thing)))
         return line
+
+    def _mend(self, note: Note, mend: Mend) -> None:
+        what = f"{mend.words} ({note.part})" if note.part else mend.words
+        if self.document.edit(what, mend.edit):
+            self.document.said.emit(f"Mended: {what}. Ctrl Z takes it back.")
 
     def _thing(self, name: str) -> str:
         rig = self.document.rig

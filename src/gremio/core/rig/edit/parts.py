@@ -15,6 +15,7 @@ from gremio.core.rig.channels import (
     SCALES,
     axes_of,
     channel_unit,
+    free_of,
     freed,
     key,
     link_label,
@@ -31,7 +32,7 @@ from gremio.core.rig.edit.change import (
 )
 from gremio.core.rig.edit.links import without_channels_of
 from gremio.core.rig.joints import joint_matrix
-from gremio.core.rig.model import Joint, Part, Rig, Shape, Stops
+from gremio.core.rig.model import Joint, Part, Repeat, Rig, Shape, Stops
 
 
 def add_part(rig: Rig, part: Part) -> tuple[Rig, str]:
@@ -64,10 +65,12 @@ def remove_part(rig: Rig, part_id: str) -> Rig:
     must_have(rig.parts, part_id, "part")
     gone = [part_id, *descendants(rig, part_id)]
     at: dict[str, float] = dict(rig.at)
-    for part in gone:
-        rig = without_channels_of(rig, part)
-        at = drop_values_of(at, part)
-    return replace(rig, parts=without(rig.parts, *gone), at=at)
+    lost = [i for i, m in rig.measures.items() if any(end.part in gone for end in m.ends)]
+    for thing in (*gone, *lost):
+        rig = without_channels_of(rig, thing)
+        at = drop_values_of(at, thing)
+    measures = without(rig.measures, *lost)
+    return replace(rig, parts=without(rig.parts, *gone), measures=measures, at=at)
 
 
 def children(rig: Rig, part_id: str | None) -> list[str]:
@@ -146,8 +149,13 @@ def _sound_joint(part: Part, joint: Joint) -> Joint:
     return joint
 
 
-def ground_channel(rig: Rig, part_id: str, channel: str, grounded: bool) -> Rig:
-    """Ground one channel of a part besides what its joint says, or free it, at its home."""
+def ground_channel(
+    rig: Rig, part_id: str, channel: str, grounded: bool, values: Mapping[str, float] = {}
+) -> Rig:
+    """Ground one channel of a part besides what its joint says, or free it.
+
+    values: where its channels stand now (SI), by name; the part stays there.
+    """
     joint = must_have(rig.parts, part_id, "part").joint
     freed_besides = tuple(c for c in joint.freed if c != channel)
     grounded_besides = tuple(c for c in joint.grounded if c != channel)
@@ -156,7 +164,7 @@ def ground_channel(rig: Rig, part_id: str, channel: str, grounded: bool) -> Rig:
         plain = replace(plain, grounded=(*grounded_besides, channel))
     elif not grounded and channel not in freed(plain):
         plain = replace(plain, freed=(*freed_besides, channel))
-    return set_joint(rig, part_id, plain)
+    return set_joint(rig, part_id, plain, values)
 
 
 def set_stops(rig: Rig, part_id: str, channel: str, stops: Stops) -> Rig:
@@ -190,3 +198,20 @@ def set_shapes(rig: Rig, part_id: str, shapes: tuple[Shape, ...]) -> Rig:
     """Give a part other shapes."""
     part = must_have(rig.parts, part_id, "part")
     return change_part(rig, part_id, replace(part, shapes=shapes))
+
+
+def set_repeat(rig: Rig, part_id: str, repeat: Repeat | None) -> Rig:
+    """Repeat a part, or have it once. Refuses while a link uses a channel that would go."""
+    part = must_have(rig.parts, part_id, "part")
+    if repeat is not None and not (repeat.count >= 0 and math.isfinite(repeat.pitch)):
+        raise GremioError(f"{part.name} can't be repeated less than no times.")
+    changed = replace(part, repeat=repeat)
+    lost = [c for c in free_of(part) if c not in free_of(changed)]
+    for channel in lost:
+        used = [link for link in rig.links.values() if key(part_id, channel) in members(link)]
+        if used:
+            raise GremioError(
+                f"{channel} of {part.name} is used by {link_label(rig, used[0])}. Remove it first."
+            )
+    rig = replace(rig, at=without(rig.at, *(key(part_id, c) for c in ("count", "pitch", *lost))))
+    return change_part(rig, part_id, changed)

@@ -1,0 +1,166 @@
+"""The Ledger: every led channel, what leads it and how, as rows."""
+
+from __future__ import annotations
+
+import csv
+import io
+import math
+import re
+from typing import NamedTuple
+
+from msgspec.structs import replace
+
+from gremio.core.formula.edit import write
+from gremio.core.inspect.words import how
+from gremio.core.problem import GremioError
+from gremio.core.quantity import UNITS, parse, show, show_number, show_short
+from gremio.core.rig.channels import (
+    full_label,
+    kind_of,
+    link_symbol,
+    link_word,
+    shown_unit,
+    split,
+)
+from gremio.core.rig.edit.links import change_link, remove_link
+from gremio.core.rig.edit.parts import set_stops
+from gremio.core.rig.model import Formula, Link, Ratio, Rig, Stops
+from gremio.core.solve.pose import Pose
+from gremio.core.solve.program import Program
+
+COLUMNS = ("Follower", "Value", "Link", "How", "Lead", "Low stop", "High stop")
+_A_TURN = re.compile(r"(.+?)\s+a\s+turn", re.IGNORECASE)
+
+
+class LedgerRow(NamedTuple):
+    """One link of a led channel. channel: its key. link_id: "" where a screw leads itself."""
+
+    channel: str
+    link_id: str
+    follower: str
+    symbol: str
+    word: str
+    leads: str
+
+
+def ledger_rows(program: Program) -> list[LedgerRow]:
+    """A row for each link of each led channel, in the order of the channels."""
+    rig = program.rig
+    rows = []
+    for channel in program.channel_keys:
+        drive = program.drives.get(channel)
+        if drive is None:
+            continue
+        leads = ", ".join(full_label(rig, c) for c in drive.leads if c in program.channel_row)
+        name = full_label(rig, channel)
+        for link_id in drive.links:
+            link = rig.links.get(link_id)
+            if link is None:
+                rows.append(LedgerRow(channel, "", name, "screw", "screw", leads))
+            else:
+                word, symbol = link_word(link), link_symbol(link)
+                rows.append(LedgerRow(channel, link_id, name, symbol, word, leads))
+    return rows
+
+
+def cell(pose: Pose, row: LedgerRow, column: str) -> str:
+    """What stands in a column of a row, in the unit shown."""
+    rig = pose.program.rig
+    unit = shown_unit(rig, row.channel)
+    match column:
+        case "Follower":
+            return row.follower
+        case "Value":
+            return show(pose.at(row.channel), unit)
+        case "Link":
+            return row.word
+        case "How":
+            link = rig.links.get(row.link_id)
+            return how(rig, link, row.channel) if link is not None else ""
+        case "Lead":
+            return row.leads
+    stops = stops_of(rig, row.channel)
+    stop = stops.low if column == "Low stop" else stops.high
+    return "" if stop is None else show_short(stop, unit)
+
+
+def stops_of(rig: Rig, channel: str) -> Stops:
+    """The stops of a channel by key; none for a control."""
+    owner, name = split(channel)
+    part = rig.parts.get(owner)
+    return Stops() if part is None else part.stops.get(name, Stops())
+
+
+def with_stop(rig: Rig, channel: str, column: str, text: str) -> Rig:
+    """The rig with a stop typed into the Ledger; an empty text runs free. Raises GremioError."""
+    owner, name = split(channel)
+    unit = shown_unit(rig, channel)
+    value = None
+    if text.strip():
+        value = parse(text, kind_of(rig, channel), unit, f"{column} of {full_label(rig, channel)}")
+    end = "low" if column == "Low stop" else "high"
+    return set_stops(rig, owner, name, replace(stops_of(rig, channel), **{end: value}))
+
+
+def with_how(rig: Rig, row: LedgerRow, text: str) -> Rig:
+    """The rig with another proportion or formula typed into the Ledger.
+
+    A ratio takes a number, "36/20", or "250 mm a turn"; a formula, and whatever begins with
+    "=" or is no such number, is read as a formula. Raises GremioError.
+    """
+    link = rig.links.get(row.link_id)
+    clean = text.strip().replace("−", "-")
+    if isinstance(link, Ratio) and not clean.startswith("="):
+        proportion = _proportion(rig, link, clean.removeprefix("×").strip())
+        if proportion is not None:
+            return change_link(rig, row.link_id, replace(link, ratio=proportion))
+    if link is not None and not isinstance(link, Formula):
+        if not isinstance(link, Ratio) or link.follower != row.channel:
+            raise GremioError(f"{row.follower} is led by a {row.word}: change it on its Card.")
+        rig = remove_link(rig, row.link_id)
+    adds = isinstance(link, Formula) and link.adds
+    return write(rig, row.channel, clean.lstrip("=+").strip(), adds)[0]
+
+
+def _proportion(rig: Rig, link: Ratio, text: str) -> float | None:
+    kinds = kind_of(rig, link.lead), kind_of(rig, link.follower)
+    turn = _A_TURN.fullmatch(text)
+    try:
+        if turn and kinds[0] == "angle":
+            return parse(turn[1], kinds[1], shown_unit(rig, link.follower)) / (2 * math.pi)
+        if kinds[0] == kinds[1]:
+            return parse(text, "number")
+    except GremioError:
+        return None
+    return None
+
+
+def pasted(rig: Rig, link: Link, row: LedgerRow) -> Rig:
+    """The rig with a copied link leading another row's channel in place of what leads it.
+
+    Raises GremioError for a cam of several followers, or a row that is not set by one link.
+    """
+    if not isinstance(link, Ratio | Formula):
+        raise GremioError("Only a ratio or a formula is copied from row to row.")
+    present = rig.links.get(row.link_id)
+    if present is None or not isinstance(present, Ratio | Formula):
+        raise GremioError(f"{row.follower} is led by a {row.word}: remove that first.")
+    return change_link(rig, row.link_id, replace(link, follower=row.channel))
+
+
+def ledger_csv(pose: Pose, rows: list[LedgerRow]) -> str:
+    """The Ledger as CSV: values and stops as numbers, with their unit in a column."""
+    rig = pose.program.rig
+    text = io.StringIO()
+    table = csv.writer(text, lineterminator="\n")
+    table.writerow(["Follower", "Value", "Unit", "Link", "How", "Lead", "Low stop", "High stop"])
+    for row in rows:
+        unit = shown_unit(rig, row.channel)
+        stops = stops_of(rig, row.channel)
+        ends = ["" if s is None else show_number(s, unit, 6) for s in (stops.low, stops.high)]
+        value = show_number(pose.at(row.channel), unit, 6)
+        table.writerow(
+            [row.follower, value, UNITS[unit].symbol, row.word, cell(pose, row, "How"), row.leads]
+            + ends
+        )
+    return text.getvalue()

@@ -1,0 +1,57 @@
+"""Links in a few words, for Cards, the Ledger and the ribbon."""
+
+from __future__ import annotations
+
+import math
+
+from gremio.core.formula.edit import shown
+from gremio.core.quantity import show_short
+from gremio.core.rig.channels import kind_of, link_word, shown_unit
+from gremio.core.rig.model import Cam, Driving, Formula, Link, Planetary, Ratio, Rig, Rolling
+
+
+def how(rig: Rig, link: Link, channel: str) -> str:
+    """How a link leads one of its followers, in a few words."""
+    match link:
+        case Ratio():
+            return ratio_words(rig, link)
+        case Planetary():
+            return f"ring ÷ sun {link.ratio:.4g}"
+        case Formula():
+            return ("+ " if link.adds else "= ") + shown(rig, link)
+        case Rolling():
+            return f"rolls on a radius of {show_short(link.radius, 'm')}"
+        case Driving():
+            return "goes along its heading"
+        case Cam():
+            lead_unit, unit = shown_unit(rig, link.lead), shown_unit(rig, channel)
+            points = [(s.lead, s.values[channel]) for s in link.stations if channel in s.values]
+            return "   ".join(
+                f"{show_short(x, lead_unit)} → {show_short(y, unit)}" for x, y in points[:4]
+            )
+
+
+def ratio_words(rig: Rig, link: Ratio) -> str:
+    """ "× −0.25", or "678.6 mm a turn" between kinds."""
+    kinds = kind_of(rig, link.lead), kind_of(rig, link.follower)
+    units = shown_unit(rig, link.lead), shown_unit(rig, link.follower)
+    sign = "+ " if link.adds else ""
+    if kinds[0] == kinds[1]:
+        words = f"× {link.ratio:.6g}"
+    elif kinds[0] == "angle":
+        words = f"{show_short(link.ratio * 2 * math.pi, units[1])} a turn"
+    else:
+        words = f"{show_short(link.ratio, units[1])} for every {show_short(1.0, units[0])}"
+    return f"{sign}{words}".replace("-", "−")
+
+
+def drive_words(rig: Rig, link: Link | None) -> str:
+    """A link as one word of the ribbon; None is a screw's own."""
+    match link:
+        case None:
+            return "screw"
+        case Ratio():
+            return ratio_words(rig, link)
+        case Cam():
+            return f"cam, {len(link.stations)} stations"
+    return link_word(link)

@@ -1,0 +1,94 @@
+"""The Card on which a wheeled carriage is made of a body and its wheels."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QWidget
+
+from gremio.core.make.carriage import make_carriage, wheel_radius
+from gremio.core.mechanics.wheels import STEERING_RANGE
+from gremio.core.problem import GremioError
+from gremio.core.quantity import show_short
+from gremio.core.rig.edit.parts import descendants
+from gremio.desktop.card.rows import Sheet, heading, link_button, rule, second
+from gremio.desktop.document import Document
+from gremio.desktop.fields import QuantityField
+from gremio.desktop.theme.dress import text_font
+
+
+class CarriageSheet(Sheet):
+    """Which parts are wheels, which of them steer, and how far."""
+
+    def __init__(self, document: Document, body: str, done: Callable[[], None]) -> None:
+        super().__init__()
+        self.document, self.body, self._done = document, body, done
+        name = document.rig.parts[body].name
+        title = heading(f"Wheels of {name}")
+        title.setFont(text_font(11.5, bold=True))
+        title.setWordWrap(True)
+        self.add(title)
+        self.add(second("Choose its wheels, and those of them that steer."))
+        self.add(rule())
+        self.wheels: dict[str, QCheckBox] = {}
+        self.steered: dict[str, QCheckBox] = {}
+        above = set(self._candidates())
+        for part in above and [p for p in document.rig.parts if p in above]:
+            self._add_wheel(part)
+        if not above:
+            self.add(second("No other part has a round shape. Add its wheels first."))
+        self.limit = QuantityField("angle", "deg", "Steering either way", self)
+        self.limit.set_value(STEERING_RANGE)
+        self.limit.refused.connect(document.said)
+        self.row("Steers, ±", self.limit)
+        make = link_button("Make the carriage", self._make)
+        make.setProperty("link", False)
+        make.setProperty("main", True)
+        self.add(make)
+        self.add(link_button("Leave it", done, "Escape"))
+        self.end()
+
+    def _candidates(self) -> list[str]:
+        """Parts that could be wheels: those with a round shape, on the body or beside it."""
+        rig = self.document.rig
+        found = []
+        for part in rig.parts:
+            if part == self.body or self.body in descendants(rig, part):
+                continue
+            try:
+                radius = wheel_radius(rig, part)
+            except GremioError:
+                continue
+            if radius > 0:
+                found.append(part)
+        return found
+
+    def _add_wheel(self, part: str) -> None:
+        rig = self.document.rig
+        line = QWidget()
+        row = QHBoxLayout(line)
+        row.setContentsMargins(0, 0, 0, 0)
+        wheel, steers = QCheckBox(rig.parts[part].name), QCheckBox("steers")
+        wheel.setAccessibleName(f"{rig.parts[part].name} is a wheel")
+        steers.setAccessibleName(f"{rig.parts[part].name} steers")
+        wheel.setChecked(rig.parts[part].parent == self.body)
+        radius = QLabel(f"r {show_short(wheel_radius(rig, part), 'mm')}")
+        radius.setProperty("second", True)
+        steers.toggled.connect(lambda on, w=wheel: w.setChecked(True) if on else None)
+        for widget in (wheel, radius, steers):
+            row.addWidget(widget, 1 if widget is wheel else 0)
+        self.wheels[part], self.steered[part] = wheel, steers
+        self.add(line)
+
+    def _make(self) -> None:
+        wheels = [part for part, box in self.wheels.items() if box.isChecked()]
+        steered = [part for part, box in self.steered.items() if box.isChecked()]
+        limit = min(max(self.limit.value or STEERING_RANGE, 0.01), math.radians(80))
+        name = self.document.rig.parts[self.body].name
+        if self.document.edit(
+            f"make a carriage of {name}",
+            lambda rig: make_carriage(rig, self.body, wheels, steered, limit),
+        ):
+            self._done()
+            self.document.said.emit(f"{name} rolls: its travel and its steering are on the Desk.")

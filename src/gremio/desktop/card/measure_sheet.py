@@ -1,0 +1,133 @@
+"""The Cards of measuring: what is being measured, and a measure that is kept."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from msgspec.structs import replace
+
+from gremio.core.quantity import UNITS, units_of
+from gremio.core.rig.edit.measures import add_measure, change_measure, remove_measure
+from gremio.core.rig.model import Measure
+from gremio.desktop.bench.measuring import likely_measure, measure_value, told
+from gremio.desktop.bench.snapping import Spot
+from gremio.desktop.card.rows import (
+    Sheet,
+    choice,
+    heading,
+    link_button,
+    rule,
+    second,
+    title_field,
+)
+from gremio.desktop.document import Document
+from gremio.desktop.theme.dress import digit_font, text_font
+
+_KINDS = {
+    "distance": "distance between two points",
+    "length": "length of an edge",
+    "radius": "radius of a circle",
+    "size": "size of a part",
+    "angle": "angle between two faces",
+}
+
+
+class MeasuringSheet(Sheet):
+    """What the picked places measure, to be kept under a name or only looked at."""
+
+    def __init__(self, document: Document, picked: list[Spot], done: Callable[[], None]) -> None:
+        super().__init__()
+        self.document, self._done = document, done
+        title = heading("Measuring")
+        title.setFont(text_font(11.5, bold=True))
+        self.add(title)
+        self.add(rule())
+        if not picked:
+            self.add(
+                second(
+                    "Click an edge for its length, a circle for its radius, a face for the size of "
+                    "its part. Click a second thing for the way between the two, or the angle of "
+                    "two faces."
+                )
+            )
+            self.add(link_button("Stop measuring", done, "Escape"))
+            self.end()
+            return
+        measure = likely_measure(document.rig, picked)
+        value = measure_value(document.rig, document.pose, measure, document.geometry)
+        self.add(second(_KINDS[measure.kind]))
+        result = heading(told(value, measure.unit))
+        result.setFont(digit_font(13))
+        result.setAccessibleName("Measured")
+        self.add(result)
+        if picked[0].place.error > 5e-6 and len(picked) == 1:
+            off = picked[0].place.error / max(picked[0].place.size, 1e-12) * 100
+            self.add(second(f"the rim is round to {off:.2g} %"))
+        if picked[0].place.kind == "circle centre" and len(picked) == 1:
+            self.add(second(f"diameter {told(2 * value, measure.unit)}"))
+        keep = link_button("Keep this measure", lambda: self._keep(measure))
+        keep.setProperty("link", False)
+        keep.setProperty("main", True)
+        self.add(keep)
+        self.add(second("A measure that is kept can be used in formulas, by its name."))
+        self.add(link_button("Stop measuring", done, "Escape"))
+        self.end()
+
+    def _keep(self, measure: Measure) -> None:
+        self._done()
+        self.document.make(f"keep {measure.name}", lambda rig: add_measure(rig, measure))
+
+
+class MeasureSheet(Sheet):
+    """What is known of one kept measure."""
+
+    def __init__(self, document: Document, measure_id: str) -> None:
+        super().__init__()
+        self.document, self.measure_id = document, measure_id
+        measure = document.rig.measures[measure_id]
+        self.add(title_field(measure.name, "Name", lambda name: self._change("name", name=name)))
+        self.add(second(f"measure · {_KINDS[measure.kind]}"))
+        self.add(rule())
+        self.value = heading("")
+        self.value.setFont(digit_font(12))
+        self.value.setAccessibleName("Measured")
+        self.row("Value", self.value)
+        kind = UNITS[measure.unit].kind
+        self.row(
+            "Unit",
+            choice(units_of(kind), measure.unit, "Unit", lambda u: self._change("unit", unit=u)),
+        )
+        if measure.kind == "size":
+            axes = [f"along {axis}" for axis in "xyz"]
+            present = f"along {measure.axis}"
+            self.row(
+                "Size",
+                choice(axes, present, "Axis", lambda t: self._change("axis", axis=t[-1])),
+            )
+        names = [document.rig.parts[end.part].name for end in measure.ends
+                 if end.part in document.rig.parts]  # fmt: skip
+        self.add(second("on " + " and ".join(dict.fromkeys(names))))
+        self.add(second(f"In a formula it is called {measure.name}."))
+        self.add(link_button("Remove this measure", self._remove))
+        self.end()
+        self.take_pose()
+
+    def take_pose(self) -> None:
+        """Show the value of now."""
+        measure = self.document.rig.measures.get(self.measure_id)
+        if measure is not None:
+            rig, pose = self.document.rig, self.document.pose
+            value = measure_value(rig, pose, measure, self.document.geometry)
+            self.value.setText(told(value, measure.unit))
+
+    def _change(self, what: str, **fields: object) -> None:
+        measure = self.document.rig.measures[self.measure_id]
+        changed = replace(measure, **fields)
+        if not self.document.edit(
+            f"{what} of {measure.name}", lambda rig: change_measure(rig, self.measure_id, changed)
+        ):
+            self.document.selection_changed.emit()
+
+    def _remove(self) -> None:
+        name = self.document.rig.measures[self.measure_id].name
+        self.document.edit(f"remove {name}", lambda rig: remove_measure(rig, self.measure_id))

@@ -1,0 +1,339 @@
+"""The Ledger: a table of every led channel, to be sorted, filtered, edited and copied."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import (
+    QAbstractTableModel,
+    QModelIndex,
+    QSortFilterProxyModel,
+    Qt,
+)
+from PyQt6.QtGui import QGuiApplication, QKeyEvent, QKeySequence
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QFileDialog,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QLineEdit,
+    QStackedLayout,
+    QTableView,
+    QVBoxLayout,
+    QWidget,
+)
+
+from gremio.core.files import atomic
+from gremio.core.inspect.ledger import (
+    COLUMNS,
+    LedgerRow,
+    cell,
+    ledger_csv,
+    ledger_rows,
+    pasted,
+    with_how,
+    with_stop,
+)
+from gremio.core.problem import GremioError
+from gremio.core.quantity import parse
+from gremio.core.rig.channels import kind_of, shown_unit, split
+from gremio.core.rig.model import Link
+from gremio.desktop.card.rows import link_button, second
+from gremio.desktop.document import Document
+from gremio.desktop.theme.dress import digit_font, text_font
+from gremio.desktop.theme.inks import DAY, Inks
+
+EMPTY = (
+    "Nothing is led yet. Select what should lead, press L, and click what should follow; every "
+    "channel that something leads then has a row here."
+)
+_EDITED = ("Value", "How", "Low stop", "High stop")
+_NUMBERS = ("Value", "Low stop", "High stop")
+_WIDTHS = {"Follower": 190, "Value": 92, "Link": 104, "How": 240, "Lead": 180}
+_SORT = Qt.ItemDataRole.UserRole
+
+
+class _Table(QAbstractTableModel):
+    """The rows. What a cell shows is found when it is asked for, so that many rows cost
+    nothing until they are looked at."""
+
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self.document = document
+        self.rows: list[LedgerRow] = []
+
+    def rebuild(self) -> None:
+        """Take the rows of the rig of now."""
+        self.beginResetModel()
+        self.rows = ledger_rows(self.document.program)
+        self.endResetModel()
+
+    def values_changed(self) -> None:
+        """The pose is another one."""
+        if self.rows:
+            column = COLUMNS.index("Value")
+            self.dataChanged.emit(self.index(0, column), self.index(len(self.rows) - 1, column))
+
+    def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:
+        """How many rows there are."""
+        return 0 if parent.isValid() else len(self.rows)
+
+    def columnCount(self, parent: QModelIndex = QModelIndex()) -> int:
+        """How many columns there are."""
+        return 0 if parent.isValid() else len(COLUMNS)
+
+    def headerData(
+        self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> object:
+        """The heads of the columns."""
+        if role == Qt.ItemDataRole.DisplayRole and orientation == Qt.Orientation.Horizontal:
+            return COLUMNS[section]
+        return None
+
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        """What a cell shows."""
+        row, column = self.rows[index.row()], COLUMNS[index.column()]
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
+            return cell(self.document.pose, row, column)
+        if role == _SORT:
+            if column == "Value":
+                return self.document.pose.at(row.channel)
+            return cell(self.document.pose, row, column).lower()
+        if role == Qt.ItemDataRole.FontRole:
+            number = column in (*_NUMBERS, "How")
+            return digit_font(8.5) if number else text_font(9)
+        if role == Qt.ItemDataRole.TextAlignmentRole and column in _NUMBERS:
+            return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        return None
+
+    def flags(self, index: QModelIndex) -> Qt.ItemFlag:
+        """Values, proportions, formulas and stops can be typed over."""
+        flags = super().flags(index)
+        if index.isValid() and COLUMNS[index.column()] in _EDITED:
+            flags |= Qt.ItemFlag.ItemIsEditable
+        return flags
+
+    def setData(
+        self, index: QModelIndex, value: object, role: int = Qt.ItemDataRole.EditRole
+    ) -> bool:
+        """Take over what was typed, as an edit that can be undone."""
+        if role != Qt.ItemDataRole.EditRole:
+            return False
+        row, column, text = self.rows[index.row()], COLUMNS[index.column()], str(value)
+        if text == cell(self.document.pose, row, column):
+            return False
+        document, rig = self.document, self.document.rig
+        if column == "Value":
+            try:
+                unit = shown_unit(rig, row.channel)
+                wanted = parse(text, kind_of(rig, row.channel), unit, row.follower)
+            except GremioError as problem:
+                document.said.emit(str(problem))
+                return False
+            return document.move(row.channel, wanted)
+        if column == "How":
+            return document.edit(f"how {row.follower} is led", lambda r: with_how(r, row, text))
+        return document.edit(
+            f"{column.lower()} of {row.follower}",
+            lambda r: with_stop(r, row.channel, column, text),
+        )
+
+
+class LedgerPage(QWidget):
+    """The table, a field that filters it, and its export."""
+
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self.document = document
+        self.inks: Inks = DAY
+        self._copied: Link | None = None
+        self._fresh = False
+        self.table = _Table(document)
+        self.sorted = QSortFilterProxyModel(self)
+        self.sorted.setSourceModel(self.table)
+        self.sorted.setSortRole(_SORT)
+        self.sorted.setFilterKeyColumn(-1)
+        self.sorted.setFilterCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+        self.view = _View(self)
+        self.view.setModel(self.sorted)
+        self.filter = QLineEdit()
+        self.filter.setPlaceholderText("Filter: a name, a link, a number")
+        self.filter.setAccessibleName("Filter the Ledger")
+        self.filter.setFixedWidth(240)
+        self.filter.textChanged.connect(self.sorted.setFilterFixedString)
+        self.count = QLabel()
+        self.count.setProperty("second", True)
+        self.empty = second(EMPTY)
+        self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        head = QHBoxLayout()
+        head.setContentsMargins(16, 4, 16, 0)
+        head.addWidget(self.filter)
+        head.addWidget(self.count)
+        head.addStretch()
+        head.addWidget(link_button("Copy link", self.copy_link, "Ctrl+C"))
+        head.addSpacing(10)
+        head.addWidget(link_button("Paste onto the chosen rows", self.paste_link, "Ctrl+V"))
+        head.addSpacing(10)
+        head.addWidget(link_button("Export as CSV…", self.export))
+        full = QWidget()
+        column = QVBoxLayout(full)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        column.addLayout(head)
+        column.addWidget(self.view, 1)
+        self.pages = QStackedLayout(self)
+        self.pages.addWidget(self.empty)
+        self.pages.addWidget(full)
+        document.rig_changed.connect(self._stale)
+        document.pose_changed.connect(self._take_pose)
+        document.selection_changed.connect(self._take_selection)
+        self.rebuild()
+
+    def set_inks(self, inks: Inks) -> None:
+        """Draw by day or by night."""
+        self.inks = inks
+        self.view.viewport().update()
+
+    def _stale(self) -> None:
+        self._fresh = False
+        if self.isVisible():
+            self.rebuild()
+
+    def showEvent(self, event: object) -> None:
+        """A page that was hidden catches up."""
+        if not self._fresh:
+            self.rebuild()
+        super().showEvent(event)  # type: ignore[arg-type]
+
+    def rebuild(self) -> None:
+        """Take the rows of the rig of now."""
+        self.table.rebuild()
+        self._fresh = True
+        rows = len(self.table.rows)
+        self.count.setText(f"{rows} led channel{'s' if rows != 1 else ''}")
+        self.pages.setCurrentIndex(1 if rows else 0)
+        self._take_selection()
+
+    def _take_pose(self) -> None:
+        if self.isVisible() and self._fresh:
+            self.table.values_changed()
+
+    def _take_selection(self) -> None:
+        """Show the rows of what is selected."""
+        if not self.isVisible() or self.view.choosing:
+            return
+        selected = self.document.selected
+        for number, row in enumerate(self.table.rows):
+            if selected and selected in (split(row.channel)[0], row.link_id):
+                index = self.sorted.mapFromSource(self.table.index(number, 0))
+                self.view.selectRow(index.row())
+                self.view.scrollTo(index)
+                return
+
+    def chosen(self) -> list[LedgerRow]:
+        """The rows that are selected."""
+        model = self.view.selectionModel()
+        rows = {self.sorted.mapToSource(index).row() for index in model.selectedIndexes()}
+        return [self.table.rows[row] for row in sorted(rows)]
+
+    def copy_link(self) -> None:
+        """Copy the link of the chosen row, and the rows as text."""
+        rows = self.chosen()
+        if not rows:
+            self.document.said.emit("Choose a row first; its link can then be pasted on others.")
+            return
+        self._copied = self.document.rig.links.get(rows[0].link_id)
+        pose = self.document.pose
+        lines = ["\t".join(cell(pose, row, column) for column in COLUMNS) for row in rows]
+        QGuiApplication.clipboard().setText("\n".join(lines))
+        self.document.said.emit(f"Copied how {rows[0].follower} is led.")
+
+    def paste_link(self) -> None:
+        """Let the copied link lead the chosen rows' channels."""
+        link, rows = self._copied, self.chosen()
+        if link is None or not rows:
+            self.document.said.emit("Copy a row first, then choose those to paste it on.")
+            return
+
+        def change(rig):  # type: ignore[no-untyped-def]
+            for row in rows:
+                rig = pasted(rig, link, row)
+            return rig
+
+        self.document.edit("paste a link", change)
+
+    def export(self) -> None:
+        """Ask where to, and write the table as CSV."""
+        path, _ = QFileDialog.getSaveFileName(self, "Export the Ledger", "ledger.csv", "*.csv")
+        if path:
+            self.export_to(Path(path).with_suffix(".csv"))
+
+    def export_to(self, path: Path) -> None:
+        """Write the rows shown, as they are sorted and filtered, as CSV."""
+        order = [self.sorted.mapToSource(self.sorted.index(i, 0)).row()
+                 for i in range(self.sorted.rowCount())]  # fmt: skip
+        rows = [self.table.rows[i] for i in order]
+        try:
+            atomic.write(path, ledger_csv(self.document.pose, rows).encode())
+        except GremioError as problem:
+            self.document.said.emit(str(problem))
+            return
+        self.document.said.emit(f"{len(rows)} rows written to {path.name}.")
+
+
+class _View(QTableView):
+    """The table as it looks; a click on a follower selects it everywhere."""
+
+    def __init__(self, page: LedgerPage) -> None:
+        super().__init__()
+        self.page = page
+        self.choosing = False
+        self.setAccessibleName("Ledger")
+        self.setSortingEnabled(True)
+        self.setAlternatingRowColors(False)
+        self.setShowGrid(False)
+        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.setEditTriggers(
+            QAbstractItemView.EditTrigger.DoubleClicked
+            | QAbstractItemView.EditTrigger.EditKeyPressed
+        )
+        self.verticalHeader().hide()
+        self.verticalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+        self.verticalHeader().setDefaultSectionSize(22)
+        self.horizontalHeader().setStretchLastSection(True)
+        self.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
+        self.horizontalHeader().setHighlightSections(False)
+        self.clicked.connect(self._clicked)
+
+    def setModel(self, model: object) -> None:
+        """Columns as wide as what they hold."""
+        super().setModel(model)  # type: ignore[arg-type]
+        for column, name in enumerate(COLUMNS):
+            self.setColumnWidth(column, _WIDTHS.get(name, 84))
+        self.sortByColumn(-1, Qt.SortOrder.AscendingOrder)
+
+    def _clicked(self, index: QModelIndex) -> None:
+        row = self.page.table.rows[self.page.sorted.mapToSource(index).row()]
+        document = self.page.document
+        column = COLUMNS[index.column()]
+        thing = split(row.channel)[0]
+        if column in ("Link", "How") and row.link_id:
+            thing = row.link_id
+        elif column == "Lead":
+            drive = document.program.drives.get(row.channel)
+            known = [c for c in drive.leads if c in document.program.channel_row] if drive else []
+            thing = split(known[0])[0] if known else thing
+        self.choosing = True
+        document.select(thing)
+        self.choosing = False
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Copy and paste rows."""
+        assert event is not None
+        if event.matches(QKeySequence.StandardKey.Copy):
+            self.page.copy_link()
+        elif event.matches(QKeySequence.StandardKey.Paste):
+            self.page.paste_link()
+        else:
+            super().keyPressEvent(event)
