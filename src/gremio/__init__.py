@@ -8,6 +8,8 @@
 
 from gremio.core.files.rig_file import read as load
 from gremio.core.files.rig_file import write as save
+from gremio.core.inspect.findings import inspect
+from gremio.core.make.by_name import carriage, formula, join, mesh
 from gremio.core.problem import GremioError, Note, NotFound
 from gremio.core.rig.builder import Builder, shape
 from gremio.core.rig.model import Rig
@@ -24,7 +26,12 @@ __all__ = [
     "Pose",
     "Poses",
     "Rig",
+    "carriage",
+    "formula",
+    "inspect",
+    "join",
     "load",
+    "mesh",
     "run",
     "save",
     "shape",

@@ -3,7 +3,7 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QComboBox, QPushButton, QWidget
+from PyQt6.QtWidgets import QApplication, QComboBox, QMenu, QPushButton, QScrollArea, QWidget
 from pytestqt.qtbot import QtBot
 
 from gremio.core.rig.find import part_id
@@ -26,7 +26,17 @@ class Hand:
     def _spot(self, widget: QWidget, at: QPointF) -> QPoint:
         return widget.mapTo(self.window, at).toPoint()
 
+    def reach(self, widget: QWidget) -> None:
+        """Scroll until a widget can be seen."""
+        above = widget.parentWidget()
+        while above is not None and not isinstance(above, QScrollArea):
+            above = above.parentWidget()
+        if above is not None and above.widget() is not None:
+            above.ensureWidgetVisible(widget)
+            self.rest()
+
     def press(self, widget: QWidget, at: QPointF, button: Qt.MouseButton = LEFT) -> None:
+        self.reach(widget)
         QTest.mousePress(self.window.windowHandle(), button, pos=self._spot(widget, at))
         self.rest()
 
@@ -51,6 +61,15 @@ class Hand:
             self.move(widget, at)
         if let_go:
             self.release(widget, way[-1], button)
+
+    def pick(self, what: str, entry: str) -> None:
+        """Click words that open a menu, and an entry of it."""
+        self.click(self.named(what))
+        menu = QApplication.activePopupWidget()
+        assert isinstance(menu, QMenu)
+        action = next(a for a in menu.actions() if a.text() == entry)
+        QTest.mouseClick(menu, LEFT, pos=menu.actionGeometry(action).center())
+        self.rest(20)
 
     def keys(self, keys: str | Qt.Key, modifier=Qt.KeyboardModifier.NoModifier) -> None:
         handle = self.window.windowHandle()

@@ -32,8 +32,8 @@ def test_the_windlass_raises_the_paddle(at_lock: Hand) -> None:
     windlass, start = at_lock.instrument("Paddle windlass"), at_lock.slider("Paddle windlass")
     at_lock.drag(windlass, start, start + QPointF(60, 0), start + QPointF(900, 0))
     pinion = at_lock.value("Pinion, east", "turn y") / (2 * math.pi)
-    assert pinion == pytest.approx(9 * 18 / 72)
-    assert at_lock.value("Paddle, east") == pytest.approx(math.pi * 0.012 * 18 * pinion)
+    assert pinion == pytest.approx(9 * 12 / 32)
+    assert at_lock.value("Paddle, east") == pytest.approx(math.pi * 0.012 * 12 * pinion)
 
 
 def test_clicking_a_leaf_shows_it_on_the_card(at_lock: Hand) -> None:

@@ -191,7 +191,7 @@ def test_an_empty_range_is_refused_on_the_card(at_lock: Hand) -> None:
 
 def test_dimensions_of_a_gear_can_be_changed_afterwards(at_lock: Hand) -> None:
     document = at_lock.window.document
-    wheel = part_id(document.rig, "Wheel, 72 teeth")
+    wheel = part_id(document.rig, "Wheel, 32 teeth")
     document.select(wheel)
     at_lock.type_into(at_lock.named("Teeth"), "60")
     solid = document.rig.parts[wheel].shapes[0].solid

@@ -1,4 +1,4 @@
-"""Saltmarsh lock, its first part: chamber, upper gates, and one sluice paddle.
+"""Saltmarsh lock: chamber, upper gates, one sluice paddle, and what stands on the quay.
 
 x runs down the canal, z up; the east wall is at negative y.
 """
@@ -11,9 +11,18 @@ import gremio
 from gremio.core.mechanics import gears
 from gremio.core.rig.builder import Typed, shape
 from gremio.core.rig.model import Rig, Shape
-from gremio.core.rig.solids import Box, Cylinder, Plate, RackBar, SpurGear, Tube, Wedge
-
-STONE, OAK, LEAF, IRON, BRASS = "#d9d1bf", "#cfa76b", "#b7c3be", "#8d989c", "#d3b67c"
+from gremio.core.rig.solids import Cylinder, Plate, RackBar, SpurGear, Tube, Wedge
+from gremio.demo.quay import (
+    BRASS,
+    IRON,
+    LEAF,
+    OAK,
+    STONE,
+    box,
+    pump_house,
+    trolley,
+    winch_head,
+)
 
 CHAMBER_WIDTH = 6.0
 MITRE = math.radians(16)
@@ -22,7 +31,8 @@ LEAF_HEIGHT = 4.0
 OPEN = math.pi / 2 - MITRE
 
 MODULE = 0.012
-PINION_TEETH, WHEEL_TEETH, RACK_TEETH = 18, 72, 53
+PINION_TEETH, WHEEL_TEETH, RACK_TEETH = 12, 32, 53
+SHIFT = 0.3
 AXLE_HEIGHT = 3.2
 RACK_AT = 1.3
 WINDLASS_TURNS = 9
@@ -34,12 +44,10 @@ def saltmarsh_lock() -> Rig:
     chamber(build)
     gates(build)
     paddle(build)
+    winch_head(build)
+    trolley(build)
+    pump_house(build)
     return build.rig
-
-
-def box(length: float, width: float, height: float) -> Box:
-    """A block, shorter to write."""
-    return Box(length=length, width=width, height=height)
 
 
 def chamber(build: gremio.Builder) -> None:
@@ -54,7 +62,7 @@ def chamber(build: gremio.Builder) -> None:
             shape(box(1.5, 0.35, 3.9), (-4.45, side * 3.175, 1.95), paint=STONE),
             shape(box(2.15, 0.35, 3.9), (1.325, side * 3.175, 1.95), paint=STONE),
         ]
-    build.part("Lock chamber", *shapes)
+    build.part("Lock chamber", *shapes, stand_in="full")
     for side, name in ((-1, "east"), (1, "west")):
         bollard = [
             shape(Cylinder(diameter=0.3, height=0.7), (0, 0, 0.35), paint=IRON),
@@ -120,14 +128,12 @@ def gates(build: gremio.Builder) -> None:
 
 
 def paddle(build: gremio.Builder) -> None:
-    """A sluice paddle in the east leaf: windlass, gear pair, rack and pinion."""
+    """A sluice paddle in the east leaf: windlass, gear train with a ratchet, rack and pinion."""
     leaf = "Upper gate, east"
     flat: tuple[Typed, Typed, Typed] = ("-90 deg", 0, 0)
     pinion_radius = gears.pitch_diameter(MODULE, PINION_TEETH) / 2
-    rack_pitch = gears.pitch(MODULE)
-    # A space of the rack stands at the axle's height when the paddle is down.
-    rack_foot = AXLE_HEIGHT - 44.5 * rack_pitch
-    raised = gears.rack_travel(MODULE, PINION_TEETH) * WINDLASS_TURNS / 4
+    turns = WINDLASS_TURNS * PINION_TEETH / WHEEL_TEETH
+    raised = gears.rack_travel(MODULE, PINION_TEETH) * turns
 
     build.part(
         "Paddle, east",
@@ -145,46 +151,55 @@ def paddle(build: gremio.Builder) -> None:
         shape(rack, (0, 0, 0), ("-90 deg", "-90 deg", 0), paint=IRON),
         shape(box(0.1, 0.06, 0.72), (-0.06, 0, -0.34), paint=IRON),
         on="Paddle, east",
-        at=(0.06, -0.14, rack_foot - 0.25),
+        at=(0.06, -0.14, AXLE_HEIGHT - 0.25 - 44.5 * gears.pitch(MODULE)),
     )
-    axle: tuple[Typed, Typed, Typed] = (RACK_AT + pinion_radius, -0.28, AXLE_HEIGHT)
-    pinion = SpurGear(module=MODULE, teeth=PINION_TEETH, width=0.1, bore=0.07)
+    # Twelve teeth want a little profile shift, or their roots are undercut.
+    pinion = SpurGear(module=MODULE, teeth=PINION_TEETH, width=0.1, bore=0.06, shift=SHIFT)
     build.part(
         "Pinion, east",
         shape(pinion, turned=flat, paint=BRASS),
-        shape(Cylinder(diameter=0.07, height=0.4), (0, 0.02, 0), flat, IRON),
+        shape(Cylinder(diameter=0.06, height=0.46), (0, -0.02, 0), flat, IRON),
         on=leaf,
-        at=axle,
+        at=(RACK_AT + pinion_radius, -0.28, AXLE_HEIGHT),
         joint="spin y",
     )
-    wheel = SpurGear(module=MODULE, teeth=WHEEL_TEETH, width=0.06, bore=0.1)
+    wheel = SpurGear(module=MODULE, teeth=WHEEL_TEETH, width=0.06, bore=0.08)
     build.part(
-        "Wheel, 72 teeth",
+        f"Wheel, {WHEEL_TEETH} teeth",
         shape(wheel, turned=flat, paint=BRASS),
         on="Pinion, east",
         at=(0, -0.1, 0),
     )
+    ratchet = SpurGear(module=0.008, teeth=24, width=0.03, bore=0.08)
+    build.part(
+        "Ratchet wheel",
+        shape(ratchet, turned=flat, paint=IRON),
+        on="Pinion, east",
+        at=(0, -0.17, 0),
+    )
+    small = SpurGear(module=MODULE, teeth=PINION_TEETH, width=0.08, bore=0.05, shift=SHIFT)
     apart = gears.centre_distance(MODULE, PINION_TEETH, WHEEL_TEETH)
-    small = SpurGear(module=MODULE, teeth=PINION_TEETH, width=0.08, bore=0.06)
     build.part(
         "Windlass",
-        # Half a tooth round, so that a space meets the wheel's tooth.
-        shape(small, (0, 0, 0), ("-90 deg", math.pi / PINION_TEETH, 0), BRASS),
-        shape(Cylinder(diameter=0.06, height=0.5), (0, 0.06, 0), flat, IRON),
+        shape(small, turned=flat, paint=BRASS),
+        shape(Cylinder(diameter=0.05, height=0.5), (0, 0.06, 0), flat, IRON),
         shape(box(0.06, 0.04, 0.46), (0, -0.17, -0.2), paint=IRON),
         shape(Cylinder(diameter=0.06, height=0.26), (0, -0.3, -0.4), flat, OAK),
         on=leaf,
         at=(RACK_AT + pinion_radius + apart, -0.38, AXLE_HEIGHT),
         joint="spin y",
     )
+    # Placed by their teeth: the pinion to the rack, the windlass to the wheel.
+    build.rig = gremio.mesh(build.rig, "Paddle, east", "Pinion, east")
+    build.rig = gremio.mesh(build.rig, "Pinion, east", "Windlass")
     build.part(
         "Bearing plate",
         shape(
             Plate(
-                length=1.0,
-                width=0.36,
+                length=0.6,
+                width=0.3,
                 thickness=0.03,
-                holes=((-apart / 2, 0.0, 0.09), (apart / 2, 0.0, 0.08)),
+                holes=((-apart / 2, 0.0, 0.08), (apart / 2, 0.0, 0.07)),
             ),
             turned=flat,
             paint=IRON,
@@ -201,5 +216,3 @@ def paddle(build: gremio.Builder) -> None:
         notches=[f"{turn} turn" for turn in range(WINDLASS_TURNS + 1)],
     )
     build.ratio("Paddle windlass", "Windlass", -1)
-    build.ratio("Windlass", "Pinion, east", gears.external_ratio(PINION_TEETH, WHEEL_TEETH))
-    build.ratio("Pinion, east", "Paddle, east", pinion_radius)

@@ -76,8 +76,11 @@ class FormulaEdit(QWidget):
 
     def take_key(self, key: int) -> bool:
         """Tab takes the name offered, the arrows choose among them, Enter hands on."""
-        if self.offered.isVisible() and key in (Qt.Key.Key_Tab, Qt.Key.Key_Right):
-            self._complete(self.offered.currentItem().text())
+        if key == Qt.Key.Key_Tab:
+            if self.offered.isVisible():
+                self._complete(self.offered.currentItem().text())
+            else:
+                self.focusNextChild()
             return True
         if self.offered.isVisible() and key in (Qt.Key.Key_Down, Qt.Key.Key_Up):
             step = 1 if key == Qt.Key.Key_Down else -1
@@ -173,7 +176,6 @@ class _Field(QPlainTextEdit):
         self._owner = owner
         self.setFont(digit_font(9))
         self.setFixedHeight(64)
-        self.setTabChangesFocus(True)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Keys that choose and hand on go to the owner."""

@@ -12,7 +12,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import NamedTuple
 
-from gremio.core.rig.channels import full_label, link_symbol, members, owner_name, split
+from gremio.core.rig.channels import followers, full_label, link_symbol, members, owner_name, split
+from gremio.core.rig.model import Driving
 from gremio.core.rig.trains import Train
 from gremio.core.solve.program import Program
 
@@ -87,6 +88,13 @@ def drive_map(program: Program, opened: frozenset[str] = frozenset()) -> DriveMa
             more = f"and {len(parts) - 1} that turn with it"
             nodes[name] = Node(name, "train", title, "ratio", parts, more)
             home.update(dict.fromkeys(parts, name))
+    for link in rig.links.values():
+        if isinstance(link, Driving) and link.body in rig.parts:
+            ways = tuple(c for c in followers(link) if c in program.drives)
+            name = f"carriage {link.body}"
+            title = rig.parts[link.body].name
+            nodes[name] = Node(name, "channel", title, "planar", ways, "goes along its heading")
+            home.update(dict.fromkeys(ways, name))
     for channel, drive in program.drives.items():
         for key in (*drive.leads, channel):
             if key in program.channel_row and key not in home:

@@ -31,7 +31,8 @@ def gear_findings(rig: Rig, home: Pose) -> Iterator[Finding]:
     """Notes on every gear, and on every pair that runs together. home: all at home."""
     for part in rig.parts:
         for gear in gears_of(rig, home, part):
-            yield from _undercut(rig, gear)
+            if gear.part == part:
+                yield from _undercut(rig, gear)
     for link_id, link in rig.links.items():
         if isinstance(link, Ratio) and link.kind in ("gear pair", "rack and pinion"):
             yield from _pair(rig, home, link_id, link)

@@ -13,9 +13,10 @@ from gremio.core.frames import matrix
 from gremio.core.inspect.finding import Finding, Mend
 from gremio.core.mechanics.wheels import slip_a_metre
 from gremio.core.problem import Note
-from gremio.core.rig.channels import split
+from gremio.core.rig.channels import freed, split
 from gremio.core.rig.edit.links import change_link
 from gremio.core.rig.model import Link, Ratio, Rig, Rolling
+from gremio.core.rig.order import carriers
 from gremio.core.rig.solids import AnySolid
 from gremio.core.shape.geometry import Geometry
 from gremio.core.shape.solids import geometry_of
@@ -68,11 +69,22 @@ def _radius(
         better = _with_radius(link, true)
         mend = Mend("take it from the shape", partial(change_link, link_id=link_id, link=better))
         yield Finding(Note("wheel-radius", name, text, "warning"), (mend,))
-    lowest = float(points[:, 2].min())
+    lowest = float(points[:, 2].min()) - _ground_of(rig, home, part, geometry)
     if abs(lowest) > _OFF * true:
         does = "hangs in the air" if lowest > 0 else "sinks into the ground"
         text = f"{name} {does} by {abs(lowest) * 1000:.1f} mm. Put what carries it on the ground."
         yield Finding(Note("wheel-height", name, text, "warning"))
+
+
+def _ground_of(rig: Rig, home: Pose, part: str, geometry: GeometryOf) -> float:
+    """Height of what a wheel's carriage stands on: the top of the part that carries the
+    outermost thing that moves, or the ground (m)."""
+    moving = [p for p in carriers(rig, part) if freed(rig.parts[p].joint)]
+    below = rig.parts[moving[-1]].parent if moving else None
+    if below is None:
+        return 0.0
+    points = _points(rig, home, below, geometry)
+    return float(points[:, 2].max()) if len(points) else 0.0
 
 
 def _radius_of(link: Link) -> float:

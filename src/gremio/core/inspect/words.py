@@ -7,6 +7,7 @@ import math
 from gremio.core.formula.edit import shown
 from gremio.core.quantity import show_short
 from gremio.core.rig.channels import kind_of, link_word, shown_unit
+from gremio.core.rig.edit.links import swapped
 from gremio.core.rig.model import Cam, Driving, Formula, Link, Planetary, Ratio, Rig, Rolling
 
 
@@ -14,7 +15,7 @@ def how(rig: Rig, link: Link, channel: str) -> str:
     """How a link leads one of its followers, in a few words."""
     match link:
         case Ratio():
-            return ratio_words(rig, link)
+            return ratio_words(rig, _from_its_lead(link, channel))
         case Planetary():
             return f"ring ÷ sun {link.ratio:.4g}"
         case Formula():
@@ -31,6 +32,13 @@ def how(rig: Rig, link: Link, channel: str) -> str:
             )
 
 
+def _from_its_lead(ratio: Ratio, channel: str) -> Ratio:
+    """A ratio as it leads a channel: the other way about for the one it was made to lead from."""
+    if channel == ratio.lead and ratio.ratio != 0.0 and not ratio.carrier:
+        return swapped(ratio)
+    return ratio
+
+
 def ratio_words(rig: Rig, link: Ratio) -> str:
     """ "× −0.25", or "678.6 mm a turn" between kinds."""
     kinds = kind_of(rig, link.lead), kind_of(rig, link.follower)
@@ -45,13 +53,13 @@ def ratio_words(rig: Rig, link: Ratio) -> str:
     return f"{sign}{words}".replace("-", "−")
 
 
-def drive_words(rig: Rig, link: Link | None) -> str:
-    """A link as one word of the ribbon; None is a screw's own."""
+def drive_words(rig: Rig, link: Link | None, channel: str) -> str:
+    """A link as one word of the ribbon, as it leads a channel; None is a screw's own."""
     match link:
         case None:
             return "screw"
         case Ratio():
-            return ratio_words(rig, link)
+            return ratio_words(rig, _from_its_lead(link, channel))
         case Cam():
             return f"cam, {len(link.stations)} stations"
     return link_word(link)

@@ -10,6 +10,7 @@ import numpy.typing as npt
 
 from gremio.core.frames import matrix
 from gremio.core.mechanics import gears
+from gremio.core.rig.edit.parts import rigid_family
 from gremio.core.rig.model import Rig
 from gremio.core.rig.solids import InternalGear, RackBar, SpurGear
 from gremio.core.solve.pose import Pose
@@ -19,8 +20,10 @@ ToothedSolid = SpurGear | InternalGear | RackBar
 
 
 class Gear(NamedTuple):
-    """A toothed shape of a part. shape: its index. frame: (4, 4) in the world."""
+    """A toothed shape. body: id of the part that moves. part: that whose shape it is, the body
+    itself or one fixed on it. shape: its index. frame: (4, 4) in the world."""
 
+    body: str
     part: str
     shape: int
     solid: ToothedSolid
@@ -49,11 +52,11 @@ def _unit(vector: Array) -> Array:
 
 
 def gears_of(rig: Rig, pose: Pose, part: str) -> list[Gear]:
-    """The gears and racks among a part's shapes, as they stand in a pose."""
-    world = pose.world(part)
+    """The gears and racks of a part and of what is fixed on it, as they stand in a pose."""
     return [
-        Gear(part, index, shape.solid, world @ matrix(shape.place))
-        for index, shape in enumerate(rig.parts[part].shapes)
+        Gear(part, member, index, shape.solid, pose.world(member) @ matrix(shape.place))
+        for member in rigid_family(rig, part)
+        for index, shape in enumerate(rig.parts[member].shapes)
         if isinstance(shape.solid, ToothedSolid)
     ]
 

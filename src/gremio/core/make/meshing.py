@@ -76,8 +76,8 @@ def _to_distance(mesh: Mesh, moved: str) -> Array:
     if mesh.kind == "rack":
         up = mesh.two.frame[:3, 1] / np.linalg.norm(mesh.two.frame[:3, 1])
         off = up * (mesh.right - mesh.distance)
-        return off if mesh.one.part == moved else -off
-    one, two = (mesh.one, mesh.two) if mesh.two.part == moved else (mesh.two, mesh.one)
+        return off if mesh.one.body == moved else -off
+    one, two = (mesh.one, mesh.two) if mesh.two.body == moved else (mesh.two, mesh.one)
     apart = two.centre - one.centre
     apart = apart - one.axis * float(apart @ one.axis)
     size = float(np.linalg.norm(apart))
@@ -103,7 +103,7 @@ def _moved(rig: Rig, home: Pose, part: str, move: Array) -> Rig:
 
 def _turn_to_phase(rig: Rig, home: Pose, mesh: Mesh, moved: str) -> Rig:
     """Turn a gear, or slide a rack, by less than half a pitch until tooth meets space."""
-    gear = mesh.one if mesh.one.part == moved else mesh.two
+    gear = mesh.one if mesh.one.body == moved else mesh.two
     error = phase_error(mesh)
     if abs(error) < 1e-12:
         return rig
@@ -111,7 +111,7 @@ def _turn_to_phase(rig: Rig, home: Pose, mesh: Mesh, moved: str) -> Rig:
     for way in (1.0, -1.0):
         tried = _moved(rig, home, moved, _one_pitch(gear, -way * error))
         left = abs(
-            phase_error(mesh_between(tried, solve(all_home(tried)), mesh.one.part, mesh.two.part))
+            phase_error(mesh_between(tried, solve(all_home(tried)), mesh.one.body, mesh.two.body))
         )
         if left < least:
             best, least = tried, left
@@ -206,7 +206,7 @@ def make_mate(
     if isinstance(solid, RackBar):
         frame[:3, 3] += frame[:3, 1] * module * teeth / 2
     else:
-        start = mesh_of(gear, Gear("", 0, mate, gear.frame)).right
+        start = mesh_of(gear, Gear("", "", 0, mate, gear.frame)).right
         frame[:3, 3] += frame[:3, 0] * (start if distance is None else distance)
     joint = Joint("spin", "z")
     made = Part(

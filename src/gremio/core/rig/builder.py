@@ -4,24 +4,30 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 
+from msgspec.structs import replace
+
 from gremio.core.frames import Frame, Triple, tidy_frame, turn_of_angles
 from gremio.core.problem import GremioError
 from gremio.core.quantity import USUAL_UNIT, Kind, parse
 from gremio.core.rig.channels import AXES, JOINT_KINDS, channel_kind, freed, kind_of
-from gremio.core.rig.edit.controls import add_control
+from gremio.core.rig.edit.controls import add_control, change_control
 from gremio.core.rig.edit.links import add_link, sorted_stations
 from gremio.core.rig.edit.parts import add_part
-from gremio.core.rig.find import channel_key, part_id
+from gremio.core.rig.find import channel_key, control_id, part_id
 from gremio.core.rig.model import (
     Cam,
     Control,
     Follower,
     Joint,
     Part,
+    Planetary,
     ProfileKind,
     Ratio,
+    RatioKind,
+    Repeat,
     Rig,
     Shape,
+    StandIn,
     Station,
     Stops,
 )
@@ -49,11 +55,15 @@ class Builder:
         turned: Sequence[Typed] = (0.0, 0.0, 0.0),
         joint: str = "fixed",
         stops: tuple[Typed | None, Typed | None] | None = None,
+        repeat: Repeat | None = None,
+        stand_in: StandIn = "box",
     ) -> str:
         """Add a part and return its name.
 
         on: name of the part that carries it. at, turned: its mount there.
-        joint: a kind and an axis, "hinge z". stops: low and high, None runs free.
+        joint: a kind and an axis, "hinge z"; a screw with its lead, "screw z 4 mm".
+        stops: low and high, None runs free. repeat: how it is repeated. stand_in: what is
+        shown for it while working light.
         """
         made_joint = _joint(joint, name)
         free = freed(made_joint)
@@ -69,7 +79,7 @@ class Builder:
             limits[free[0]] = Stops(low, high)
         parent = None if on is None else part_id(self.rig, on)
         frame = placed(at, turned)
-        part = Part(name, parent, frame, made_joint, limits, tuple(shapes))
+        part = Part(name, parent, frame, made_joint, limits, tuple(shapes), repeat, stand_in)
         self.rig, _ = add_part(self.rig, part)
         return name
 
@@ -93,12 +103,35 @@ class Builder:
         self.rig, _ = add_control(self.rig, control)
         return name
 
-    def ratio(self, lead: str, follower: str, ratio: float, offset: Typed = 0.0) -> None:
-        """Let one channel lead another in fixed proportion (SI per SI)."""
+    def group(self, group: str, *controls: str) -> None:
+        """Put controls, by name, in a group of the Desk."""
+        for name in controls:
+            control = control_id(self.rig, name)
+            changed = replace(self.rig.controls[control], group=group)
+            self.rig = change_control(self.rig, control, changed)
+
+    def ratio(
+        self,
+        lead: str,
+        follower: str,
+        ratio: float,
+        offset: Typed = 0.0,
+        kind: RatioKind = "plain",
+        adds: bool = False,
+    ) -> None:
+        """Let one channel lead another in fixed proportion (SI per SI).
+
+        kind: what gives the proportion. adds: add to what the follower has otherwise.
+        """
         led = channel_key(self.rig, follower)
         start = _si(offset, kind_of(self.rig, led), follower)
-        link = Ratio(channel_key(self.rig, lead), led, ratio, start)
+        link = Ratio(channel_key(self.rig, lead), led, ratio, start, kind, adds=adds)
         self.rig, _ = add_link(self.rig, link)
+
+    def planetary(self, sun: str, ring: str, carrier: str, ratio: float) -> None:
+        """Let three channels turn as a planetary set. ratio: ring teeth ÷ sun teeth."""
+        keys = [channel_key(self.rig, name) for name in (sun, ring, carrier)]
+        self.rig, _ = add_link(self.rig, Planetary(keys[0], keys[1], keys[2], ratio))
 
     def cam(
         self,
@@ -167,8 +200,11 @@ def _joint(text: str, name: str) -> Joint:
     for kind in JOINT_KINDS:
         if words[:1] == [kind]:
             for axis in AXES:
-                if words[1:] == [axis]:
+                if words[1:] == [axis] and kind != "screw":
                     return Joint(kind, axis)
+                if words[1:2] == [axis] and kind == "screw" and words[2:]:
+                    lead = _si(" ".join(words[2:]), "length", f"The lead of {name}")
+                    return Joint(kind, axis, lead)
             if not words[1:]:
                 return Joint(kind)
     kinds = ", ".join(JOINT_KINDS)

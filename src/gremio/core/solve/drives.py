@@ -5,10 +5,8 @@ from __future__ import annotations
 from collections import deque
 from typing import NamedTuple
 
-from gremio.core.rig.channels import leads
-from gremio.core.rig.model import Rig
 from gremio.core.rig.order import Arrangement
-from gremio.core.rig.trains import Train
+from gremio.core.rig.trains import Row, Train
 
 
 class Drive(NamedTuple):
@@ -22,7 +20,7 @@ class Drive(NamedTuple):
     leads: tuple[str, ...]
 
 
-def drives_of(rig: Rig, arrangement: Arrangement) -> dict[str, Drive]:
+def drives_of(arrangement: Arrangement) -> dict[str, Drive]:
     """What leads each led channel; in a train, along its rows outward from its inputs."""
     found: dict[str, Drive] = {}
     for blocks in arrangement.levels:
@@ -30,8 +28,7 @@ def drives_of(rig: Rig, arrangement: Arrangement) -> dict[str, Drive]:
             if block.train is not None:
                 found.update(_train_drives(block.train))
             else:
-                named = [c for i in block.links for c in leads(rig.links[i])]
-                found[block.writes[0]] = Drive(block.links, tuple(dict.fromkeys(named)))
+                found[block.writes[0]] = Drive(block.links, block.reads)
     return found
 
 
@@ -45,18 +42,37 @@ def _train_drives(train: Train) -> dict[str, Drive]:
     known = set(train.inputs)
     waiting = deque(train.inputs)
     found: dict[str, Drive] = {}
-    while waiting:
-        for link in of_channel.get(waiting.popleft(), []):
-            unknown = [c for c in rows[link].factors if c not in known]
-            if len(unknown) == 1:
-                others = [c for c in rows[link].factors if c != unknown[0]]
-                found[unknown[0]] = Drive((link,), tuple(reversed(others)))
-                known.add(unknown[0])
-                waiting.append(unknown[0])
-    # Members that only hang together through several rows at once, and locked ones.
-    for channel in train.shares:
-        if channel not in found:
-            link = of_channel[channel][0]
-            others = [c for c in rows[link].factors if c != channel]
-            found[channel] = Drive((link,), tuple(others[:1] if not known else others))
+    while len(found) < len(train.shares):
+        while waiting:
+            for link in of_channel.get(waiting.popleft(), []):
+                unknown = [c for c in rows[link].factors if c not in known]
+                if len(unknown) == 1:
+                    others = [c for c in rows[link].factors if c != unknown[0]]
+                    found[unknown[0]] = Drive((link,), tuple(reversed(others)))
+                    known.add(unknown[0])
+                    waiting.append(unknown[0])
+        rest = [c for c in train.shares if c not in found]
+        if rest:
+            channel, drive = _through_several(rest, rows, of_channel, known)
+            found[channel] = drive
+            known.add(channel)
+            waiting.append(channel)
     return found
+
+
+def _through_several(
+    rest: list[str], rows: dict[str, Row], of_channel: dict[str, list[str]], known: set[str]
+) -> tuple[str, Drive]:
+    """The next member of a train where no row has just one unknown: of a planetary set made of
+    its meshes the arm, which most rows speak of, from all that these rows know already."""
+
+    def told(channel: str) -> int:
+        return sum(1 for link in of_channel[channel] if known & set(rows[link].factors))
+
+    channel = max(rest, key=told)
+    links = [link for link in of_channel[channel] if known & set(rows[link].factors)]
+    links = links or of_channel[channel][:1]
+    leads = dict.fromkeys(
+        c for link in links for c in rows[link].factors if c in known and c != channel
+    )
+    return channel, Drive(tuple(links[:1]), tuple(leads))

@@ -162,7 +162,7 @@ def compile_rig(rig: Rig) -> Program:
         levels=tuple((int(a), int(b)) for a, b in itertools.pairwise(ends)),
         mounts=_mounts(rig, part_ids),
         joint_steps=_joint_steps(rig, part_ids, channel_row),
-        drives=drives_of(rig, arrangement),
+        drives=drives_of(arrangement),
         trains={
             channel: block.train
             for level in arrangement.levels

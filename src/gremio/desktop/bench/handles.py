@@ -116,6 +116,9 @@ def _handle(pose: Pose, scene: Scene, part: str, name: str, eye: Array) -> Handl
     # The arm goes with the turn: it is counted in the frame that this channel turns.
     turned_frame = channel_frame(pose, part, name)[:3, :3] @ joint_matrix({name: value})[:3, :3]
     origin, arm, reach = _arm(pivot, axis, corners, turned_frame, eye)
+    if program.rig.parts[part].joint.kind == "planar":
+        # The turn of a part that goes about is taken hold of close to it.
+        arm, reach = arm * 0.5, reach * 0.5
     bounded = math.isfinite(low) and math.isfinite(high) and high - low < 2 * math.pi
     kind: Literal["arc", "ring"] = "arc" if bounded else "ring"
     return Handle(part, channel, kind, origin, axis, arm, value, low, high, reach)

@@ -84,6 +84,13 @@ class Overlay(QWidget):
 
     def _draw_title(self, painter: QPainter) -> None:
         assert self.inks is not None
+        painter.setFont(text_font(9))
+        wide = QFontMetricsF(painter.font()).horizontalAdvance(self.drawn.title)
+        paper = QColor(self.inks.paper)
+        paper.setAlpha(200)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(paper)
+        painter.drawRoundedRect(QRectF(9, 7, 66 + wide, 23), 3, 3)
         painter.setFont(text_font(10.5, bold=True))
         painter.setPen(QColor(self.inks.ink))
         painter.drawText(QPointF(15, 23), "Bench")

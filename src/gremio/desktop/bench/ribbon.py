@@ -53,7 +53,7 @@ class Ribbon(QWidget):
             drive = program.drives.get(step)
             if drive is not None:
                 link = rig.links.get(drive.links[0])
-                found.append((drive_words(rig, link), drive.links[0] if link else ""))
+                found.append((drive_words(rig, link, step), drive.links[0] if link else ""))
             text = full_label(rig, step) if step == channel else label(rig, step)
             found.append((text, split(step)[0]))
         led = [label(rig, c) for c, drive in program.drives.items() if channel in drive.leads]

@@ -14,7 +14,7 @@ from PyQt6.QtOpenGLWidgets import QOpenGLWidget
 from PyQt6.QtWidgets import QWidget
 
 from gremio.core.rig.channels import freed, key
-from gremio.core.rig.edit.parts import children, descendants
+from gremio.core.rig.edit.parts import descendants, rigid_family
 from gremio.core.rig.model import Rig
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.pose import Pose
@@ -92,6 +92,8 @@ class Bench(QOpenGLWidget):
         self._scene_stale = True
         self._framed = False
         self._hovered: int | None = None
+        # What was under the pointer before: a hole's centre is often covered by another part.
+        self._left: int | None = None
         self._press: QPointF | None = None
         self._last = QPointF()
         self._drag: Drag | None = None
@@ -156,7 +158,7 @@ class Bench(QOpenGLWidget):
 
     def _take_rig(self) -> None:
         self._scene_stale = True
-        self._hovered = None
+        self._hovered = self._left = None
         if self.asking():
             self.stop_asking()
 
@@ -206,10 +208,8 @@ class Bench(QOpenGLWidget):
 
     def _rigid_family(self, part: str) -> list[int]:
         """Rows of a part and of all that is fixed to it."""
-        parts, found = self.document.rig.parts, [part]
-        for one in found:
-            found += [c for c in children(self.document.rig, one) if not freed(parts[c].joint)]
-        return [self.document.program.part_row[one] for one in found]
+        rows = self.document.program.part_row
+        return [rows[one] for one in rigid_family(self.document.rig, part)]
 
     # ── OpenGL ─────────────────────────────────────────────────────
 
@@ -381,8 +381,7 @@ class Bench(QOpenGLWidget):
         if self._ask is None or not self._ask.of_places:
             return []
         rows = {self.document.program.part_row[self._ask.part]} if self._ask.part else set()
-        if self._hovered is not None:
-            rows.add(self._hovered)
+        rows |= {row for row in (self._hovered, self._left) if row is not None}
         spots = snap_places(self.scene(), self.pose, rows)
         if self._ask.kind == "axis":
             spots = [spot for spot in spots if spot.direction is not None]
@@ -515,6 +514,8 @@ class Bench(QOpenGLWidget):
         part = self.part_at(at)
         row = None if part is None else self.document.program.part_row[part]
         changed = row != self._hovered
+        if changed and self._hovered is not None:
+            self._left = self._hovered
         self._hovered = row
         if self._ask is not None and self._ask.of_places:
             self.overlay.drawn.places = self._places() if changed else self.overlay.drawn.places

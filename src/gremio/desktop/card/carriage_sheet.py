@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 
-from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QWidget
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QSizePolicy, QWidget
 
 from gremio.core.make.carriage import make_carriage, wheel_radius
 from gremio.core.mechanics.wheels import STEERING_RANGE
@@ -33,10 +33,10 @@ class CarriageSheet(Sheet):
         self.add(rule())
         self.wheels: dict[str, QCheckBox] = {}
         self.steered: dict[str, QCheckBox] = {}
-        above = set(self._candidates())
-        for part in above and [p for p in document.rig.parts if p in above]:
+        found = self._candidates()
+        for part in found:
             self._add_wheel(part)
-        if not above:
+        if not found:
             self.add(second("No other part has a round shape. Add its wheels first."))
         self.limit = QuantityField("angle", "deg", "Steering either way", self)
         self.limit.set_value(STEERING_RANGE)
@@ -50,7 +50,8 @@ class CarriageSheet(Sheet):
         self.end()
 
     def _candidates(self) -> list[str]:
-        """Parts that could be wheels: those with a round shape, on the body or beside it."""
+        """Parts that could be wheels: those with a round shape on the body; where there are
+        none, all others."""
         rig = self.document.rig
         found = []
         for part in rig.parts:
@@ -62,7 +63,8 @@ class CarriageSheet(Sheet):
                 continue
             if radius > 0:
                 found.append(part)
-        return found
+        carried = [part for part in found if rig.parts[part].parent == self.body]
+        return carried or found
 
     def _add_wheel(self, part: str) -> None:
         rig = self.document.rig
@@ -73,11 +75,12 @@ class CarriageSheet(Sheet):
         wheel.setAccessibleName(f"{rig.parts[part].name} is a wheel")
         steers.setAccessibleName(f"{rig.parts[part].name} steers")
         wheel.setChecked(rig.parts[part].parent == self.body)
-        radius = QLabel(f"r {show_short(wheel_radius(rig, part), 'mm')}")
-        radius.setProperty("second", True)
+        wheel.setToolTip(f"radius {show_short(wheel_radius(rig, part), 'mm')}")
+        # A long name must not widen the Card.
+        wheel.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         steers.toggled.connect(lambda on, w=wheel: w.setChecked(True) if on else None)
-        for widget in (wheel, radius, steers):
-            row.addWidget(widget, 1 if widget is wheel else 0)
+        row.addWidget(wheel, 1)
+        row.addWidget(steers)
         self.wheels[part], self.steered[part] = wheel, steers
         self.add(line)
 

@@ -23,6 +23,8 @@ from gremio.desktop.card.rows import (
 from gremio.desktop.document import Document
 from gremio.desktop.theme.dress import digit_font, text_font
 
+# Lengths below this are shown in millimetres (m).
+_SMALL = 0.5
 _KINDS = {
     "distance": "distance between two points",
     "length": "length of an edge",
@@ -55,6 +57,8 @@ class MeasuringSheet(Sheet):
             return
         measure = likely_measure(document.rig, picked)
         value = measure_value(document.rig, document.pose, measure, document.geometry)
+        if measure.kind != "angle" and value < _SMALL:
+            measure = replace(measure, unit="mm")
         self.add(second(_KINDS[measure.kind]))
         result = heading(told(value, measure.unit))
         result.setFont(digit_font(13))

@@ -49,6 +49,7 @@ from gremio.desktop.card.rows import (
     choice,
     heading,
     link_button,
+    menu_button,
     rule,
     second,
     title_field,
@@ -56,7 +57,7 @@ from gremio.desktop.card.rows import (
 from gremio.desktop.document import Document, Edit
 from gremio.desktop.fields import OptionalField, QuantityField
 from gremio.desktop.rigging import align_mount, make_gear_mate, mount_in_box, set_home
-from gremio.desktop.theme.dress import digit_font
+from gremio.desktop.theme.dress import digit_font, text_font
 from gremio.desktop.theme.inks import Inks
 
 Array = npt.NDArray[np.float64]
@@ -141,6 +142,8 @@ class PartSheet(Sheet):
             self._values[channel_key] = field
             write = link_button("=", partial(self.formula_wanted.emit, channel_key))
             write.setToolTip("Write a formula for it")
+            write.setFixedWidth(20)
+            write.setFont(text_font(12, bold=True))
             write.setAccessibleName(f"Formula for {channel}")
             self.row(channel.capitalize(), field, write)
         for channel in freed(entry.joint):
@@ -166,7 +169,7 @@ class PartSheet(Sheet):
         self.row("Grounded", Hatched(self.inks, _short_channels(grounded(entry.joint))))
         free = freed(entry.joint)
         offers = [f"{'ground' if c in free else 'free'} {c}" for c in CHANNELS]
-        self.row("", choice([_ONE, *offers], _ONE, "Free or ground one", self._set_grounded))
+        self.row("", menu_button(_ONE, _ONE, offers, self._set_grounded))
 
     def _stop_fields(self, channel: str, stops: Stops) -> tuple[OptionalField, OptionalField]:
         made = []
@@ -234,8 +237,8 @@ class PartSheet(Sheet):
             self.add(
                 link_button("Try its axis", lambda: self.bench.try_axis(self.part), "A wiggle (A)")
             )
-        ways = [_PUT, *_PUTS, *(f"square to {name}" for name in names)]
-        self.row("Put it", choice(ways, _PUT, "Put the mount", self._put))
+        ways = [*_PUTS, *(f"square to {name}" for name in names)]
+        self.add(menu_button(_PUT, _PUT, ways, self._put))
         if has_scale(entry):
             self.add(link_button("Take its scale out", self._take_scale_out, "Nothing moves"))
 
@@ -385,8 +388,6 @@ class PartSheet(Sheet):
         self._edit(f"{end} stop", lambda rig: set_stops(rig, self.part, channel, stops))
 
     def _set_grounded(self, text: str) -> None:
-        if text == _ONE:
-            return
         word, channel = text.split(" ", 1)
         values = self.document.pose.part_of(self.part).channels
         self._edit(
@@ -395,8 +396,6 @@ class PartSheet(Sheet):
         )
 
     def _put(self, text: str) -> None:
-        if text == _PUT:
-            return
         if text in (_PUTS[0], _PUTS[1]):
             mount_in_box(self.document, self.part, self._corners(), text == _PUTS[1])
         elif text == _PUTS[2]:
@@ -454,7 +453,7 @@ class PartSheet(Sheet):
 
 
 _ONE = "free or ground one…"
-_PUT = "put it…"
+_PUT = "Put the mount…"
 _PUTS = ("in the middle of its shapes", "under them, at the bottom", "square to the world")
 _ONCE = "once"
 # What the Card was last told: conveniences of the screen, not of the rig.

@@ -80,6 +80,8 @@ class RatioSheet(Sheet):
     def _add_figures(self, proposal: Proposal) -> None:
         for figure in FIGURES[proposal.kind]:
             field = QuantityField(figure.kind, figure.unit, figure.name.capitalize(), self)
+            # Teeth and falls are whole numbers, without decimals.
+            field.bare = figure.kind == "number"
             field.set_value(proposal.figures[figure.name])
             field.refused.connect(self.document.said)
             field.committed.connect(lambda value, n=figure.name: self._set(n, value))

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QLineEdit,
+    QMenu,
     QPushButton,
     QSizePolicy,
     QVBoxLayout,
@@ -73,6 +74,23 @@ def link_button(text: str, do: Callable[[], object], tip: str = "") -> QPushButt
     button.setCursor(Qt.CursorShape.PointingHandCursor)
     button.setToolTip(tip)
     button.clicked.connect(lambda _checked=False: do())
+    return button
+
+
+def menu_button(
+    text: str, what: str, entries: Sequence[str], chosen: Callable[[str], object]
+) -> QPushButton:
+    """Words that open a menu of things to do."""
+    button = QPushButton(text)
+    button.setProperty("link", True)
+    button.setCursor(Qt.CursorShape.PointingHandCursor)
+    button.setAccessibleName(what)
+    menu = QMenu(button)
+    for entry in entries:
+        menu.addAction(entry).triggered.connect(lambda _checked=False, e=entry: chosen(e))
+    button.clicked.connect(
+        lambda _checked=False: menu.popup(button.mapToGlobal(button.rect().bottomLeft()))
+    )
     return button
 
 

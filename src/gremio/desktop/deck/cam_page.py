@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from gremio.core.rig.channels import full_label, kind_of, shown_unit, split
+from gremio.core.rig.channels import full_label, kind_of, members, shown_unit, split
 from gremio.core.rig.edit.links import (
     change_link,
     record_station,
@@ -86,12 +86,9 @@ class CamPage(QWidget):
             self.link_id = selected
         else:
             for link_id, link in rig.links.items():
-                ends = {split(link.lead)[0]}
-                if isinstance(link, Cam):
-                    ends |= {split(f.channel)[0] for f in link.followers}
-                    if selected in ends:
-                        self.link_id = link_id
-                        break
+                if isinstance(link, Cam) and selected in {split(c)[0] for c in members(link)}:
+                    self.link_id = link_id
+                    break
         if self._cam() is None:
             cams = [i for i, link in rig.links.items() if isinstance(link, Cam)]
             self.link_id = cams[0] if cams else ""

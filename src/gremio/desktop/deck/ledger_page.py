@@ -87,8 +87,12 @@ class _Table(QAbstractTableModel):
         self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
     ) -> object:
         """The heads of the columns."""
-        if role == Qt.ItemDataRole.DisplayRole and orientation == Qt.Orientation.Horizontal:
+        if orientation != Qt.Orientation.Horizontal:
+            return None
+        if role == Qt.ItemDataRole.DisplayRole:
             return COLUMNS[section]
+        if role == Qt.ItemDataRole.TextAlignmentRole and COLUMNS[section] in _NUMBERS:
+            return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         return None
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
@@ -181,7 +185,10 @@ class LedgerPage(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
         column.addLayout(head)
-        column.addWidget(self.view, 1)
+        table = QHBoxLayout()
+        table.setContentsMargins(12, 0, 8, 0)
+        table.addWidget(self.view)
+        column.addLayout(table, 1)
         self.pages = QStackedLayout(self)
         self.pages.addWidget(self.empty)
         self.pages.addWidget(full)

@@ -33,6 +33,8 @@ EMPTY = (
 _WIDE, _TALL = 178.0, 34.0
 _ACROSS, _DOWN = 252.0, 46.0
 _MARGIN = 24.0
+# Below this scale the words of a map can't be read; a larger map is shifted instead.
+_LEAST = 0.72
 
 
 class MapView(QWidget):
@@ -47,7 +49,6 @@ class MapView(QWidget):
         self.scale, self.shift = 1.0, QPointF(0, 0)
         self._press: QPointF | None = None
         self._dragged = False
-        self._framed = False
         self.setAccessibleName("Drive map")
         self.setMouseTracking(True)
 
@@ -80,9 +81,23 @@ class MapView(QWidget):
         if whole.isEmpty() or self.width() < 50:
             return
         fit = min(self.width() / whole.width(), self.height() / whole.height(), 1.0)
-        self.scale = max(fit, 0.12)
+        self.scale = max(fit, _LEAST)
         self.shift = QPointF(0, max(0.0, (self.height() - whole.height() * self.scale) / 2))
-        self._framed = True
+        self.show_selected()
+
+    def show_selected(self) -> None:
+        """Shift the map, where it is larger than the page, until the selection is in view."""
+        chosen = [n for n in self.map.nodes.values()
+                  if any(split(c)[0] == self.document.selected for c in n.channels)]  # fmt: skip
+        room = QRectF(self.rect()).adjusted(10, 10, -10, -10)
+        for node in chosen[:1]:
+            box = self.box(node.key)
+            at = QRectF(box.topLeft() * self.scale + self.shift, box.size() * self.scale)
+            if not room.contains(at):
+                self.shift += room.center() - at.center()
+                lowest = self.height() - self.whole().height() * self.scale
+                self.shift.setY(min(0.0, max(self.shift.y(), lowest)))
+                self.shift.setX(min(0.0, self.shift.x()))
         self.update()
 
     def resizeEvent(self, _event: object) -> None:
@@ -248,7 +263,9 @@ class MapPage(QWidget):
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         head = QHBoxLayout()
         head.setContentsMargins(16, 2, 16, 0)
-        head.addWidget(second("A click selects, a double click opens a train or shows the link."))
+        hint = second("A click selects, a double click opens a train or shows the link.")
+        hint.setWordWrap(False)
+        head.addWidget(hint)
         head.addStretch()
         for words, do in (
             ("Show all", self.view.show_all),
@@ -264,7 +281,7 @@ class MapPage(QWidget):
         column.addWidget(self.empty, 1)
         column.addWidget(self.view, 1)
         document.rig_changed.connect(self._stale)
-        document.selection_changed.connect(self.view.update)
+        document.selection_changed.connect(self.view.show_selected)
         self.rebuild()
 
     def set_inks(self, inks: Inks) -> None:

@@ -147,6 +147,7 @@ SYMBOLS: dict[str, Draw] = {
     "planetary": _planetary,
     "formula": _formula,
     "rolling": _wheel,
+    "driving": _wheel,
     "measure": _measure,
     "cam": _cam,
     "control": _control,

@@ -125,7 +125,13 @@ def swapped(ratio: Ratio) -> Ratio:
     """Lead and follower the other way about. Refuses a ratio of zero."""
     if ratio.ratio == 0.0:
         raise GremioError("A ratio of 0 can't be swapped: its follower never moves.")
-    return Ratio(ratio.follower, ratio.lead, 1 / ratio.ratio, -ratio.offset / ratio.ratio)
+    return replace(
+        ratio,
+        lead=ratio.follower,
+        follower=ratio.lead,
+        ratio=1 / ratio.ratio,
+        offset=-ratio.offset / ratio.ratio,
+    )
 
 
 def remove_link(rig: Rig, link_id: str) -> Rig:

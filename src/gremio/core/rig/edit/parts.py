@@ -93,6 +93,14 @@ def descendants(rig: Rig, part_id: str) -> list[str]:
     return list(found)
 
 
+def rigid_family(rig: Rig, part_id: str) -> list[str]:
+    """Ids of a part and of all that is fixed on it, directly or through others."""
+    found = [part_id]
+    for one in found:
+        found += [c for c in children(rig, one) if not freed(rig.parts[c].joint)]
+    return found
+
+
 def set_parent(rig: Rig, part_id: str, parent: str | None, mount: Frame) -> Rig:
     """Mount a part on another one (None: on the ground) at a frame in the new parent."""
     part = must_have(rig.parts, part_id, "part")

@@ -1,0 +1,62 @@
+"""Making links and more from a script, by the names of things."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from gremio.core.formula.edit import write
+from gremio.core.make.carriage import make_carriage
+from gremio.core.make.meshing import interlock
+from gremio.core.make.pairs import propose
+from gremio.core.mechanics.wheels import STEERING_RANGE
+from gremio.core.problem import GremioError
+from gremio.core.rig.edit.controls import all_home
+from gremio.core.rig.edit.links import add_link
+from gremio.core.rig.find import channel_key, part_id
+from gremio.core.rig.model import Rig
+from gremio.core.solve.ask import solve
+
+
+def formula(rig: Rig, channel: str, text: str, adds: bool = False) -> Rig:
+    """The rig with a formula on a channel: formula(rig, "Gate turn z", "Pinion.turn * 12/32").
+
+    channel: by name. adds: add to what the channel has otherwise. Raises FormulaError.
+    """
+    return write(rig, channel_key(rig, channel), text, adds)[0]
+
+
+def join(rig: Rig, lead: str, follower: str) -> Rig:
+    """The rig with the ratio that the geometry of two parts proposes, led by the first.
+
+    Raises GremioError where the geometry says nothing.
+    """
+    proposal = propose(rig, solve(all_home(rig)), part_id(rig, lead), part_id(rig, follower))
+    if proposal is None:
+        raise GremioError(
+            f"Nothing on {lead} and {follower} says how they turn together. Give a ratio."
+        )
+    return add_link(rig, proposal.ratio())[0]
+
+
+def mesh(rig: Rig, fixed: str, moved: str, keep_place: bool = False) -> Rig:
+    """The rig with one part's teeth placed in the spaces of another's, and their ratio.
+
+    moved goes to the right distance and turns into phase; keep_place: it only turns.
+    Raises GremioError when there are no teeth, or they are unlike.
+    """
+    rig = interlock(rig, part_id(rig, fixed), part_id(rig, moved), keep_place)
+    return join(rig, fixed, moved)
+
+
+def carriage(
+    rig: Rig,
+    body: str,
+    wheels: Sequence[str],
+    steered: Sequence[str] = (),
+    limit: float = STEERING_RANGE,
+) -> Rig:
+    """The rig with a wheeled carriage made of a body and its wheels, with controls for travel
+    and steering. limit: of the steering either way (rad). Raises GremioError."""
+    ids = [part_id(rig, name) for name in wheels]
+    turning = [part_id(rig, name) for name in steered]
+    return make_carriage(rig, part_id(rig, body), ids, turning, limit)
