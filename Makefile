@@ -25,6 +25,7 @@ bench: ready-dev
 	$(SCREEN) $(PYTHON) scripts/bench.py
 
 screenshots: ready-dev
+	$(PYTHON) scripts/keep_demo.py
 	$(SCREEN) $(PYTHON) scripts/screenshots.py
 
 clean:

@@ -7,7 +7,12 @@ import math
 import os
 import tempfile
 import time
+from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
+
+import msgspec
+import numpy as np
 
 import gremio
 from gremio.core.files import atomic
@@ -15,7 +20,11 @@ from gremio.core.files.glb_out import glb
 from gremio.core.files.shelf import Shelf
 from gremio.core.rig.builder import shape
 from gremio.core.rig.find import channel_key, control_id, part_id
+from gremio.core.rig.model import Rolling
 from gremio.core.rig.solids import Box, Cylinder, SpurGear, Tube
+
+if TYPE_CHECKING:
+    from gremio.desktop.window import Window
 
 OUT = Path(__file__).parent.parent / "docs" / "screenshots"
 
@@ -92,6 +101,7 @@ def _take_all(folder: Path) -> None:
     document.select(part_id(document.rig, "Paddle, east"))
     window.bench.show_selected()
     take("paddle-slide")
+    _take_links(window, take, settle)
     document.select(list(document.rig.links)[-1])
     window.bench.show_all()
     window.finder.open()
@@ -112,6 +122,91 @@ def _take_all(folder: Path) -> None:
     take("pick-a-place")
     document.start(gremio.Rig(), None)
     window.close()
+
+
+def _take_links(window: Window, take: Callable[[str], None], settle: Callable[[], None]) -> None:
+    """Ratios, formulas, measuring, the carriage, and the pages that show the links."""
+    document, bench = window.document, window.bench
+
+    def show(name: str) -> str:
+        part = part_id(document.rig, name)
+        document.select(part)
+        bench.show_selected()
+        settle()
+        return part
+
+    pinion = show("Pinion, east")
+    window.card.propose_ratio(pinion, part_id(document.rig, "Windlass"))
+    take("gear-train")
+    window.card.leave()
+
+    plate = show("Bearing plate")
+    window.measure()
+    bench._hovered = document.program.part_row[plate]
+    bench._refresh()
+    settle()
+    holes = [s for s in bench.overlay.drawn.places if s.place.kind == "circle centre"]
+    bench._picked = [holes[0], max(holes, key=lambda s: float(np.ptp([holes[0].world, s.world])))]
+    bench.measured.emit(list(bench._picked))
+    bench._refresh()
+    take("measuring")
+    bench.stop_asking()
+
+    trolley = show("Inspection trolley")
+    move = {"Inspection trolley steering": math.radians(24), "Inspection trolley travel": 0.6}
+    for name, value in move.items():
+        document.move(channel_key(document.rig, name), value)
+    document.select(part_id(document.rig, "Front wheel, left"))
+    window.deck.show_page("Ledger")
+    take("carriage")
+    document.select(trolley)
+    bench.show_all()
+    document.move(channel_key(document.rig, "Louvres"), math.radians(35))
+    document.select(part_id(document.rig, "Pinion, east"))
+    take("ledger")
+
+    show("Winch arm")
+    document.move(channel_key(document.rig, "Winch"), 2 * math.pi * 1.3)
+    window.deck.show_page("Drive map")
+    take("winch-head")
+    bench.show_all()
+    window.deck.map.view.opened = frozenset(
+        node for node in window.deck.map.view.map.nodes if node.startswith("train")
+    )
+    window.deck.map.rebuild()
+    document.select(part_id(document.rig, "Winch arm"))
+    take("drive-map")
+    window.deck.map.view.fold()
+
+    show("Pump house")
+    document.select(part_id(document.rig, "Louvre bar"))
+    window.card.write_formula(channel_key(document.rig, "Louvre bar move z"))
+    window.card.making.edit.field.setPlainText("-0.1 m * sin(Louvre.turn) + Lou")
+    cursor = window.card.making.edit.field.textCursor()
+    cursor.movePosition(cursor.MoveOperation.End)
+    window.card.making.edit.field.setTextCursor(cursor)
+    window.card.making.edit.field.setFocus()
+    settle()
+    window.card.making.edit._typed()
+    take("formula")
+    window.card.leave()
+
+    whole = document.rig
+    windlass = part_id(whole, "Windlass")
+    parts = dict(whole.parts)
+    x, y, z = parts[windlass].mount.at
+    off = msgspec.structs.replace(parts[windlass].mount, at=(x - 0.004, y, z))
+    parts[windlass] = msgspec.structs.replace(parts[windlass], mount=off)
+    links = {
+        i: msgspec.structs.replace(link, radius=0.3) if isinstance(link, Rolling) else link
+        for i, link in whole.links.items()
+    }
+    document.edit("spoil it", lambda _rig: msgspec.structs.replace(whole, parts=parts, links=links))
+    show("Windlass")
+    window.deck.show_page("Inspection")
+    take("inspection")
+    document.undo()
+    window.deck.show_page("Cam")
 
 
 if __name__ == "__main__":

@@ -6,17 +6,56 @@
 >>> pose.value("Upper gate, east", "turn z")
 """
 
-from gremio.core.files.rig_file import read as load
-from gremio.core.files.rig_file import write as save
-from gremio.core.inspect.findings import inspect
-from gremio.core.make.by_name import carriage, formula, join, mesh
-from gremio.core.problem import GremioError, Note, NotFound
-from gremio.core.rig.builder import Builder, shape
-from gremio.core.rig.model import Rig
-from gremio.core.solve.ask import run, solve, sweep
-from gremio.core.solve.pose import Pose, Poses
+from __future__ import annotations
 
-__version__ = "0.1.0"
+import importlib
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from gremio.core.files.rig_file import read as load
+    from gremio.core.files.rig_file import write as save
+    from gremio.core.inspect.findings import inspect
+    from gremio.core.make.by_name import carriage, formula, join, mesh
+    from gremio.core.problem import GremioError, Note, NotFound
+    from gremio.core.rig.builder import Builder, shape
+    from gremio.core.rig.model import Rig
+    from gremio.core.solve.ask import run, solve, sweep
+    from gremio.core.solve.pose import Pose, Poses
+
+__version__ = "0.2.0"
+
+# Where each name comes from: found when it is first used, so that a window starts fast.
+_ROOMS = {
+    "Builder": "rig.builder",
+    "GremioError": "problem",
+    "NotFound": "problem",
+    "Note": "problem",
+    "Pose": "solve.pose",
+    "Poses": "solve.pose",
+    "Rig": "rig.model",
+    "carriage": "make.by_name",
+    "formula": "make.by_name",
+    "inspect": "inspect.findings",
+    "join": "make.by_name",
+    "load": "files.rig_file",
+    "mesh": "make.by_name",
+    "run": "solve.ask",
+    "save": "files.rig_file",
+    "shape": "rig.builder",
+    "solve": "solve.ask",
+    "sweep": "solve.ask",
+}
+_OTHERWISE = {"load": "read", "save": "write"}
+
+
+def __getattr__(name: str) -> object:
+    if name not in _ROOMS:
+        raise AttributeError(f"gremio has no {name!r}")
+    room = importlib.import_module(f"gremio.core.{_ROOMS[name]}")
+    found: object = getattr(room, _OTHERWISE.get(name, name))
+    globals()[name] = found
+    return found
+
 
 __all__ = [
     "Builder",

@@ -14,6 +14,7 @@ from msgspec.structs import replace
 
 import gremio
 from gremio.core.rig.model import Rig
+from gremio.core.rig.solids import SpurGear
 
 
 @pytest.fixture
@@ -29,7 +30,7 @@ def run(*words: object) -> subprocess.CompletedProcess[str]:
 
 
 def test_help_gives_an_example_of_each_command() -> None:
-    names = ("open", "demo", "pose", "sweep", "convert", "render", "schema")
+    names = ("open", "demo", "pose", "sweep", "convert", "render", "inspect", "ledger", "schema")
     overview = run("--help").stdout
     for name in names:
         assert name in overview
@@ -137,3 +138,38 @@ def test_a_rig_with_errors_exits_with_one(hatch: Rig, tmp_path: Path) -> None:
     assert done.returncode == 1
     assert "2 things are called 'Frame'" in done.stderr
     assert json.loads(done.stdout)["notes"][0]["code"] == "name-twice"
+
+
+def test_inspect_lists_notes_and_what_would_mend_them(lock: Rig, tmp_path: Path) -> None:
+    whole = tmp_path / "lock.gremio"
+    gremio.save(lock, whole)
+    done = run("inspect", whole)
+    assert done.returncode == 0 and "Nothing is wrong." in done.stdout
+    build = gremio.Builder("Pair")
+    gear = SpurGear(module=0.01, teeth=20, width=0.05)
+    for name, x in (("A", 0.0), ("B", 0.19)):
+        build.part(name, gremio.shape(gear), at=(x, 0, 0), joint="spin z")
+    broken = tmp_path / "pair.gremio"
+    gremio.save(gremio.join(build.rig, "A", "B"), broken)
+    done = run("inspect", broken, "--json")
+    assert done.returncode == 0
+    (note,) = json.loads(done.stdout)["notes"]
+    assert note["code"] == "gear-distance" and note["part"] == "B"
+    assert note["mends"] == ["place B anew", "shift its profile"]
+    assert "[place B anew; shift its profile]" in run("inspect", broken).stdout
+
+
+def test_the_ledger_as_csv(lock_file: Path) -> None:
+    done = run("ledger", lock_file, "--set", "Louvres=30 deg")
+    rows = {row["Follower"]: row for row in csv.DictReader(io.StringIO(done.stdout))}
+    assert done.returncode == 0 and float(rows["Louvre turn y"]["Value"]) == pytest.approx(30)
+    assert rows["Louvre bar move z"]["How"] == "= -0.1 m * sin(Louvre.turn)"
+
+
+def test_urdf_both_ways(lock_file: Path, tmp_path: Path) -> None:
+    urdf, back = tmp_path / "lock.urdf", tmp_path / "back.gremio"
+    done = run("convert", lock_file, urdf)
+    assert done.returncode == 0 and "can't carry the cam from Upper gates" in done.stderr
+    assert run("convert", urdf, back).returncode == 0
+    names = {part.name for part in gremio.load(back).parts.values()}
+    assert {"Lock chamber", "Windlass"} <= names

@@ -11,7 +11,7 @@ from gremio.core.mechanics import gears
 from gremio.core.rig.find import part_id
 from gremio.core.rig.model import Rig
 from gremio.core.solve.repeats import copies
-from gremio.demo import quay, saltmarsh
+from gremio.demo import KEPT, quay, saltmarsh
 
 
 def test_both_leaves_swing_mirrored_and_end_on_their_stops(lock: Rig) -> None:
@@ -58,6 +58,11 @@ def test_nothing_is_wrong_along_the_whole_travel(lock: Rig) -> None:
         poses = gremio.sweep(lock, control, 41)
         for frame in range(poses.frames):
             assert poses.frame(frame).notes == []
+
+
+def test_the_kept_file_is_what_is_built(lock: Rig) -> None:
+    # When this fails, run: python scripts/keep_demo.py
+    assert gremio.load(KEPT) == lock
 
 
 def test_nothing_is_to_be_mended(lock: Rig) -> None:

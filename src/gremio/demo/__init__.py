@@ -1,1 +1,6 @@
-"""Saltmarsh lock: the sample rig of every demo, picture and test."""
+"""Saltmarsh lock: the demonstration, built through the scripting face, and kept as a file."""
+
+from pathlib import Path
+
+# What `saltmarsh.saltmarsh_lock` builds, kept, so that the window opens without building it.
+KEPT = Path(__file__).parent / "saltmarsh.gremio"

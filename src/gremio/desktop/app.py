@@ -12,9 +12,10 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QIcon, QSurfaceFormat
 from PyQt6.QtWidgets import QApplication
 
+from gremio.core.files.rig_file import read
 from gremio.core.problem import GremioError
 from gremio.core.quantity import warm_up
-from gremio.demo.saltmarsh import saltmarsh_lock
+from gremio.demo import KEPT
 from gremio.desktop.keys import load_keys
 from gremio.desktop.theme.dress import load_fonts, text_font
 from gremio.desktop.window import Window
@@ -55,7 +56,7 @@ def make_window(file: Path | None = None, demo: bool = False) -> Window:
     """A window with a rig from a file, with Saltmarsh lock, or with an empty one; not shown."""
     window = Window()
     if demo:
-        window.show_rig(saltmarsh_lock())
+        window.show_rig(read(KEPT))
     elif file is not None:
         window.files.open_path(file)
     return window

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from gremio.core.files import rig_file
 from gremio.core.files.shelf import Shelf
-from gremio.core.inspect.finding import Finding
-from gremio.core.inspect.findings import machine_findings, sorted_findings
 from gremio.core.problem import GremioError, Note
 from gremio.core.rig.channels import free_of, freed, key, label, owner_name, split
 from gremio.core.rig.edit.controls import set_values
@@ -23,7 +22,12 @@ from gremio.core.solve.evaluate import evaluate, rolled_on
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program, compile_rig
 
+# How long after a change what is wrong is looked for (ms).
+_A_MOMENT = 60
 Edit = Callable[[Rig], Rig]
+
+if TYPE_CHECKING:
+    from gremio.core.inspect.finding import Finding
 
 
 class Document(QObject):
@@ -31,6 +35,7 @@ class Document(QObject):
 
     rig_changed: anything but the present values is another one. pose_changed: after that,
     and whenever a value moves. selection_changed, file_changed: as they say.
+    looked_over: a moment later, when what is wrong may be asked for without holding up a drag.
     said: a message for the person at the screen.
     """
 
@@ -39,10 +44,17 @@ class Document(QObject):
     selection_changed = pyqtSignal()
     file_changed = pyqtSignal()
     said = pyqtSignal(str)
+    looked_over = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
         self.shelf = Shelf()
+        self._machine: tuple[Program, list[Finding]] | None = None
+        self._look = QTimer(self)
+        self._look.setSingleShot(True)
+        self._look.setInterval(_A_MOMENT)
+        self._look.timeout.connect(self.looked_over)
+        self.pose_changed.connect(self._look_soon)
         self.path: Path | None = None
         self.selected = ""
         self.start(Rig(), None)
@@ -85,13 +97,22 @@ class Document(QObject):
 
     def findings(self) -> list[Finding]:
         """The notes, with what would mend them."""
+        from gremio.core.inspect.finding import Finding
+        from gremio.core.inspect.findings import machine_findings, sorted_findings
+
+        if self._machine is None or self._machine[0] is not self.program:
+            found = machine_findings(self.rig, self.program, self.geometry)
+            self._machine = (self.program, found)
         told = [*self.pose.notes, *self._shelf_notes]
-        return sorted_findings([*map(Finding, told), *self._machine])
+        return sorted_findings([*map(Finding, told), *self._machine[1]])
+
+    def _look_soon(self) -> None:
+        if not self._look.isActive():
+            self._look.start()
 
     def _compile(self) -> None:
         self._program = compile_rig(self.rig)
         self._shelf_notes = self.shelf.notes(self.rig)
-        self._machine = machine_findings(self.rig, self._program, self.geometry)
         self._last_values: dict[str, float] = {}
         self._solve()
 

@@ -46,7 +46,8 @@ class Head(QWidget):
         line.addWidget(self.notes)
         self._shown = ("", False, -1)
         document.file_changed.connect(self.take)
-        document.pose_changed.connect(self.take)
+        document.looked_over.connect(self._take_notes)
+        self._count = 0
         self.take()
 
     def set_inks(self, inks: Inks) -> None:
@@ -58,10 +59,14 @@ class Head(QWidget):
         """Show the rig's name, whether it is saved, and how many notes there are."""
         document = self.document
         name = document.path.stem if document.path else document.rig.name
-        shown = name, document.changed, len(document.notes())
+        shown = name, document.changed, self._count
         if shown != self._shown:
             self._shown = shown
             self._show(*shown)
+
+    def _take_notes(self) -> None:
+        self._count = len(self.document.notes())
+        self.take()
 
     def _show(self, name: str, changed: bool, count: int) -> None:
         dot = f"  <span style='color: {self.inks.hand}'>●</span>" if changed else ""

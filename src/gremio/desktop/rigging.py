@@ -7,9 +7,6 @@ import math
 import numpy as np
 from msgspec.structs import replace
 
-from gremio.core.frames import Array, unit_columns
-from gremio.core.make.meshing import interlock_train, make_mate
-from gremio.core.make.pairs import propose
 from gremio.core.quantity import show_short
 from gremio.core.rig.channels import channel_unit, freed, full_label, key, main_channel
 from gremio.core.rig.edit.controls import add_control, all_home, proposed_control, remove_control
@@ -17,13 +14,6 @@ from gremio.core.rig.edit.links import add_link, proposed_ratio, remove_link
 from gremio.core.rig.edit.measures import remove_measure
 from gremio.core.rig.edit.mounts import set_home_here
 from gremio.core.rig.edit.parts import add_part, remove_part, set_stops
-from gremio.core.rig.edit.prepare import (
-    mount_along,
-    mount_as,
-    mount_at,
-    to_ground,
-    without_scale,
-)
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.model import Control, Part, Ratio, Rig, Shape, Stops
 from gremio.core.rig.solids import (
@@ -38,8 +28,6 @@ from gremio.core.rig.solids import (
     Tube,
     Wedge,
 )
-from gremio.core.solve.ask import solve
-from gremio.desktop.bench.snapping import Spot
 from gremio.desktop.bench.view import Bench
 from gremio.desktop.document import Document
 
@@ -187,60 +175,6 @@ def set_stop_here(document: Document, end: str) -> None:
         document.said.emit(f"The {end} stop of {entry.name}{several} is now {where}.")
 
 
-def put_mount(document: Document, part: str, spot: Spot) -> None:
-    """Put a part's mount at a picked place, its shape staying where it is; at a circle, with
-    its axis along the circle's."""
-    entry = document.rig.parts[part]
-    back = np.linalg.inv(document.pose.world(part))
-    inside = (back @ np.append(spot.world, 1.0))[:3]
-    axis = entry.joint.axis
-
-    def change(rig: Rig) -> Rig:
-        rig = mount_at(rig, part, inside)
-        if spot.place.kind == "circle centre" and spot.direction is not None:
-            rig = mount_along(rig, part, axis, back[:3, :3] @ spot.direction)
-        return rig
-
-    if document.edit(f"move mount of {entry.name}", change):
-        document.said.emit(f"The mount of {entry.name} is there now; its shape has not moved.")
-
-
-def put_axis(document: Document, part: str, spot: Spot) -> None:
-    """Lay a part's axis along a picked edge, circle or face; its shape stays where it is."""
-    entry = document.rig.parts[part]
-    assert spot.direction is not None
-    inside = np.linalg.inv(document.pose.world(part))[:3, :3] @ spot.direction
-    axis = entry.joint.axis
-    if document.edit(f"axis of {entry.name}", lambda rig: mount_along(rig, part, axis, inside)):
-        document.said.emit(f"The axis of {entry.name} lies along that now. Press A to try it.")
-
-
-def mount_in_box(document: Document, part: str, corners: Array, low: bool) -> None:
-    """Put a part's mount in the middle of its shapes, or under it at the bottom.
-
-    corners: (N, 3) of the box round its shapes, in its own frame.
-    """
-    if len(corners) == 0:
-        document.said.emit(f"{document.rig.parts[part].name} has no shape to find the middle of.")
-        return
-    lowest, highest = corners.min(axis=0), corners.max(axis=0)
-    point = (lowest + highest) / 2
-    if low:
-        point[2] = lowest[2]
-    name = document.rig.parts[part].name
-    document.edit(f"move mount of {name}", lambda rig: mount_at(rig, part, point))
-
-
-def align_mount(document: Document, part: str, other: str) -> None:
-    """Turn a part's mount square to the world ("" for other), or to another part."""
-    rig, pose = document.rig, document.pose
-    parent = rig.parts[part].parent
-    above = np.eye(3) if parent is None else unit_columns(pose.world(parent))
-    there = np.eye(3) if not other else unit_columns(pose.world(other))
-    name = rig.parts[part].name
-    document.edit(f"turn mount of {name}", lambda r: mount_as(r, part, np.asarray(above.T @ there)))
-
-
 def try_axis(document: Document, bench: Bench) -> None:
     """Wiggle the selected part about its axis; nothing is changed."""
     part = selected_part(document)
@@ -248,49 +182,3 @@ def try_axis(document: Document, bench: Bench) -> None:
         document.said.emit(document.grounded_text(part))
     elif part:
         bench.try_axis(part)
-
-
-def make_gear_mate(document: Document, part: str, teeth: float, inside: bool) -> None:
-    """Add a gear that runs with a part's gear, teeth in spaces, and lead it."""
-    name = document.rig.parts[part].name
-
-    def change(rig: Rig) -> tuple[Rig, str]:
-        rig, mate = make_mate(rig, part, max(5, round(teeth)), inside)
-        proposal = propose(rig, solve(all_home(rig)), part, mate)
-        if proposal is not None and main_channel(rig.parts[part].joint):
-            rig, _ = add_link(rig, proposal.ratio())
-        return rig, mate
-
-    if document.make(f"make a mate of {name}", change):
-        document.said.emit(f"The mate runs with {name}: its ratio is on its Card.")
-
-
-def place_teeth(document: Document) -> None:
-    """Place every gear that hangs together with the selected part so that teeth interlock."""
-    part = selected_part(document)
-    if part:
-        name = document.rig.parts[part].name
-        if document.edit(f"place the teeth round {name}", lambda rig: interlock_train(rig, part)):
-            document.said.emit(f"What hangs together with {name} is placed, tooth in space.")
-
-
-def to_the_ground(document: Document, corners: Array) -> None:
-    """Put the whole rig on the ground, its middle over the origin. corners: (N, 3) world."""
-    if len(corners) == 0:
-        document.said.emit("There is nothing to put on the ground yet.")
-        return
-    bounds = np.stack([corners.min(axis=0), corners.max(axis=0)])
-    document.edit("put the rig on the ground", lambda rig: to_ground(rig, bounds))
-
-
-def take_scale_out(document: Document) -> None:
-    """Take stray scale out of every mount; nothing moves."""
-
-    def change(rig: Rig) -> Rig:
-        for part in rig.parts:
-            rig = without_scale(rig, part)
-        return rig
-
-    before = document.rig
-    if document.edit("take the scale out", change) and document.rig is before:
-        document.said.emit("No mount is stretched, so there is no scale to take out.")

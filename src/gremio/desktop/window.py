@@ -29,9 +29,11 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from gremio.core.files import rig_file
 from gremio.core.files.atomic import FileProblem
 from gremio.core.rig.channels import split
 from gremio.core.rig.model import Rig
+from gremio.demo import KEPT
 from gremio.desktop import rigging
 from gremio.desktop.areas import clear
 from gremio.desktop.bench.ribbon import Ribbon
@@ -39,7 +41,6 @@ from gremio.desktop.bench.snapping import Spot
 from gremio.desktop.bench.view import Bench
 from gremio.desktop.card.card import Card
 from gremio.desktop.card.links import LEAD
-from gremio.desktop.card.measure_sheet import MeasuringSheet
 from gremio.desktop.card.rows import link_button
 from gremio.desktop.deck.deck import Deck
 from gremio.desktop.desk.desk import Desk
@@ -157,8 +158,8 @@ class Window(QMainWindow):
         self.desk.wanted.connect(partial(rigging.make_control, document))
         self.parts.picked.connect(self._part_clicked)
         self.bench.part_picked.connect(self._follower_picked)
-        self.bench.place_picked.connect(partial(rigging.put_mount, document))
-        self.bench.axis_picked.connect(partial(rigging.put_axis, document))
+        self.bench.place_picked.connect(self._place_picked)
+        self.bench.axis_picked.connect(self._axis_picked)
         self.bench.measured.connect(self._measured)
         self.card.left.connect(self._card_left)
         self.card.action_wanted.connect(lambda name: self.actions_by_name[name].trigger())
@@ -215,7 +216,7 @@ class Window(QMainWindow):
         self._act(menu, "Make a control", partial(rigging.make_control, document), "C")
         self._act(menu, LEAD, self.lead_something, "L")
         menu.addSeparator()
-        self._act(menu, "Place the teeth of its train", partial(rigging.place_teeth, document))
+        self._act(menu, "Place the teeth of its train", self.place_teeth)
         self._act(menu, "Make a wheeled carriage…", self.make_carriage)
         menu.addSeparator()
         self._act(menu, "Choose the joint", self.choose_joint, "J")
@@ -231,7 +232,7 @@ class Window(QMainWindow):
         self._act(menu, "Everything home", partial(rigging.everything_home, document), "Ctrl+H")
         menu.addSeparator()
         self._act(menu, "Put the rig on the ground", self.to_the_ground)
-        self._act(menu, "Take stray scale out", partial(rigging.take_scale_out, document))
+        self._act(menu, "Take stray scale out", self.take_scale_out)
         menu.addSeparator()
         self._act(menu, "Find a model…", lambda: self.files.find_model())
         self._act(menu, "Look at the models again", self.document.look_again)
@@ -348,10 +349,8 @@ class Window(QMainWindow):
 
     def open_demo(self) -> None:
         """Put Saltmarsh lock on the table."""
-        from gremio.demo.saltmarsh import saltmarsh_lock
-
         if self.files.leave():
-            self.show_rig(saltmarsh_lock())
+            self.show_rig(rig_file.read(KEPT))
 
     def show_rig(self, rig: Rig, path: Path | None = None, saved: bool = True) -> None:
         """Put another rig on the table, with all of it in the picture."""
@@ -396,7 +395,31 @@ class Window(QMainWindow):
 
     def to_the_ground(self) -> None:
         """Put the whole rig on the ground at the origin."""
-        rigging.to_the_ground(self.document, self.bench.corners())
+        from gremio.desktop import preparing
+
+        preparing.to_the_ground(self.document, self.bench.corners())
+
+    def place_teeth(self) -> None:
+        """Place the gears that hang together with the selected part, tooth in space."""
+        from gremio.desktop import preparing
+
+        preparing.place_teeth(self.document)
+
+    def take_scale_out(self) -> None:
+        """Take stray scale out of every mount."""
+        from gremio.desktop import preparing
+
+        preparing.take_scale_out(self.document)
+
+    def _place_picked(self, part: str, spot: Spot) -> None:
+        from gremio.desktop import preparing
+
+        preparing.put_mount(self.document, part, spot)
+
+    def _axis_picked(self, part: str, spot: Spot) -> None:
+        from gremio.desktop import preparing
+
+        preparing.put_axis(self.document, part, spot)
 
     def measure(self) -> None:
         """Begin to measure, or stop."""
@@ -409,7 +432,7 @@ class Window(QMainWindow):
     def _measured(self, picked: list[Spot]) -> None:
         if self.bench.asking():
             self.card.show_measuring(picked)
-        elif not picked and isinstance(self.card.making, MeasuringSheet):
+        elif not picked and self.card.measuring:
             self.card.leave()
 
     def _card_left(self) -> None:

@@ -14,9 +14,11 @@ from gremio.core.files.glb_out import glb
 from gremio.core.files.model_in import FROM_Y_UP, read_model
 from gremio.core.files.shelf import Shelf
 from gremio.core.frames import Frame
+from gremio.core.rig import find
 from gremio.core.rig.model import Joint, Part, Ratio, Rig
 from gremio.core.rig.solids import Box
 from gremio.core.solve.pose import Pose
+from gremio.core.solve.repeats import copies
 
 BACK = np.linalg.inv(FROM_Y_UP)
 
@@ -43,7 +45,8 @@ def test_geometry_and_paint_survive_the_way_out_and_in(lock: Rig, tmp_path) -> N
     path.write_bytes(glb(lock, Shelf(), gremio.solve(lock).poses))
     model = read_model(path)
     names = {part.name for part in lock.parts.values()}
-    assert {node.name for node in model.nodes} == names
+    copies_named = {f"Louvre, {number}" for number in range(2, 9)}
+    assert {node.name for node in model.nodes} == names | copies_named
     shelf = Shelf()
     for part in lock.parts.values():
         node = next(n for n in model.nodes if n.name == part.name)
@@ -133,3 +136,13 @@ def test_a_part_that_turns_in_a_stretched_mount_is_not_sheared() -> None:
 def test_an_empty_rig_is_still_a_glb() -> None:
     data = glb(Rig(), Shelf(), gremio.solve(Rig()).poses)
     assert pygltflib.GLTF2().load_from_bytes(data).nodes == []
+
+
+def test_a_repeated_part_is_written_once_for_each_copy(lock: Rig) -> None:
+    pose = gremio.solve(lock, {"Louvres": "40 deg"})
+    data = glb(lock, Shelf(), pose.poses)
+    scene = trimesh.load_scene(io.BytesIO(data), file_type="glb")
+    for number, move in enumerate(copies(pose, find.part_id(lock, "Louvre")), start=1):
+        name = "Louvre" if number == 1 else f"Louvre, {number}"
+        there, _ = scene.graph.get(name)
+        assert there == pytest.approx(in_gltf(move @ pose.part("Louvre").world), abs=1e-6)

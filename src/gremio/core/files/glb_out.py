@@ -7,15 +7,18 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 import pygltflib as gltf
+from msgspec.structs import replace
 
 from gremio.core.files.model_in import FROM_Y_UP, linear_of_srgb
 from gremio.core.files.shelf import Shelf
 from gremio.core.frames import holds, matrix, quaternions
 from gremio.core.problem import GremioError
+from gremio.core.rig.channels import key
 from gremio.core.rig.model import Part, Rig, Shape
 from gremio.core.shape.geometry import Geometry, moved
 from gremio.core.solve.ask import solve, sweep
 from gremio.core.solve.pose import Poses
+from gremio.core.solve.repeats import repeat_steps
 
 Array = npt.NDArray[np.float64]
 _TO_Y_UP = np.linalg.inv(FROM_Y_UP)
@@ -54,17 +57,18 @@ class _Writer:
         self.materials: dict[str, int] = {}
 
     def write(self, poses: Poses, seconds: float, animation: str) -> bytes:
-        locals_of = _local_frames(poses)
-        moving: list[tuple[int, Array]] = []
-        nodes: dict[str, int] = {}
+        self.locals_of = _local_frames(poses)
+        self.moving: list[tuple[int, Array]] = []
+        self.below: dict[str, list[str]] = {}
+        program = poses.program
+        for row, part_id in enumerate(program.part_ids):
+            parent = int(program.parents[row])
+            above = "" if parent < 0 else program.part_ids[parent]
+            self.below.setdefault(above, []).append(part_id)
         roots: list[int] = []
-        for part_id, frames in locals_of.items():
-            part = self.rig.parts[part_id]
-            above = nodes.get(part.parent or "")
-            siblings = roots if above is None else self.out.nodes[above].children
-            nodes[part_id], shown = self._node(part, frames, siblings)
-            if np.ptp(shown, axis=0).max() > 0:
-                moving.append((nodes[part_id], shown))
+        for part_id in self.below.get("", []):
+            self._part(part_id, poses, roots)
+        moving = self.moving
         self.out.scene = 0
         self.out.scenes = [gltf.Scene(nodes=roots, name=self.rig.name)]
         if seconds > 0 and poses.frames > 1:
@@ -72,6 +76,17 @@ class _Writer:
         self.out.buffers = [gltf.Buffer(byteLength=len(self.blob))]
         self.out.set_binary_blob(bytes(self.blob))
         return b"".join(self.out.save_to_bytes())
+
+    def _part(self, part_id: str, poses: Poses, siblings: list[int]) -> None:
+        """The nodes of a part and all that it carries, once for each of its copies."""
+        part, frames = self.rig.parts[part_id], self.locals_of[part_id]
+        for number, step in enumerate(_copies(part_id, part, poses), start=1):
+            name = part.name if number == 1 else f"{part.name}, {number}"
+            index, shown = self._node(replace(part, name=name), step @ frames, siblings)
+            if np.ptp(shown, axis=0).max() > 0:
+                self.moving.append((index, shown))
+            for child in self.below.get(part_id, []):
+                self._part(child, poses, self.out.nodes[index].children)
 
     def _node(self, part: Part, frames: Array, siblings: list[int]) -> tuple[int, Array]:
         """A node for a part, and its local frames (F, 4, 4). Where a stretched mount would
@@ -168,6 +183,19 @@ class _Writer:
                 )
                 animation.samplers.append(sampler)
         self.out.animations.append(animation)
+
+
+def _copies(part_id: str, part: Part, poses: Poses) -> list[Array]:
+    """(F, 4, 4) for each copy of a part: what comes before its local frames, in glTF's axes."""
+    if part.repeat is None:
+        return [np.eye(4)[None]]
+    rig, mount = poses.program.rig, matrix(part.mount)
+    name = "pitch angle" if part.repeat.along == "circle" else "pitch"
+    pitches = poses.channel(key(part_id, name))
+    count = int(np.floor(poses.channel(key(part_id, "count"))[0] + 1e-9))
+    steps = np.array([repeat_steps(rig, part.repeat, count, float(p)) for p in pitches])
+    moved: Array = _TO_Y_UP @ mount @ steps @ np.linalg.inv(mount) @ FROM_Y_UP
+    return list(moved.transpose(1, 0, 2, 3))
 
 
 def _local_frames(poses: Poses) -> dict[str, Array]:

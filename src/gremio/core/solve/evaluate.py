@@ -29,6 +29,18 @@ def evaluate(
     held: what a channel shows where its formula says nothing (a division by zero); its
     home where it is not given.
     """
+    channels, asked, undefined, put = evaluate_channels(program, inputs, held)
+    worlds = world_frames(program, channels)
+    return Poses(program, channels, asked, worlds, undefined, put)
+
+
+def evaluate_channels(
+    program: Program,
+    inputs: Mapping[str, npt.ArrayLike],
+    held: Mapping[str, float] | None = None,
+) -> tuple[Array, Array, dict[int, npt.NDArray[np.bool_]], dict[int, Array]]:
+    """`evaluate` without the world frames: channels and asked (C, F), undefined and put, as
+    Poses has them."""
     frames = max((np.size(v) for v in inputs.values()), default=1)
     asked = np.repeat(program.home[:, None], frames, axis=1)
     for channel, given in inputs.items():
@@ -51,7 +63,7 @@ def evaluate(
         if level.sets or level.adds:
             _stand_in(program, level, channels, asked, held or {}, undefined)
         level.limits.hold(channels)
-    return Poses(program, channels, asked, world_frames(program, channels), undefined, put)
+    return channels, asked, undefined, put
 
 
 def _run(level: Level, finder: Finder, asked: Array) -> None:

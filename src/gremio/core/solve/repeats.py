@@ -28,7 +28,7 @@ def copies(pose: Pose, part: str) -> Array:
         return np.eye(4)[None]
     name = "pitch angle" if repeat.along == "circle" else "pitch"
     count = max(0, math.floor(pose.at(key(part, "count")) + 1e-9))
-    steps = _steps(rig, repeat, count, pose.at(key(part, name)))
+    steps = repeat_steps(rig, repeat, count, pose.at(key(part, name)))
     row = int(pose.program.parents[pose.program.part_row[part]])
     above = np.eye(4) if row < 0 else pose.worlds[row]
     base = above @ matrix(rig.parts[part].mount)
@@ -36,8 +36,8 @@ def copies(pose: Pose, part: str) -> Array:
     return result
 
 
-def _steps(rig: Rig, repeat: Repeat, count: int, pitch: float) -> Array:
-    """(count, 4, 4) frames of the copies in the mount."""
+def repeat_steps(rig: Rig, repeat: Repeat, count: int, pitch: float) -> Array:
+    """(count, 4, 4) frames of the copies in the mount. pitch: m, or rad round a circle."""
     index = np.arange(count)
     if repeat.along == "path" and repeat.path in rig.paths:
         return along(rig.paths[repeat.path], index * pitch)

@@ -70,6 +70,13 @@ class Card(QScrollArea):
             self.left.emit()
 
     @property
+    def measuring(self) -> bool:
+        """Whether it shows what is being measured."""
+        from gremio.desktop.card.measure_sheet import MeasuringSheet
+
+        return isinstance(self._instead, MeasuringSheet)
+
+    @property
     def making(self) -> Sheet | None:
         """The sheet shown instead of that of the selection."""
         return self._instead

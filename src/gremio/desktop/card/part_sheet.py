@@ -56,7 +56,8 @@ from gremio.desktop.card.rows import (
 )
 from gremio.desktop.document import Document, Edit
 from gremio.desktop.fields import OptionalField, QuantityField
-from gremio.desktop.rigging import align_mount, make_gear_mate, mount_in_box, set_home
+from gremio.desktop.preparing import align_mount, make_gear_mate, mount_in_box
+from gremio.desktop.rigging import set_home
 from gremio.desktop.theme.dress import digit_font, text_font
 from gremio.desktop.theme.inks import Inks
 

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from functools import partial
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
-from gremio.core.inspect.finding import Finding, Mend
 from gremio.core.problem import Note
 from gremio.desktop.areas import show_in
 from gremio.desktop.card.rows import link_button, second
@@ -20,6 +20,10 @@ NOTHING = (
 )
 
 
+if TYPE_CHECKING:
+    from gremio.core.inspect.finding import Finding, Mend
+
+
 class InspectionPage(QScrollArea):
     """A line a note, with a way to what it is about, and what would mend it."""
 
@@ -29,8 +33,7 @@ class InspectionPage(QScrollArea):
         self._shown: list[Note] | None = None
         self.setWidgetResizable(True)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        document.pose_changed.connect(self.take_notes)
-        self.take_notes()
+        document.looked_over.connect(self.take_notes)
 
     def take_notes(self) -> None:
         """Show the notes of now."""

@@ -98,7 +98,8 @@ class _Table(QAbstractTableModel):
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         """What a cell shows."""
         row, column = self.rows[index.row()], COLUMNS[index.column()]
-        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
+        shown = (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole, Qt.ItemDataRole.ToolTipRole)
+        if role in shown:
             return cell(self.document.pose, row, column)
         if role == _SORT:
             if column == "Value":

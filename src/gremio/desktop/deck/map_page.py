@@ -263,7 +263,9 @@ class MapPage(QWidget):
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         head = QHBoxLayout()
         head.setContentsMargins(16, 2, 16, 0)
-        hint = second("A click selects, a double click opens a train or shows the link.")
+        hint = second(
+            "A click selects, a double click opens a train or shows a link, a drag shifts the map."
+        )
         hint.setWordWrap(False)
         head.addWidget(hint)
         head.addStretch()
