@@ -74,7 +74,7 @@ def hinged_tree(count: int) -> Rig:
         turn = rng.normal(size=4)
         turn /= np.linalg.norm(turn)
         parent = f"p{(index - 1) // 3}" if index else None
-        mount = Frame(tuple(rng.normal(size=3)), tuple(turn))
+        mount = Frame(tuple(map(float, rng.normal(size=3))), tuple(map(float, turn)))
         parts[f"p{index}"] = Part(f"Part {index}", parent, mount, Joint("hinge", "z"))
         control = f"c{index // HINGES_A_CONTROL}"
         links[f"k{index}"] = Ratio(control, f"p{index} turn z", float(rng.uniform(-2, 2)))

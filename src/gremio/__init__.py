@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from gremio.core.files.rig_file import read as load
     from gremio.core.files.rig_file import write as save
     from gremio.core.inspect.findings import inspect
-    from gremio.core.make.by_name import carriage, formula, join, mesh
+    from gremio.core.make.by_name import carriage, formula, join, mesh, path, roll
     from gremio.core.problem import GremioError, Note, NotFound
     from gremio.core.rig.builder import Builder, shape
     from gremio.core.rig.model import Rig
@@ -39,6 +39,8 @@ _ROOMS = {
     "join": "make.by_name",
     "load": "files.rig_file",
     "mesh": "make.by_name",
+    "path": "make.by_name",
+    "roll": "make.by_name",
     "run": "solve.ask",
     "save": "files.rig_file",
     "shape": "rig.builder",
@@ -71,6 +73,8 @@ __all__ = [
     "join",
     "load",
     "mesh",
+    "path",
+    "roll",
     "run",
     "save",
     "shape",

@@ -461,3 +461,46 @@ def test_soft_stops_are_typed_on_the_card(at_lock: Hand) -> None:
     assert louvre.stops["turn y"].soft == pytest.approx(math.radians(10))
     joint = replace(louvre.joint)
     assert joint == Joint("hinge", "y")
+
+
+def test_a_planetary_set_is_made_of_three_clicks(hand: Hand) -> None:
+    build = gremio.Builder("Set")
+    for name, x in (("Sun", 0.0), ("Ring", 1.0), ("Arm", 2.0)):
+        build.part(name, shape(Cylinder(diameter=0.6, height=0.3)), at=(x, 0, 0.5), joint="spin z")
+    hand.window.show_rig(build.rig)
+    hand.rest(40)
+    select(hand, "Sun")
+    hand.window.actions_by_name["Make a planetary set"].trigger()
+    for name in ("Ring", "Arm"):
+        hand.click(hand.window.bench, hand.on_part(name, (0.0, 0.0, 0.15)))
+    document = hand.window.document
+    assert "Sun + 1 × Ring = 2 × Arm" in hand.said[-1]
+    document.move(channel_key(document.rig, "Sun"), 1.0)
+    document.move(channel_key(document.rig, "Ring"), 0.5)
+    assert hand.value("Arm") == pytest.approx(0.75)
+
+
+def test_a_wheel_is_let_roll_on_the_card(at_gears: Hand) -> None:
+    build = gremio.Builder("Cart")
+    build.part("Cart", shape(Box(length=1, width=1, height=0.1)), at=(0, 0, 0.5), joint="slide x")
+    wheel = shape(Cylinder(diameter=0.5, height=0.1), turned=("90 deg", 0, 0))
+    build.part("Wheel", wheel, on="Cart", at=(0, 0.6, -0.25), joint="spin y")
+    at_gears.window.show_rig(build.rig)
+    at_gears.rest(40)
+    select(at_gears, "Wheel")
+    at_gears.click(at_gears.named("Let it roll as it is carried"))
+    document = at_gears.window.document
+    assert document.notes() == []
+    document.move(channel_key(document.rig, "Cart"), 0.8)
+    assert at_gears.value("Wheel") == pytest.approx(0.8 / 0.25)
+
+
+def test_a_mate_is_made_at_a_distance(at_gears: Hand) -> None:
+    select(at_gears, "Pinion")
+    at_gears.type_into(at_gears.named("Teeth of a mate"), "30")
+    at_gears.type_into(at_gears.named("Distance of the mate"), "253 mm")
+    at_gears.click(at_gears.named("Make a mate that runs with it"))
+    document = at_gears.window.document
+    here, there = (document.pose.part(n).world[:3, 3] for n in ("Pinion", "Gear, 30 teeth"))
+    assert np.linalg.norm(there - here) == pytest.approx(0.253)
+    assert document.notes() == []

@@ -2,6 +2,11 @@
 
 from __future__ import annotations
 
+import gc
+
+# What is made while starting stays, so looking for what could go is left until after it.
+gc.disable()
+
 import os
 import sys
 import traceback
@@ -20,6 +25,7 @@ from gremio.desktop.keys import load_keys
 from gremio.desktop.theme.dress import load_fonts, text_font
 from gremio.desktop.window import Window
 
+gc.enable()
 _SCREENS = ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
 
 
@@ -54,11 +60,16 @@ def make_application() -> QApplication:
 
 def make_window(file: Path | None = None, demo: bool = False) -> Window:
     """A window with a rig from a file, with Saltmarsh lock, or with an empty one; not shown."""
-    window = Window()
-    if demo:
-        window.show_rig(read(KEPT))
-    elif file is not None:
-        window.files.open_path(file)
+    gc.disable()
+    try:
+        window = Window()
+        if demo:
+            window.show_rig(read(KEPT))
+        elif file is not None:
+            window.files.open_path(file)
+    finally:
+        gc.freeze()
+        gc.enable()
     return window
 
 

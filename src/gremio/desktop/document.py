@@ -114,6 +114,11 @@ class Document(QObject):
         self._program = compile_rig(self.rig)
         self._shelf_notes = self.shelf.notes(self.rig)
         self._last_values: dict[str, float] = {}
+        self._formulas = [
+            channel
+            for channel, drive in self._program.drives.items()
+            if isinstance(self.rig.links.get(drive.links[0]), Formula)
+        ]
         self._solve()
 
     def geometry(self, solid: AnySolid) -> Geometry:
@@ -123,9 +128,8 @@ class Document(QObject):
     def _solve(self) -> None:
         self._pose = evaluate(self._program, self.rig.at, self._last_values).frame(0)
         # A formula that says nothing shows the value that it had last.
-        for channel, drive in self._program.drives.items():
-            if isinstance(self.rig.links.get(drive.links[0]), Formula):
-                self._last_values[channel] = self._pose.at(channel)
+        for channel in self._formulas:
+            self._last_values[channel] = self._pose.at(channel)
 
     def _show(self, before: Rig) -> None:
         """Bring program and pose in step with the rig, and tell the views."""

@@ -41,7 +41,7 @@ class QuantityField(QLineEdit):
         self.setFont(digit_font())
         self.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.setAccessibleName(what)
-        self.returnPressed.connect(self._commit)
+        self.returnPressed.connect(self.commit)
 
     def set_value(self, value: float | None) -> None:
         """Show a value; None shows an empty field, which reads as "no stop"."""
@@ -65,7 +65,8 @@ class QuantityField(QLineEdit):
             self.style().unpolish(self)
             self.style().polish(self)
 
-    def _commit(self) -> None:
+    def commit(self) -> None:
+        """Take over what was typed, if anything was."""
         if not self.isModified():
             return
         try:
@@ -89,7 +90,7 @@ class QuantityField(QLineEdit):
     def focusOutEvent(self, event: QFocusEvent) -> None:
         """Leaving takes over what was typed, or restores it when it can't be read."""
         if self.isModified():
-            self._commit()
+            self.commit()
             if self.isModified():
                 self._restore()
         super().focusOutEvent(event)
@@ -123,10 +124,11 @@ class OptionalField(QuantityField):
 
     cleared = pyqtSignal()
 
-    def _commit(self) -> None:
+    def commit(self) -> None:
+        """Take over what was typed; nothing clears it."""
         if self.isModified() and not self.text().strip():
             self.value = None
             self._restore()
             self.cleared.emit()
         else:
-            super()._commit()
+            super().commit()

@@ -37,6 +37,10 @@ def entries_of(document: Document, actions: list[QAction]) -> list[Entry]:
         for part_id, part in rig.parts.items()
     ]
     found += [
+        Entry(measure.name, "measure", partial(document.select, measure_id))
+        for measure_id, measure in rig.measures.items()
+    ]
+    found += [
         Entry(link_label(rig, link).removeprefix("the "), "link", partial(document.select, i))
         for i, link in rig.links.items()
     ]

@@ -8,9 +8,12 @@ from __future__ import annotations
 import numpy as np
 
 from gremio.core.frames import Array, unit_columns
+from gremio.core.make.gearing import gears_of
 from gremio.core.make.meshing import interlock_train, make_mate
 from gremio.core.make.pairs import propose
-from gremio.core.rig.channels import main_channel
+from gremio.core.make.round_things import widest_round
+from gremio.core.quantity import show_short
+from gremio.core.rig.channels import freed, key, main_channel
 from gremio.core.rig.edit.controls import all_home
 from gremio.core.rig.edit.links import add_link
 from gremio.core.rig.edit.prepare import (
@@ -20,19 +23,47 @@ from gremio.core.rig.edit.prepare import (
     to_ground,
     without_scale,
 )
-from gremio.core.rig.model import Rig
+from gremio.core.rig.model import Planetary, Rig, Rolling
 from gremio.core.solve.ask import solve
 from gremio.desktop.bench.snapping import Spot
 from gremio.desktop.document import Document
 from gremio.desktop.rigging import selected_part
 
 
-def make_gear_mate(document: Document, part: str, teeth: float, inside: bool) -> None:
+def roll_wheel(document: Document, part: str) -> None:
+    """Let a part roll by the way it is carried, on the radius of its shape."""
+    rig = document.rig
+    entry = rig.parts[part]
+    turn = next(c for c in freed(entry.joint) if c == f"turn {entry.joint.axis}")
+    radius = widest_round(rig, part) / 2 or 0.1
+    if document.make(
+        f"let {entry.name} roll", lambda r: add_link(r, Rolling(key(part, turn), radius))
+    ):
+        document.said.emit(f"{entry.name} rolls on a radius of {show_short(radius, 'mm')}.")
+
+
+def planetary_set(document: Document, sun: str, ring: str, carrier: str) -> None:
+    """Let three parts turn as a planetary set, or as a differential where they have no teeth."""
+    rig, pose = document.rig, document.pose
+    channels = [key(part, main_channel(rig.parts[part].joint)) for part in (sun, ring, carrier)]
+    teeth = [gears_of(rig, pose, part) for part in (sun, ring)]
+    ratio = teeth[1][0].solid.teeth / teeth[0][0].solid.teeth if all(teeth) else 1.0
+    made = Planetary(channels[0], channels[1], channels[2], ratio)
+    names = [rig.parts[part].name for part in (sun, ring, carrier)]
+    if document.make(f"planetary set of {names[0]}", lambda r: add_link(r, made)):
+        document.said.emit(
+            f"{names[0]} + {ratio:.4g} × {names[1]} = {1 + ratio:.4g} × {names[2]}: two freedoms."
+        )
+
+
+def make_gear_mate(
+    document: Document, part: str, teeth: float, inside: bool, distance: float | None
+) -> None:
     """Add a gear that runs with a part's gear, teeth in spaces, and lead it."""
     name = document.rig.parts[part].name
 
     def change(rig: Rig) -> tuple[Rig, str]:
-        rig, mate = make_mate(rig, part, max(5, round(teeth)), inside)
+        rig, mate = make_mate(rig, part, max(5, round(teeth)), inside, distance)
         proposal = propose(rig, solve(all_home(rig)), part, mate)
         if proposal is not None and main_channel(rig.parts[part].joint):
             rig, _ = add_link(rig, proposal.ratio())

@@ -52,6 +52,14 @@ def selected_part(document: Document) -> str:
     return ""
 
 
+def can_move(document: Document, part: str) -> bool:
+    """Whether a part's joint leaves it something; says so when it does not."""
+    if main_channel(document.rig.parts[part].joint):
+        return True
+    document.said.emit(document.grounded_text(part))
+    return False
+
+
 def add_kind(document: Document, kind: str) -> bool:
     """Add a parametric part at the origin; kind: a key of NEW_PARTS."""
     name = free_name(names_in(document.rig), kind)

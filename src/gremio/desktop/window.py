@@ -93,6 +93,7 @@ class Window(QMainWindow):
         self._keep.setInterval(_KEEP_AFTER)
         self._keep.timeout.connect(self.keep_now)
         self._lead = ""
+        self._set_of: list[str] = []
         self.actions_by_name: dict[str, QAction] = {}
         self._lay_out()
         self._make_menus()
@@ -217,6 +218,7 @@ class Window(QMainWindow):
         self._act(menu, LEAD, self.lead_something, "L")
         menu.addSeparator()
         self._act(menu, "Place the teeth of its train", self.place_teeth)
+        self._act(menu, "Make a planetary set…", self.planetary_set)
         self._act(menu, "Make a wheeled carriage…", self.make_carriage)
         menu.addSeparator()
         self._act(menu, "Choose the joint", self.choose_joint, "J")
@@ -371,6 +373,7 @@ class Window(QMainWindow):
 
     def lead_something(self) -> None:
         """Begin a link from what is selected: the next click chooses the follower."""
+        self._set_of = []
         self._lead = rigging.lead_of_selected(self.document)
         if self._lead:
             self.bench.ask_part()
@@ -380,7 +383,32 @@ class Window(QMainWindow):
             self.bench.stop_asking()
             self._follower_picked(part)
 
+    def planetary_set(self) -> None:
+        """Begin a planetary set with the selected part as its sun."""
+        part = rigging.selected_part(self.document)
+        if part and rigging.can_move(self.document, part):
+            self._set_of = [part]
+            self.bench.ask_part("click the ring, or the other side of a differential")
+
+    def _member_picked(self, part: str) -> None:
+        """The ring, then the arm of a planetary set."""
+        from gremio.desktop import preparing
+
+        if not rigging.can_move(self.document, part):
+            self._set_of = []
+            return
+        self._set_of.append(part)
+        if len(self._set_of) < 3:
+            self.bench.ask_part("click the arm that carries the planets")
+            return
+        sun, ring, carrier = self._set_of
+        self._set_of = []
+        preparing.planetary_set(self.document, sun, ring, carrier)
+
     def _follower_picked(self, part: str) -> None:
+        if self._set_of:
+            self._member_picked(part)
+            return
         lead = split(self._lead)[0]
         if lead in self.document.rig.parts and lead != part:
             self.card.propose_ratio(lead, part)

@@ -257,3 +257,10 @@ def test_repeats_in_step_and_midway() -> None:
     assert len(moves) == 8 and moves[1][2, 3] == pytest.approx(0.15)
     assert len(copies(solve(rig, {"Louvre count": 0.0}), "p1")) == 0
     assert part_id(rig, "Spoke") == "p3"
+
+
+def test_a_module_off_the_preferred_series_is_mentioned() -> None:
+    # ISO 54, series 1: 10 and 12 mm are in it, 11 is not.
+    rig = interlock(pair(gear(40, 0.011), gear(20, 0.011), 0.33), "p1", "p2")
+    (first, _) = inspect(rig)
+    assert first.note.severity == "info" and "nearest is 10 mm" in first.note.text

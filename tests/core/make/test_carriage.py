@@ -12,7 +12,7 @@ from gremio.core.frames import Frame
 from gremio.core.make.carriage import make_carriage
 from gremio.core.mechanics.rolling import driven, rolled
 from gremio.core.mechanics.wheels import rolled_turn, tyre_diameter, wheel_angle
-from gremio.core.problem import GremioError
+from gremio.core.problem import GremioError, NotFound
 from gremio.core.rig.builder import shape
 from gremio.core.rig.edit.links import add_link
 from gremio.core.rig.find import channel_key, part_id
@@ -180,3 +180,26 @@ def test_what_is_no_carriage_is_told(cart: Rig) -> None:
     bare = Rig(parts={"p1": Part("Cart"), "p2": Part("A"), "p3": Part("B")})
     with pytest.raises(GremioError, match="A has no round shape"):
         make_carriage(bare, "p1", ["p2", "p3"], [])
+
+
+def test_a_wheel_along_a_path_counts_every_round() -> None:
+    rig = Rig(
+        parts={
+            "p1": Part("Cart", joint=Joint("planar", "z")),
+            "p2": Part("Wheel", "p1", Frame((0, 0, R)), Joint("spin", "y")),
+        }
+    )
+    square = [(0, 0, R), (2, 0, R), (2, 2, R), (0, 2, R)]
+    rig = gremio.path(rig, "Round the yard", square, closed=True)
+    rig = gremio.roll(rig, "Wheel", R, "Round the yard")
+    corners = np.array([*square, *square, square[0]])[:, :2]
+    way = np.concatenate([np.linspace(a, b, 8) for a, b in itertools.pairwise(corners)])
+    poses = gremio.run(rig, {"Cart move x": way[:, 0], "Cart move y": way[:, 1]})
+    assert poses.channel("p2 turn y")[-1] == pytest.approx(2 * 8 / R)
+    # Where it stands says how far it has come: no way has to be remembered.
+    pose = gremio.solve(rig, {"Cart move x": 2.0, "Cart move y": 1.0})
+    assert pose.value("Wheel") == pytest.approx(3 / R)
+    with pytest.raises(NotFound, match="no path called 'Nowhere'"):
+        gremio.roll(rig, "Wheel", R, "Nowhere")
+    with pytest.raises(GremioError, match="two different points"):
+        gremio.path(rig, "Point", [(0, 0, 0), (0, 0, 0)])

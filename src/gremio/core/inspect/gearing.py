@@ -33,6 +33,7 @@ def gear_findings(rig: Rig, home: Pose) -> Iterator[Finding]:
         for gear in gears_of(rig, home, part):
             if gear.part == part:
                 yield from _undercut(rig, gear)
+                yield from _module(rig, gear)
     for link_id, link in rig.links.items():
         if isinstance(link, Ratio) and link.kind in ("gear pair", "rack and pinion"):
             yield from _pair(rig, home, link_id, link)
@@ -58,6 +59,20 @@ def _undercut(rig: Rig, gear: Gear) -> Iterator[Finding]:
         lambda rig, part=gear.part, new=tuple(shapes): set_shapes(rig, part, new),  # type: ignore[misc]
     )
     yield Finding(Note("gear-undercut", name, text, "warning"), (mend,))
+
+
+def _module(rig: Rig, gear: Gear) -> Iterator[Finding]:
+    """A word on a module that no cutter is kept for."""
+    module = gear.solid.module
+    near = min(gears.PREFERRED_MODULES, key=lambda m: abs(m / module - 1))
+    if math.isclose(near, module, rel_tol=1e-6):
+        return
+    name = rig.parts[gear.part].name
+    text = (
+        f"{name} has module {module * 1000:g} mm, which is not in the preferred series; the "
+        f"nearest is {near * 1000:g} mm (ISO 54)."
+    )
+    yield Finding(Note("gear-module-odd", name, text, "info"))
 
 
 def _pair(rig: Rig, home: Pose, link_id: str, link: Ratio) -> Iterator[Finding]:

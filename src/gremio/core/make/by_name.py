@@ -9,11 +9,12 @@ from gremio.core.make.carriage import make_carriage
 from gremio.core.make.meshing import interlock
 from gremio.core.make.pairs import propose
 from gremio.core.mechanics.wheels import STEERING_RANGE
-from gremio.core.problem import GremioError
+from gremio.core.problem import GremioError, NotFound
 from gremio.core.rig.edit.controls import all_home
 from gremio.core.rig.edit.links import add_link
+from gremio.core.rig.edit.paths import add_path
 from gremio.core.rig.find import channel_key, part_id
-from gremio.core.rig.model import Rig
+from gremio.core.rig.model import Path, Rig, Rolling
 from gremio.core.solve.ask import solve
 
 
@@ -46,6 +47,35 @@ def mesh(rig: Rig, fixed: str, moved: str, keep_place: bool = False) -> Rig:
     """
     rig = interlock(rig, part_id(rig, fixed), part_id(rig, moved), keep_place)
     return join(rig, fixed, moved)
+
+
+def path(
+    rig: Rig,
+    name: str,
+    points: Sequence[Sequence[float]],
+    closed: bool = False,
+    on: str | None = None,
+) -> Rig:
+    """The rig with a path through points (m), in the frame of a part by name or the ground's.
+
+    Wheels can roll along it (`roll`), and parts be repeated along it. Raises GremioError.
+    """
+    corners = tuple((float(x), float(y), float(z)) for x, y, z in points)
+    part = None if on is None else part_id(rig, on)
+    return add_path(rig, Path(name, corners, closed, part))[0]
+
+
+def roll(rig: Rig, wheel: str, radius: float, along: str = "") -> Rig:
+    """The rig with a wheel that rolls without slip.
+
+    wheel: its turn by name ("Rear wheel turn y"). radius: m. along: name of a path; ""
+    measures the way along its own heading. Raises GremioError.
+    """
+    paths = {entry.name: path_id for path_id, entry in rig.paths.items()}
+    if along and along not in paths:
+        raise NotFound(f"The rig has no path called {along!r}.")
+    link = Rolling(channel_key(rig, wheel), radius, paths[along] if along else "")
+    return add_link(rig, link)[0]
 
 
 def carriage(

@@ -10,6 +10,7 @@ from msgspec.structs import replace
 
 from gremio.core.formula.edit import write
 from gremio.core.frames import frame_of, matrix
+from gremio.core.make.round_things import widest_round
 from gremio.core.mechanics.wheels import STEERING_RANGE
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import key
@@ -18,7 +19,6 @@ from gremio.core.rig.edit.links import add_link
 from gremio.core.rig.edit.parts import change_part, set_joint, set_parent, set_stops
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.model import Control, Driving, Joint, Rig, Rolling, Stops
-from gremio.core.rig.solids import AnySolid, Cylinder, Tube
 from gremio.core.solve.ask import solve
 from gremio.core.solve.pose import Pose
 
@@ -35,25 +35,14 @@ class Wheel:
 
 
 def wheel_radius(rig: Rig, part: str) -> float:
-    """Of the widest round shape of a part, or half its height (m). Raises GremioError for a
-    part without a shape."""
-    found = [_round(shape.solid) for shape in rig.parts[part].shapes]
-    if not found or max(found) <= 0:
+    """Of the widest round shape of a part (m). Raises GremioError for a part without one."""
+    diameter = widest_round(rig, part)
+    if diameter <= 0:
         raise GremioError(
             f"{rig.parts[part].name} has no round shape to read a radius from. Give it a "
             "cylinder or a tube, or a model of a wheel."
         )
-    return max(found) / 2
-
-
-def _round(solid: AnySolid) -> float:
-    match solid:
-        case Cylinder():
-            return solid.diameter
-        case Tube():
-            return solid.outer_diameter
-    size = getattr(solid, "size", None)
-    return float(size[2]) if size is not None else 0.0
+    return diameter / 2
 
 
 def make_carriage(

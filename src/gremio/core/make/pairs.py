@@ -9,12 +9,13 @@ import numpy as np
 import numpy.typing as npt
 
 from gremio.core.make.gearing import Mesh, gears_of, likeliest_mesh
+from gremio.core.make.round_things import widest_round
 from gremio.core.mechanics.ratios import FIGURES, KINDS, arithmetic
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import channel_kind, freed, key, main_channel, split
 from gremio.core.rig.model import Ratio, RatioKind, Rig
 from gremio.core.rig.order import carriers
-from gremio.core.rig.solids import AnySolid, Cylinder, InternalGear, SpurGear, Tube
+from gremio.core.rig.solids import InternalGear
 from gremio.core.solve.axes import channel_axis
 from gremio.core.solve.pose import Pose
 
@@ -164,7 +165,7 @@ def _of_round_things(rig: Rig, pose: Pose, lead: str, follower: str) -> Proposal
     """What drums, pulleys, wheels, pistons and screws propose."""
     kinds = channel_kind(split(lead)[1]), channel_kind(split(follower)[1])
     joints = [rig.parts[split(c)[0]].joint for c in (lead, follower)]
-    across = [_diameter(rig, split(c)[0]) for c in (lead, follower)]
+    across = [widest_round(rig, split(c)[0]) for c in (lead, follower)]
     if kinds == ("angle", "angle") and all(across):
         same = channel_axis(pose, lead)[1] @ channel_axis(pose, follower)[1]
         if abs(same) < 0.99:
@@ -203,22 +204,6 @@ def _rolling(
         return None
     way = 1 if float(forward @ along) > 0 else -1
     return Proposal(lead, follower, "rolling wheel", {"radius": radius}, way, "rolls below")
-
-
-def _diameter(rig: Rig, part: str) -> float:
-    """Of the widest round shape of a part (m); 0 when it has none."""
-    return max((_round(shape.solid) for shape in rig.parts[part].shapes), default=0.0)
-
-
-def _round(solid: AnySolid) -> float:
-    match solid:
-        case Cylinder():
-            return solid.diameter
-        case Tube():
-            return solid.outer_diameter
-        case SpurGear():
-            return solid.module * solid.teeth
-    return 0.0
 
 
 def with_figures(proposal: Proposal, figures: Mapping[str, float], way: int) -> Proposal:

@@ -211,8 +211,10 @@ def _link_block(rig: Rig, channel: str, ids: list[str]) -> Block:
 def channels_read(rig: Rig, link: Link) -> Iterable[str]:
     """Keys of the channels that a one-way link depends on, through frames as well."""
     if isinstance(link, Rolling):
-        part = split(link.follower)[0]
-        found = [c for p in carriers(rig, part) for c in _free_keys(rig, p)]
+        ends = [split(link.follower)[0]]
+        path = rig.paths.get(link.path)
+        ends += [path.on] if path is not None and path.on in rig.parts else []
+        found = [c for end in ends for p in carriers(rig, end) for c in _free_keys(rig, p)]
         return [c for c in found if c != link.follower]
     if not isinstance(link, Formula):
         return leads(link)

@@ -9,7 +9,7 @@ from gremio.core.quantity import show_short
 from gremio.core.rig.channels import adds, full_label, label, link_label, shown_unit, split
 from gremio.core.rig.model import Cam, Formula, Ratio, Rolling
 from gremio.core.rig.trains import Train
-from gremio.core.solve.evaluate import evaluate
+from gremio.core.solve.evaluate import evaluate_channels
 from gremio.core.solve.limits import asked_for
 from gremio.core.solve.link_steps import cam_profile
 from gremio.core.solve.pose import Pose
@@ -177,7 +177,7 @@ def _secant(program: Program, pose: Pose, row: int, lead: str, wanted: float) ->
     low, high = float(program.low[end]), float(program.high[end])
 
     def at(value: float) -> float:
-        return float(evaluate(program, {**inputs, lead: value}).channels[row, 0])
+        return float(evaluate_channels(program, {**inputs, lead: value})[0][row, 0])
 
     before, here = pose.at(lead), pose.at(lead) + 1e-4
     if here > high:

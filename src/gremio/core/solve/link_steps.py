@@ -19,6 +19,7 @@ from gremio.core.solve.steps import (
     FreedomsStep,
     Level,
     OneWayStep,
+    PathRollStep,
     RollStep,
     TrainStep,
     ValueStep,
@@ -88,7 +89,13 @@ def _value_steps(
                 formulas.append(link)
             case Rolling():
                 part, name = split(channel)
-                steps.append(RollStep(part, name, row[channel], link.radius))
+                if link.path:
+                    path = rig.paths[link.path]
+                    steps.append(
+                        PathRollStep(part, name, row[channel], link.radius, path, path.on or "")
+                    )
+                else:
+                    steps.append(RollStep(part, name, row[channel], link.radius))
             case Driving():
                 rows = [row[c] for c in followers(link)]
                 steps.append(

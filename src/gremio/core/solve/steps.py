@@ -13,7 +13,9 @@ import numpy.typing as npt
 
 from gremio.core.mechanics.profiles import Profile, value
 from gremio.core.mechanics.rolling import driven, rolled
-from gremio.core.solve.frames import Finder
+from gremio.core.rig.model import Path
+from gremio.core.shape.paths import length, way_to
+from gremio.core.solve.frames import Finder, as_matrices
 from gremio.core.solve.limits import Limits
 
 Array = npt.NDArray[np.float64]
@@ -169,6 +171,40 @@ class RollStep:
 
 
 @dataclass(frozen=True)
+class PathRollStep:
+    """A wheel that rolls along a path: its turn is the way gone along it ÷ radius.
+
+    part: its id. channel: name of its turn. follower: row of it. on: id of the part whose
+    frame the path is in; "" for the ground's.
+    """
+
+    part: str
+    channel: str
+    follower: int
+    radius: float
+    path: Path
+    on: str
+    adds: bool = True
+
+    @property
+    def followers(self) -> Rows:
+        """(1,) the row it gives."""
+        return np.array([self.follower])
+
+    def values(self, finder: Finder) -> Array:
+        """(1, F) the way gone from the path's beginning, as a turn; round and round counts."""
+        places = finder.world(self.part, before=self.channel)[3, :, 0].T
+        if self.on:
+            frames = as_matrices(finder.world(self.on))[:, 0]
+            offset = places - frames[:, :3, 3]
+            places = np.einsum("fij,fj->fi", np.linalg.inv(frames[:, :3, :3]), offset)
+        way = way_to(self.path, places)
+        if self.path.closed:
+            way = np.unwrap(way, period=length(self.path))
+        return (way / self.radius)[None]
+
+
+@dataclass(frozen=True)
 class DriveStep:
     """One of the three channels of a carriage that goes along its own heading.
 
@@ -199,7 +235,7 @@ class DriveStep:
         return way[self.which][None]
 
 
-ValueStep = CamStep | OneWayStep | RollStep | DriveStep | FormulaStep
+ValueStep = CamStep | OneWayStep | RollStep | PathRollStep | DriveStep | FormulaStep
 
 
 @dataclass(frozen=True)

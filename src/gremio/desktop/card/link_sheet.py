@@ -32,6 +32,7 @@ from gremio.desktop.formula_edit import FormulaEdit
 from gremio.desktop.theme.dress import digit_font, text_font
 from gremio.desktop.theme.inks import Inks
 
+_HEADING = "its own heading"
 _TEETH = ("gear pair", "rack and pinion")
 
 
@@ -63,7 +64,7 @@ class LinkSheet(Sheet):
                 self._number("Ring ÷ sun", "ratio", link.ratio, "number", "")
             case Rolling():
                 self._number("Radius", "radius", link.radius, "length", "mm")
-                self.add(second("It turns by the way it is carried ÷ radius, also backwards."))
+                self._add_way(link)
             case Driving():
                 self._number("Wheelbase", "wheelbase", link.wheelbase, "length", "m")
                 self._number("Axle at", "axle", link.axle, "length", "m")
@@ -84,11 +85,16 @@ class LinkSheet(Sheet):
         if isinstance(link, Ratio | Planetary) and train is not None:
             freedoms = len(train.inputs)
             members = len(train.inputs) + len(train.shares)
+            given = [c for c in train.inputs if not split(c)[1] or self._is_led(c)]
             free = "locked" if not freedoms else f"{freedoms} freedom{'s' * (freedoms > 1)}"
-            return f"two-way, in a train of {members}, {free}"
+            led = f", {len(given)} of them led" if freedoms > 1 else ""
+            return f"two-way, in a train of {members}, {free}{led}"
         if isinstance(link, Cam) or (isinstance(link, Ratio) and link.ratio != 0.0):
             return "two-way"
         return "one way"
+
+    def _is_led(self, channel: str) -> bool:
+        return channel in self.document.program.drives
 
     # ── lead and follower ──────────────────────────────────────────
 
@@ -196,6 +202,18 @@ class LinkSheet(Sheet):
         field = self._field(kind, unit, word, value)
         field.committed.connect(lambda v: self._change(word.lower(), **{name: v}))
         self.row(word, field)
+
+    def _add_way(self, link: Rolling) -> None:
+        """Along what the way of a wheel is measured."""
+        paths = {path.name: path_id for path_id, path in self.document.rig.paths.items()}
+        names = {path_id: name for name, path_id in paths.items()}
+        present = names.get(link.path, _HEADING)
+
+        def chosen(text: str) -> None:
+            self._put("way of a wheel", replace(link, path=paths.get(text, "")))
+
+        self.row("Way along", choice([_HEADING, *paths], present, "Way along", chosen))
+        self.add(second("It turns by the way it is carried ÷ radius, also backwards."))
 
     def _set_proportion(self) -> None:
         every, moves = self.every.value, self.moves.value

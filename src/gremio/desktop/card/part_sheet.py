@@ -56,7 +56,7 @@ from gremio.desktop.card.rows import (
 )
 from gremio.desktop.document import Document, Edit
 from gremio.desktop.fields import OptionalField, QuantityField
-from gremio.desktop.preparing import align_mount, make_gear_mate, mount_in_box
+from gremio.desktop.preparing import align_mount, make_gear_mate, mount_in_box, roll_wheel
 from gremio.desktop.rigging import set_home
 from gremio.desktop.theme.dress import digit_font, text_font
 from gremio.desktop.theme.inks import Inks
@@ -234,6 +234,9 @@ class PartSheet(Sheet):
                     "Lay the axis along an edge, a hole or across a face",
                 )
             )
+        if any(c.startswith("turn") for c in freed(entry.joint)) and entry.shapes:
+            tip = "Its turn is then the way it is carried ÷ its radius"
+            self.add(link_button("Let it roll as it is carried", self._roll, tip))
         if freed(entry.joint):
             self.add(
                 link_button("Try its axis", lambda: self.bench.try_axis(self.part), "A wiggle (A)")
@@ -292,13 +295,20 @@ class PartSheet(Sheet):
         wheres = ["outside", "inside"] if isinstance(solid, SpurGear) else ["outside"]
         self._inside = choice(wheres, "outside", "Where the mate runs", lambda _text: None)
         self.row("Mate, teeth", self.mate, self._inside)
+        self._apart = OptionalField("length", "mm", "Distance of the mate", self)
+        self._apart.setPlaceholderText("touching")
+        self._apart.setToolTip("Between the centres; reached by profile shift")
+        self._apart.refused.connect(self.document.said)
+        self.row("at, mm", self._apart)
         self.add(link_button("Make a mate that runs with it", self._make_mate))
 
     def _make_mate(self) -> None:
         teeth = self.mate.value if not self.mate.isModified() else None
-        self.mate._commit()
+        for field in (self.mate, self._apart):
+            field.commit()
         teeth = teeth or self.mate.value or 30.0
-        make_gear_mate(self.document, self.part, teeth, self._inside.currentText() == "inside")
+        inside = self._inside.currentText() == "inside"
+        make_gear_mate(self.document, self.part, teeth, inside, self._apart.value)
 
     def _add_use(self) -> None:
         """How it is shown while working light, and how it is repeated."""
@@ -406,6 +416,9 @@ class PartSheet(Sheet):
             other = next(i for i, p in self.document.rig.parts.items() if p.name == name)
             align_mount(self.document, self.part, other)
         self._sure()
+
+    def _roll(self) -> None:
+        roll_wheel(self.document, self.part)
 
     def _take_scale_out(self) -> None:
         self._edit("scale", lambda rig: without_scale(rig, self.part))

@@ -40,6 +40,7 @@ from gremio.core.quantity import parse
 from gremio.core.rig.channels import kind_of, shown_unit, split
 from gremio.core.rig.model import Link
 from gremio.desktop.card.rows import link_button, second
+from gremio.desktop.deck.catching_up import CatchingUp
 from gremio.desktop.document import Document
 from gremio.desktop.theme.dress import digit_font, text_font
 from gremio.desktop.theme.inks import DAY, Inks
@@ -145,15 +146,13 @@ class _Table(QAbstractTableModel):
         )
 
 
-class LedgerPage(QWidget):
+class LedgerPage(CatchingUp):
     """The table, a field that filters it, and its export."""
 
     def __init__(self, document: Document) -> None:
-        super().__init__()
-        self.document = document
+        super().__init__(document)
         self.inks: Inks = DAY
         self._copied: Link | None = None
-        self._fresh = False
         self.table = _Table(document)
         self.sorted = QSortFilterProxyModel(self)
         self.sorted.setSourceModel(self.table)
@@ -193,38 +192,25 @@ class LedgerPage(QWidget):
         self.pages = QStackedLayout(self)
         self.pages.addWidget(self.empty)
         self.pages.addWidget(full)
-        document.rig_changed.connect(self._stale)
         document.pose_changed.connect(self._take_pose)
         document.selection_changed.connect(self._take_selection)
-        self.rebuild()
+        self.catch_up()
 
     def set_inks(self, inks: Inks) -> None:
         """Draw by day or by night."""
         self.inks = inks
         self.view.viewport().update()
 
-    def _stale(self) -> None:
-        self._fresh = False
-        if self.isVisible():
-            self.rebuild()
-
-    def showEvent(self, event: object) -> None:
-        """A page that was hidden catches up."""
-        if not self._fresh:
-            self.rebuild()
-        super().showEvent(event)  # type: ignore[arg-type]
-
     def rebuild(self) -> None:
         """Take the rows of the rig of now."""
         self.table.rebuild()
-        self._fresh = True
         rows = len(self.table.rows)
         self.count.setText(f"{rows} led channel{'s' if rows != 1 else ''}")
         self.pages.setCurrentIndex(1 if rows else 0)
         self._take_selection()
 
     def _take_pose(self) -> None:
-        if self.isVisible() and self._fresh:
+        if self.isVisible() and self.fresh:
             self.table.values_changed()
 
     def _take_selection(self) -> None:

@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 from gremio.core.inspect.drive_map import DriveMap, Edge, Node, drive_map
 from gremio.core.rig.channels import split
 from gremio.desktop.card.rows import link_button, second
+from gremio.desktop.deck.catching_up import CatchingUp
 from gremio.desktop.document import Document
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import DAY, Inks
@@ -251,13 +252,11 @@ class MapView(QWidget):
         self.update()
 
 
-class MapPage(QWidget):
+class MapPage(CatchingUp):
     """The map with what can be done to it."""
 
     def __init__(self, document: Document) -> None:
-        super().__init__()
-        self.document = document
-        self._fresh = False
+        super().__init__(document)
         self.view = MapView(document)
         self.empty = second(EMPTY)
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
@@ -282,29 +281,16 @@ class MapPage(QWidget):
         column.addLayout(head)
         column.addWidget(self.empty, 1)
         column.addWidget(self.view, 1)
-        document.rig_changed.connect(self._stale)
         document.selection_changed.connect(self.view.show_selected)
-        self.rebuild()
+        self.catch_up()
 
     def set_inks(self, inks: Inks) -> None:
         """Draw by day or by night."""
         self.view.inks = inks
         self.view.update()
 
-    def _stale(self) -> None:
-        self._fresh = False
-        if self.isVisible():
-            self.rebuild()
-
-    def showEvent(self, event: object) -> None:
-        """A page that was hidden catches up."""
-        if not self._fresh:
-            self.rebuild()
-        super().showEvent(event)  # type: ignore[arg-type]
-
     def rebuild(self) -> None:
         """Lay the map out for the rig of now."""
-        self._fresh = True
         self.view.rebuild()
         anything = bool(self.view.map.edges)
         self.view.setVisible(anything)
