@@ -11,11 +11,10 @@ from gremio.core.files.csv_out import sweep_csv
 from gremio.core.files.model_in import ENDINGS, read_model
 from gremio.core.files.shelf import Shelf
 from gremio.core.problem import GremioError, Note
-from gremio.core.rig.builder import Typed, values_by_key
-from gremio.core.rig.edit.controls import set_values
+from gremio.core.rig.builder import Typed
 from gremio.core.rig.find import control_id
 from gremio.core.rig.model import Rig
-from gremio.core.solve.ask import solve, sweep
+from gremio.core.solve.ask import posed, solve, sweep
 
 
 def convert_file(
@@ -27,8 +26,7 @@ def convert_file(
     """
     shelf = Shelf()
     rig, notes = _read(source, shelf)
-    solve(rig, values)
-    rig = set_values(rig, values_by_key(rig, values))
+    rig = posed(rig, values)
     ending = target.suffix.lower()
     if ending == ".gremio":
         rig_file.write(rig, target)

@@ -18,6 +18,7 @@ from gremio.core.rig.edit.links import add_link
 from gremio.core.rig.find import channel_key, part_id
 from gremio.core.rig.model import Joint, Part, Rig, Rolling
 from gremio.core.rig.solids import Box, Cylinder
+from gremio.core.solve.ask import posed
 from gremio.core.solve.evaluate import evaluate, rolled_on
 from gremio.core.solve.program import compile_rig
 
@@ -203,3 +204,15 @@ def test_a_wheel_along_a_path_counts_every_round() -> None:
         gremio.roll(rig, "Wheel", R, "Nowhere")
     with pytest.raises(GremioError, match="two different points"):
         gremio.path(rig, "Point", [(0, 0, 0), (0, 0, 0)])
+
+
+def test_a_pose_asked_for_is_where_a_hand_would_take_it(cart: Rig) -> None:
+    pose = gremio.solve(cart, {"Trolley travel": "2 m"})
+    assert pose.value("Trolley", "move x") == pytest.approx(2.0)
+    assert pose.value("Rear left", "turn y") == pytest.approx(2.0 / 0.3)
+    swept = gremio.sweep(cart, "Trolley travel", 21)
+    body = swept.channel(channel_key(cart, "Trolley move x"))
+    assert (body[0], body[10], body[-1]) == pytest.approx((-10.0, 0.0, 10.0), abs=1e-9)
+    halfway = posed(cart, {"Trolley travel": "2 m"})
+    again = gremio.run(halfway, {"Trolley travel": np.linspace(5, 3, 9)})
+    assert again.channel(channel_key(cart, "Trolley move x"))[-1] == pytest.approx(3.0)

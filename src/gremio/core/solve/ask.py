@@ -12,10 +12,11 @@ from gremio.core.problem import GremioError
 from gremio.core.quantity import show_short
 from gremio.core.rig.builder import Typed, values_by_key
 from gremio.core.rig.channels import full_label, link_label
+from gremio.core.rig.edit.controls import set_values
 from gremio.core.rig.find import channel_key, control_id
 from gremio.core.rig.model import Rig
 from gremio.core.solve.backward import drive_line
-from gremio.core.solve.evaluate import evaluate
+from gremio.core.solve.evaluate import evaluate, rolled_on
 from gremio.core.solve.pose import Pose, Poses
 from gremio.core.solve.program import Program, compile_rig
 
@@ -23,16 +24,27 @@ from gremio.core.solve.program import Program, compile_rig
 def solve(rig: Rig, values: Mapping[str, Typed] | None = None) -> Pose:
     """The pose of a rig: as it stands, with some controls or channels put elsewhere.
 
-    values: by name ("Upper gates", "Paddle, east move z"), typed ("46 deg") or SI.
+    values: by name ("Upper gates", "Paddle, east move z"), typed ("46 deg") or SI. Wheels
+    roll, and carriages drive, the straight way there from where the rig stands.
     Raises NotFound for an unknown name, QuantityError for a wrong unit, GremioError for a
     channel that a link leads.
     """
     program = compile_rig(rig)
-    asked = values_by_key(rig, values or {})
+    return evaluate(program, _put(program, values or {})).frame(0)
+
+
+def posed(rig: Rig, values: Mapping[str, Typed]) -> Rig:
+    """The rig standing as `solve` puts it. Raises as `solve` does."""
+    return set_values(rig, _put(compile_rig(rig), values))
+
+
+def _put(program: Program, values: Mapping[str, Typed]) -> dict[str, float]:
+    rig = program.rig
+    asked = values_by_key(rig, values)
     for channel in asked:
         if not program.inputs[program.channel_row[channel]]:
             raise GremioError(_is_led(program, channel))
-    return evaluate(program, {**rig.at, **asked}).frame(0)
+    return rolled_on(program, rig.at, {**rig.at, **asked})
 
 
 def _is_led(program: Program, channel: str) -> str:
@@ -46,8 +58,9 @@ def _is_led(program: Program, channel: str) -> str:
 def run(rig: Rig, values: Mapping[str, Sequence[float] | npt.ArrayLike]) -> Poses:
     """The poses of many frames at once.
 
-    values: by name, (F,) values in SI or one value for all frames. Rolling wheels start
-    where they stand and roll on from frame to frame. Raises NotFound, GremioError.
+    values: by name, (F,) values in SI or one value for all frames. Rolling wheels roll the
+    straight way from where the rig stands to the first frame, and on from frame to frame.
+    Raises NotFound, GremioError.
     """
     program = compile_rig(rig)
     asked: dict[str, Any] = dict(rig.at)
@@ -61,7 +74,16 @@ def run(rig: Rig, values: Mapping[str, Sequence[float] | npt.ArrayLike]) -> Pose
     lengths = {np.size(v) for v in asked.values()} - {1}
     if len(lengths) > 1:
         raise GremioError(f"The values have different lengths: {sorted(lengths)}.")
-    return evaluate(program, asked)
+    return _from_here(program, asked)
+
+
+def _from_here(program: Program, asked: dict[str, Any]) -> Poses:
+    """Many frames, after the way from where the rig stands to the first of them."""
+    first = {channel: float(np.ravel(given)[0]) for channel, given in asked.items()}
+    start = rolled_on(program, program.rig.at, first)
+    grown = {channel: value for channel, value in start.items() if channel not in asked}
+    kept = {channel: start[channel] for channel in program.growing if channel in asked}
+    return evaluate(program, {**asked, **grown, **kept})
 
 
 def sweep(rig: Rig, control: str, steps: int = 101) -> Poses:
@@ -84,8 +106,7 @@ def sweep_program(program: Program, control_key: str, steps: int) -> Poses:
     """The poses of a program along the range of the control with this key."""
     entry = program.rig.controls[control_key]
     travel = np.linspace(entry.low, entry.high, steps)
-    inputs: dict[str, Any] = {**program.rig.at, control_key: travel}
-    return evaluate(program, inputs)
+    return _from_here(program, {**program.rig.at, control_key: travel})
 
 
 def moving_channels(poses: Poses, control_key: str) -> list[str]:

@@ -10,7 +10,7 @@ import numpy.typing as npt
 from gremio.core.solve.frames import Finder, world_frames
 from gremio.core.solve.pose import Poses
 from gremio.core.solve.program import Program
-from gremio.core.solve.steps import DriveStep, Level, RollStep
+from gremio.core.solve.steps import Level
 
 Array = npt.NDArray[np.float64]
 _SUBSTEPS = 24
@@ -106,7 +106,7 @@ def rolled_on(
 ) -> dict[str, float]:
     """The inputs `after`, with every rolling wheel turned, and every carriage driven, as far as
     it goes on the straight way there from `before` (both SI by channel key)."""
-    if not program.rolls:
+    if not program.growing:
         return dict(after)
     share = np.linspace(0.0, 1.0, _SUBSTEPS + 1)
     home = {c: float(program.home[program.channel_row[c]]) for c in (*before, *after)
@@ -115,17 +115,7 @@ def rolled_on(
     for channel, rest in home.items():
         start, end = before.get(channel, rest), after.get(channel, rest)
         way[channel] = start + (end - start) * share
-    growing = _growing_channels(program)
-    for channel in growing:
+    for channel in program.growing:
         way[channel] = after.get(channel, 0.0)
     poses = evaluate(program, way)
-    return {**after, **{c: float(poses.asked[program.channel_row[c], -1]) for c in growing}}
-
-
-def _growing_channels(program: Program) -> list[str]:
-    return [
-        program.channel_keys[step.follower]
-        for level in program.steps
-        for step in level.adds
-        if isinstance(step, RollStep | DriveStep)
-    ]
+    return {**after, **{c: float(poses.asked[program.channel_row[c], -1]) for c in program.growing}}

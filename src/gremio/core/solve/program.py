@@ -91,10 +91,13 @@ class Program:
         return [(c, self.channel_row[key(part, c)]) for c in APPLIED if c in free]
 
     @cached_property
-    def rolls(self) -> bool:
-        """Whether something in it grows by how far something goes, from frame to frame."""
-        return any(
-            isinstance(step, RollStep | DriveStep) for level in self.steps for step in level.adds
+    def growing(self) -> tuple[str, ...]:
+        """Keys of the channels that grow by how far something goes, from frame to frame."""
+        return tuple(
+            self.channel_keys[step.follower]
+            for level in self.steps
+            for step in level.adds
+            if isinstance(step, RollStep | DriveStep)
         )
 
     @cached_property
