@@ -146,7 +146,10 @@ def _take_links(window: Window, take: Callable[[str], None], settle: Callable[[]
     bench._refresh()
     settle()
     holes = [s for s in bench.overlay.drawn.places if s.place.kind == "circle centre"]
-    bench._picked = [holes[0], max(holes, key=lambda s: float(np.ptp([holes[0].world, s.world])))]
+    bench._picked = [
+        holes[0],
+        max(holes, key=lambda s: float(np.linalg.norm(holes[0].world - s.world))),
+    ]
     bench.measured.emit(list(bench._picked))
     bench._refresh()
     take("measuring")

@@ -504,3 +504,19 @@ def test_a_mate_is_made_at_a_distance(at_gears: Hand) -> None:
     here, there = (document.pose.part(n).world[:3, 3] for n in ("Pinion", "Gear, 30 teeth"))
     assert np.linalg.norm(there - here) == pytest.approx(0.253)
     assert document.notes() == []
+
+
+def test_a_second_link_adds_to_the_first(at_gears: Hand) -> None:
+    document = at_gears.window.document
+    document.edit("lead", lambda rig: gremio.formula(rig, "Wheel", "Pinion.turn"))
+    select(at_gears, "Bar")
+    at_gears.keys("l")
+    at_gears.click(at_gears.window.bench, at_gears.on_part("Wheel", (0.1, 0.1, 0.03)))
+    at_gears.keys(RETURN)
+    ratio = next(i for i, k in document.rig.links.items() if isinstance(k, Ratio))
+    document.select(ratio)
+    at_gears.choose("What it does", "adds to its follower")
+    document.move(channel_key(document.rig, "Pinion"), 0.5)
+    document.move(channel_key(document.rig, "Bar"), 0.1)
+    added = document.rig.links[ratio].ratio * 0.1
+    assert at_gears.value("Wheel") == pytest.approx(0.5 + added) and added != 0.0

@@ -154,3 +154,42 @@ def test_faults_in_a_file_do_not_keep_it_from_opening(hatch: Rig, tmp_path: Path
     again = gremio.load(tmp_path / "twice.gremio")
     assert again == broken
     assert [n.code for n in gremio.solve(again).notes] == ["name-twice"]
+
+
+@pytest.mark.parametrize(
+    ("part", "text"),
+    [
+        ('"links": {"k1": {"link": "rolling", "follower": "p1 turn y", "radius": 0}}', "radius"),
+        ('"links": {"k1": {"link": "planetary", "sun": "p1 turn y", "ring": "p2 turn y", '
+         '"carrier": "p3 turn y", "ratio": -1}}', "teeth of ring"),
+        ('"links": {"k1": {"link": "cam", "lead": "p1 turn y", "followers": [{"channel": '
+         '"p2 turn y"}], "stations": [{"lead": 1, "values": {}}, {"lead": 1, "values": {}}]}}',
+         "same lead value"),
+        ('"links": {"k1": {"link": "rolling", "follower": "p1 turn y", "radius": 1, '
+         '"path": "w1"}}, '
+         '"paths": {"w1": {"name": "Rail", "points": [[0, 0, 0]]}}', "two different points"),
+        ('"links": {"k1": {"link": "rolling", "follower": "p1 turn y", "radius": 1, "path": "w9"}}',
+         "a path that is not in the rig"),
+        ('"links": {"k1": {"link": "driving", "body": "p1", "travel": "p2 turn y"}}', "grounded"),
+        ('"links": {"k1": {"link": "formula", "follower": "p1 turn y", "text": "((("}}',
+         "can't be computed"),
+        ('"measures": {"m1": {"name": "Gap", "kind": "distance", "ends": []}}', "measure anew"),
+        ('"measures": {"m1": {"name": "Gap", "kind": "radius", "ends": [{"part": "p7"}]}}',
+         "measure anew"),
+    ],
+)  # fmt: skip
+def test_links_and_measures_that_can_not_be_are_told_and_left_out(part: str, text: str) -> None:
+    parts = ", ".join(
+        f'"p{i}": {{"name": "P{i}", "joint": {{"kind": "spin", "axis": "y"}}}}' for i in (1, 2, 3)
+    )
+    rig = rig_file.decode(f'{{"gremio": 1, "rig": {{"parts": {{{parts}}}, {part}}}}}'.encode())
+    pose = gremio.solve(rig)
+    assert [text in note.text for note in pose.notes] == [True]
+    assert np.all(np.isfinite(pose.worlds))
+    assert gremio.inspect(rig)
+
+
+def test_a_number_without_end_is_refused_wherever_it_is() -> None:
+    text = '{"gremio": 1, "rig": {"controls": {"c1": {"name": "A", "kind": "angle", "unit": "deg", '
+    with pytest.raises(FileProblem, match="Number out of range"):
+        rig_file.decode((text + '"low": 0, "high": 1e999}}}}').encode())

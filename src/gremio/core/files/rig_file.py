@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import math
 import os
 from collections.abc import Callable
 from pathlib import Path
@@ -64,7 +63,7 @@ def decode(data: bytes, name: str = "The file") -> Rig:
             f"{name} (version {version}) does not read as a rig: {error}. "
             "Mend that place in a text editor, or open an older copy."
         ) from None
-    _check_finite(rig, name)
+    _check_turns(rig, name)
     return rig
 
 
@@ -83,19 +82,15 @@ def _version(head: dict[str, msgspec.Raw], name: str) -> int:
     return version
 
 
-def _check_finite(rig: Rig, name: str) -> None:
-    """Numbers such as 1e999 read as infinity, which no place or stop can be."""
+def _check_turns(rig: Rig, name: str) -> None:
+    """A turn of four zeros is no turn. (Numbers such as 1e999 are refused by the reader.)"""
     for part in rig.parts.values():
-        numbers = [*part.mount.at, *part.mount.turn, *part.mount.scale]
-        for shape in part.shapes:
-            numbers += [*shape.place.at, *shape.place.turn, *shape.place.scale]
-        if not all(map(math.isfinite, numbers)) or not any(part.mount.turn):
+        frames = [part.mount, *(shape.place for shape in part.shapes)]
+        if not all(any(frame.turn) for frame in frames):
             raise FileProblem(
                 f"{name}: the mount or a shape of {part.name} holds a number that is no place. "
                 "Mend it in a text editor, or open an older copy."
             )
-    if not all(map(math.isfinite, rig.at.values())):
-        raise FileProblem(f"{name}: a channel stands at a number without end. Mend it there.")
 
 
 def read(path: str | os.PathLike[str]) -> Rig:

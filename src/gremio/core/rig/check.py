@@ -8,7 +8,7 @@ from collections import Counter
 from gremio.core.problem import Note
 from gremio.core.quantity import UNITS, show_short
 from gremio.core.rig.channels import channel_unit, freed
-from gremio.core.rig.model import Control, Part, Rig, Stops
+from gremio.core.rig.model import Control, Measure, Part, Rig, Stops
 from gremio.core.rig.order import arrange, part_levels
 from gremio.core.rig.solids import Mesh
 
@@ -26,6 +26,8 @@ def own_faults(rig: Rig) -> list[Note]:
         notes += _sources(rig, part)
     for control in rig.controls.values():
         notes += _range(control)
+    for measure in rig.measures.values():
+        notes += _measure(rig, measure)
     return notes
 
 
@@ -69,6 +71,14 @@ def _sources(rig: Rig, part: Part) -> list[Note]:
             text = f"The shape of {part.name} comes from a model that the rig does not list."
             return [Note("source-lost", part.name, text + " Bring the model in again.")]
     return []
+
+
+def _measure(rig: Rig, measure: Measure) -> list[Note]:
+    wanted = 2 if measure.kind in ("distance", "angle") else 1
+    if len(measure.ends) == wanted and all(end.part in rig.parts for end in measure.ends):
+        return []
+    text = f"{measure.name} measures something that is not in the rig. Remove it, and measure anew."
+    return [Note("measure-lost", measure.name, text)]
 
 
 def _range(control: Control) -> list[Note]:

@@ -21,6 +21,7 @@ from gremio.core.rig.channels import (
     members,
     split,
 )
+from gremio.core.rig.link_numbers import wrong_numbers
 from gremio.core.rig.model import Formula, Link, Planetary, Ratio, Rig, Rolling
 from gremio.core.rig.trains import Fault, Row, Train, solve_trains
 
@@ -281,9 +282,12 @@ def _lost(rig: Rig, link: Link) -> Note | None:
         name = label(rig, followers(link)[0])
         text = f"{name} leads itself by {link_label(rig, link)}. Remove the link."
         return Note("link-cycle", name, text)
+    name = label(rig, followers(link)[0]) if followers(link) else ""
     if isinstance(link, Rolling) and link.path and link.path not in rig.paths:
         text = f"{link_label(rig, link)} follows a path that is not in the rig. Remove the link."
-        return Note("link-lost", "", text)
+        return Note("link-lost", name, text)
+    if wrong := wrong_numbers(rig, link):
+        return Note("link-wrong", name, f"{link_label(rig, link)} is left out. {wrong}")
     return None
 
 

@@ -60,6 +60,8 @@ def measured(
     as nothing (nan).
     """
     ends = measure.ends
+    if len(ends) != ends_of(measure) or any(end.part not in rig.parts for end in ends):
+        return math.nan
     match measure.kind:
         case "distance":
             one, two = (_in_world(world(e.part), point(rig, e, geometry)) for e in ends)
@@ -75,6 +77,11 @@ def measured(
         case _:
             found = feature(rig, ends[0], geometry)
             return math.nan if found is None else found.size
+
+
+def ends_of(measure: Measure) -> int:
+    """How many picked features a measure of this kind has."""
+    return 2 if measure.kind in ("distance", "angle") else 1
 
 
 def _in_world(world: Array, at: Array) -> Array:

@@ -9,6 +9,7 @@ from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
+from msgspec.structs import replace
 
 from gremio.core.quantity import show, show_short
 from gremio.core.rig.find import free_name, names_in
@@ -21,6 +22,8 @@ from gremio.desktop.bench.snapping import Spot
 
 Array = npt.NDArray[np.float64]
 GeometryOf = Callable[[AnySolid], Geometry]
+# Lengths below this are shown in millimetres (m).
+_SMALL = 0.5
 _ONE: dict[str, MeasureKind] = {"edge middle": "length", "circle centre": "radius"}
 
 
@@ -55,9 +58,14 @@ def _parallel(picked: Sequence[Spot]) -> bool:
 
 def measure_value(rig: Rig, pose: Pose, measure: Measure, geometry: GeometryOf) -> float:
     """The value of a measure in a pose (SI); nan when what it measured is gone."""
-    if any(end.part not in rig.parts for end in measure.ends):
-        return math.nan
     return measured(rig, measure, pose.world, geometry)
+
+
+def in_fitting_unit(measure: Measure, value: float) -> Measure:
+    """A measure shown in millimetres where it is a small length (m)."""
+    if measure.kind == "angle" or not value < _SMALL:
+        return measure
+    return replace(measure, unit="mm")
 
 
 def told(value: float, unit: str) -> str:
@@ -69,7 +77,7 @@ def measure_line(rig: Rig, pose: Pose, measure: Measure, geometry: GeometryOf) -
     """How a measure is drawn in a pose."""
     value = measure_value(rig, pose, measure, geometry)
     text = told(value, measure.unit)
-    if any(end.part not in rig.parts for end in measure.ends):
+    if math.isnan(value):
         return Line(np.zeros((2, 3)), text)
     spots = [_world(rig, pose, measure, i, geometry) for i in range(len(measure.ends))]
     if len(spots) == 2:

@@ -30,7 +30,12 @@ from gremio.desktop.bench.camera import (
 )
 from gremio.desktop.bench.drag import Drag, FreeDrag
 from gremio.desktop.bench.handles import Handle, handles_of, stop_moves
-from gremio.desktop.bench.measuring import likely_measure, measure_line
+from gremio.desktop.bench.measuring import (
+    in_fitting_unit,
+    likely_measure,
+    measure_line,
+    measure_value,
+)
 from gremio.desktop.bench.overlay import KNOB, Drawn, DrawnMeasure, Overlay
 from gremio.desktop.bench.renderer import Renderer
 from gremio.desktop.bench.scene import Scene, box_edges, corners_of, scene_of
@@ -371,8 +376,10 @@ class Bench(QOpenGLWidget):
             line = measure_line(self.document.rig, self.pose, measure, self.document.geometry)
             found.append(DrawnMeasure(line.ends, line.text, measure_id == hot))
         if self._picked:
-            present = likely_measure(self.document.rig, self._picked)
-            line = measure_line(self.document.rig, self.pose, present, self.document.geometry)
+            rig, geometry = self.document.rig, self.document.geometry
+            present = likely_measure(rig, self._picked)
+            value = measure_value(rig, self.pose, present, geometry)
+            line = measure_line(rig, self.pose, in_fitting_unit(present, value), geometry)
             found.append(DrawnMeasure(line.ends, line.text, True))
         return found
 

@@ -33,6 +33,7 @@ from gremio.desktop.theme.dress import digit_font, text_font
 from gremio.desktop.theme.inks import Inks
 
 _HEADING = "its own heading"
+_DOES = ("sets its follower", "adds to its follower")
 _TEETH = ("gear pair", "rack and pinion")
 
 
@@ -51,6 +52,8 @@ class LinkSheet(Sheet):
         if isinstance(link, Ratio | Cam):
             kind = "cam" if isinstance(link, Cam) else "ratio"
             self.row("Made as", choice(("ratio", "cam"), kind, "Made as", self._set_kind))
+            present = _DOES[link.adds]
+            self.row("It", choice(_DOES, present, "What it does", self._set_adds))
         if isinstance(link, Formula):
             self._add_formula(link)
         else:
@@ -264,6 +267,11 @@ class LinkSheet(Sheet):
                 self.document.selection_changed.emit()
                 return
             self._put("make a ratio of a cam", as_ratio(link))
+
+    def _set_adds(self, text: str) -> None:
+        link = self.document.rig.links[self.link_id]
+        assert isinstance(link, Ratio | Cam)
+        self._put(f"let a link {text.split()[0]}", replace(link, adds=text == _DOES[1]))
 
     def _swap(self) -> None:
         link = self.document.rig.links[self.link_id]

@@ -9,7 +9,7 @@ from msgspec.structs import replace
 from gremio.core.quantity import UNITS, units_of
 from gremio.core.rig.edit.measures import add_measure, change_measure, remove_measure
 from gremio.core.rig.model import Measure
-from gremio.desktop.bench.measuring import likely_measure, measure_value, told
+from gremio.desktop.bench.measuring import in_fitting_unit, likely_measure, measure_value, told
 from gremio.desktop.bench.snapping import Spot
 from gremio.desktop.card.rows import (
     Sheet,
@@ -23,8 +23,6 @@ from gremio.desktop.card.rows import (
 from gremio.desktop.document import Document
 from gremio.desktop.theme.dress import digit_font, text_font
 
-# Lengths below this are shown in millimetres (m).
-_SMALL = 0.5
 _KINDS = {
     "distance": "distance between two points",
     "length": "length of an edge",
@@ -57,8 +55,7 @@ class MeasuringSheet(Sheet):
             return
         measure = likely_measure(document.rig, picked)
         value = measure_value(document.rig, document.pose, measure, document.geometry)
-        if measure.kind != "angle" and value < _SMALL:
-            measure = replace(measure, unit="mm")
+        measure = in_fitting_unit(measure, value)
         self.add(second(_KINDS[measure.kind]))
         result = heading(told(value, measure.unit))
         result.setFont(digit_font(13))

@@ -491,6 +491,8 @@ def _kind(solid: object) -> str:
 
 def _short_channels(names: tuple[str, ...]) -> str:
     """ "move x y z, turn x y, scale" for a list of channel names."""
+    if len(names) == len(CHANNELS):
+        return "everything"
     words = []
     for verb in ("move", "turn", "scale"):
         axes = [name.split()[1] for name in names if name.startswith(verb)]

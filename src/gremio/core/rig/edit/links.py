@@ -2,24 +2,21 @@
 
 from __future__ import annotations
 
-import itertools
 import math
 from collections.abc import Iterable
 
 from msgspec.structs import replace
 
 from gremio.core.problem import GremioError
-from gremio.core.rig.channels import followers, full_label, kind_of, leads, split
+from gremio.core.rig.channels import followers, kind_of, leads, split
 from gremio.core.rig.edit.change import must_have, new_id, with_entry, without
+from gremio.core.rig.link_numbers import wrong_numbers
 from gremio.core.rig.model import (
     Cam,
-    Driving,
     Follower,
     Link,
-    Planetary,
     Ratio,
     Rig,
-    Rolling,
     Station,
     Stops,
 )
@@ -39,7 +36,8 @@ def change_link(rig: Rig, link_id: str, link: Link) -> Rig:
     """The rig with a link in place of the one of this id."""
     if rig.links.get(link_id) == link:
         return rig
-    _check_numbers(rig, link)
+    if wrong := wrong_numbers(rig, link):
+        raise GremioError(wrong)
     before = {note.text for note in arrange(rig).notes}
     changed = replace(
         rig,
@@ -55,29 +53,6 @@ def change_link(rig: Rig, link_id: str, link: Link) -> Rig:
     if new:
         raise GremioError(new[0].text)
     return changed
-
-
-def _check_numbers(rig: Rig, link: Link) -> None:
-    if isinstance(link, Ratio):
-        if not (math.isfinite(link.ratio) and math.isfinite(link.offset)):
-            raise GremioError("A ratio needs a plain number. Write for example '=36/20'.")
-        return
-    if isinstance(link, Planetary) and not (math.isfinite(link.ratio) and link.ratio > 0):
-        raise GremioError("A planetary set needs teeth of ring ÷ teeth of sun, above zero.")
-    if isinstance(link, Rolling) and not (math.isfinite(link.radius) and link.radius > 0):
-        raise GremioError("A rolling wheel needs a radius above zero.")
-    if isinstance(link, Driving) and not (math.isfinite(link.wheelbase) and link.wheelbase > 0):
-        raise GremioError("A carriage needs a wheelbase above zero.")
-    if not isinstance(link, Cam):
-        return
-    at = [station.lead for station in link.stations]
-    if len(at) < 2:
-        raise GremioError(
-            f"A cam from {full_label(rig, link.lead)} needs two stations at least. "
-            "Record another, or remove the cam."
-        )
-    if any(b <= a for a, b in itertools.pairwise(at)):
-        raise GremioError("Two stations of a cam stand at the same lead value. Move one of them.")
 
 
 def proposed_ratio(rig: Rig, lead: str, follower: str) -> Ratio:

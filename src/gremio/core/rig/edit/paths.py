@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import itertools
-import math
-
 from msgspec.structs import replace
 
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import link_label
 from gremio.core.rig.edit.change import must_have, new_id, with_entry, without
+from gremio.core.rig.link_numbers import has_length
 from gremio.core.rig.model import Path, Rig, Rolling
 
 
@@ -21,9 +19,7 @@ def add_path(rig: Rig, path: Path) -> tuple[Rig, str]:
     """
     if not path.name.strip() or path.name in {other.name for other in rig.paths.values()}:
         raise GremioError(f"A path needs a name of its own; {path.name!r} is none. Choose another.")
-    if not all(math.isfinite(v) for point in path.points for v in point):
-        raise GremioError(f"A point of the path {path.name} is not three numbers.")
-    if not any(a != b for a, b in itertools.pairwise(path.points)):
+    if not has_length(path):
         raise GremioError(f"The path {path.name} needs two different points at least.")
     if path.on is not None:
         must_have(rig.parts, path.on, "part")

@@ -1,0 +1,52 @@
+"""Numbers that a link can't have: looked at when it is made, and when a file is opened."""
+
+from __future__ import annotations
+
+import itertools
+import math
+
+from gremio.core.rig.channels import full_label
+from gremio.core.rig.model import Cam, Driving, Formula, Link, Path, Planetary, Ratio, Rig, Rolling
+
+
+def wrong_numbers(rig: Rig, link: Link) -> str:
+    """What is wrong with the numbers of a link, and what to do; "" when nothing is."""
+    match link:
+        case Ratio():
+            if not (math.isfinite(link.ratio) and math.isfinite(link.offset)):
+                return "A ratio needs a plain number. Write for example '=36/20'."
+        case Planetary():
+            if not (math.isfinite(link.ratio) and link.ratio > 0):
+                return "A planetary set needs teeth of ring ÷ teeth of sun, above zero."
+        case Rolling():
+            if not (math.isfinite(link.radius) and link.radius > 0):
+                return "A rolling wheel needs a radius above zero."
+            path = rig.paths.get(link.path)
+            if path is not None and not has_length(path):
+                return f"The path {path.name} needs two different points at least."
+        case Driving():
+            if not (math.isfinite(link.wheelbase) and link.wheelbase > 0):
+                return "A carriage needs a wheelbase above zero."
+        case Cam():
+            return _of_cam(rig, link)
+        case Formula():
+            return ""
+    return ""
+
+
+def _of_cam(rig: Rig, cam: Cam) -> str:
+    at = [station.lead for station in cam.stations]
+    if len(at) < 2:
+        return (
+            f"A cam from {full_label(rig, cam.lead)} needs two stations at least. "
+            "Record another, or remove the cam."
+        )
+    if any(b <= a for a, b in itertools.pairwise(at)):
+        return "Two stations of a cam stand at the same lead value. Move one of them."
+    return ""
+
+
+def has_length(path: Path) -> bool:
+    """Whether a path has two different points, all of them numbers."""
+    finite = all(math.isfinite(v) for point in path.points for v in point)
+    return finite and any(a != b for a, b in itertools.pairwise(path.points))
