@@ -16,7 +16,7 @@ from tests.desktop.hand import CTRL, RIGHT, Hand
 import gremio
 from gremio.core.files import rig_file
 from gremio.core.rig.find import channel_key, control_id, part_id
-from gremio.core.rig.model import Rig
+from gremio.core.rig.model import Cam, Rig
 from gremio.desktop.document import Document
 from gremio.desktop.find import entries_of, matching
 from gremio.desktop.keys import KeySheet, load_keys
@@ -444,3 +444,19 @@ def test_a_document_solves_without_compiling_when_only_values_move(lock: Rig) ->
     document.move(control_id(lock, "Upper gates"), 0.4)
     assert document.program is program
     assert np.isclose(document.pose.control("Upper gates"), 0.4)
+
+
+def test_a_law_for_a_span_and_what_holds_beyond_the_stations(at_lock: Hand) -> None:
+    document = at_lock.window.document
+    document.select(channel_key(document.rig, "Upper gate, east").split()[0])
+    at_lock.choose("Span after station 1", "cycloidal")
+    at_lock.choose("After the stations", "carry on")
+    cam = next(k for k in document.rig.links.values() if isinstance(k, Cam))
+    east = channel_key(document.rig, "Upper gate, east")
+    assert cam.stations[0].spans == {east: "cycloidal"} and cam.after == "carry on"
+    document.move(channel_key(document.rig, "Upper gates"), math.radians(15))
+    assert at_lock.value("Upper gate, east") == pytest.approx(math.radians(8))
+    assert "speed up to" in at_lock.named("Peaks").text()
+    at_lock.choose("Profile kind", "smooth")
+    cam = next(k for k in document.rig.links.values() if isinstance(k, Cam))
+    assert cam.stations[0].spans == {}

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from gremio.core.inspect.cams import cam_findings
 from gremio.core.inspect.finding import Finding, Mend
 from gremio.core.inspect.gearing import gear_findings
 from gremio.core.inspect.rolling import rolling_findings
@@ -37,7 +38,7 @@ def machine_findings(
 ) -> list[Finding]:
     """What is wrong with the machine itself, wherever it stands."""
     home = evaluate(program, all_home(rig).at).frame(0)
-    found = list(_scales(rig))
+    found = [*_scales(rig), *cam_findings(rig, program)]
     if all(_is_sound(shape.solid) for part in rig.parts.values() for shape in part.shapes):
         found += [*gear_findings(rig, home), *rolling_findings(rig, home, geometry)]
     return found

@@ -41,7 +41,19 @@ RatioKind = Literal[
     "hydraulic pair",
     "rolling wheel",
 ]
-ProfileKind = Literal["smooth", "straight"]
+ProfileKind = Literal[
+    "smooth",
+    "straight",
+    "free",
+    "dwell",
+    "harmonic",
+    "cycloidal",
+    "3-4-5",
+    "4-5-6-7",
+    "modified sine",
+    "modified trapezoid",
+]
+Beyond = Literal["hold", "carry on", "repeat"]
 RepeatAlong = Literal["line", "circle", "path"]
 StandIn = Literal["box", "hull", "outline", "full"]
 MeasureKind = Literal["distance", "length", "radius", "size", "angle"]
@@ -161,26 +173,38 @@ class Planetary(msgspec.Struct, frozen=True, omit_defaults=True, tag_field="link
 
 
 class Follower(msgspec.Struct, frozen=True, omit_defaults=True):
-    """One channel that a cam leads, and the profile between its stations."""
+    """One channel that a cam leads, and the profile between its stations, where a station
+    says nothing else."""
 
     channel: str
     profile: ProfileKind = "smooth"
 
 
-class Station(msgspec.Struct, frozen=True):
-    """A recorded position of a cam: the lead's value and the followers' values (SI)."""
+class Station(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A recorded position of a cam: the lead's value and the followers' values (SI).
+
+    spans: the profile from here to the next station that speaks of a follower, by follower.
+    slopes: how steep a free profile runs through here (SI for each SI), by follower.
+    """
 
     lead: float
     values: dict[str, float]
+    spans: dict[str, ProfileKind] = {}
+    slopes: dict[str, float] = {}
 
 
 class Cam(msgspec.Struct, frozen=True, omit_defaults=True, tag_field="link", tag="cam"):
-    """Maps one lead to followers through stations, kept in the order of the lead."""
+    """Maps one lead to followers through stations, kept in the order of the lead.
+
+    before, after: what it does before the first and after the last station.
+    """
 
     lead: str
     followers: tuple[Follower, ...]
     stations: tuple[Station, ...]
     adds: bool = False
+    before: Beyond = "hold"
+    after: Beyond = "hold"
 
 
 class Formula(msgspec.Struct, frozen=True, omit_defaults=True, tag_field="link", tag="formula"):
@@ -294,6 +318,7 @@ __all__ = [
     "PAINT",
     "Anchor",
     "Axis",
+    "Beyond",
     "Cam",
     "Control",
     "Driving",

@@ -129,8 +129,9 @@ def _through_cam(
     program: Program, pose: Pose, cam: Cam, channel: str, wanted: float
 ) -> Hand | Held:
     profile = cam_profile(cam, channel)
-    reach = [s.values[channel] for s in cam.stations if channel in s.values]
-    wanted = min(max(wanted, min(reach, default=wanted)), max(reach, default=wanted))
+    if "carry on" not in (cam.before, cam.after):
+        reach = [s.values[channel] for s in cam.stations if channel in s.values]
+        wanted = min(max(wanted, min(reach, default=wanted)), max(reach, default=wanted))
     lead = leads_at(profile, wanted, pose.at(cam.lead))
     if lead is None:
         unit = shown_unit(program.rig, channel)

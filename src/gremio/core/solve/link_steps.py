@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import numpy.typing as npt
 
-from gremio.core.mechanics.profiles import Profile, smooth, straight
+from gremio.core.mechanics.profiles import Profile, profile_of, straight
 from gremio.core.problem import Note
 from gremio.core.rig.channels import adds, followers, split
 from gremio.core.rig.model import Cam, Driving, Formula, Link, Planetary, Ratio, Rig, Rolling
@@ -127,14 +127,17 @@ def _value_steps(
 
 def cam_profile(cam: Cam, channel: str) -> Profile:
     """The profile of one follower of a cam, through the stations that speak of it."""
-    points = [(s.lead, s.values[channel]) for s in cam.stations if channel in s.values]
-    x, y = np.array(points, dtype=float).reshape(-1, 2).T
-    if len(x) == 0:
-        x, y = np.zeros(1), np.zeros(1)
-    if len(x) == 1:
-        x, y = np.array([x[0], x[0] + 1.0]), np.array([y[0], y[0]])
-    kinds = {follower.channel: follower.profile for follower in cam.followers}
-    return smooth(x, y) if kinds[channel] == "smooth" else straight(x, y)
+    told = [station for station in cam.stations if channel in station.values]
+    usual = next(f.profile for f in cam.followers if f.channel == channel)
+    x = [station.lead for station in told]
+    y = [station.values[channel] for station in told]
+    if len(told) < 2:
+        # Nothing to go between: it stands where its one station has it.
+        start, height = (x[0], y[0]) if told else (0.0, 0.0)
+        return straight([start, start + 1.0], [height, height])
+    kinds = [station.spans.get(channel, usual) for station in told[:-1]]
+    slopes = [station.slopes.get(channel, np.nan) for station in told]
+    return profile_of(x, y, kinds, slopes, cam.before, cam.after)
 
 
 def _train_steps(

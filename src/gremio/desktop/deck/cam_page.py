@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
+from typing import get_args
 
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt
@@ -16,19 +17,23 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from gremio.core.mechanics.profiles import peaks
+from gremio.core.quantity import UNITS
 from gremio.core.rig.channels import full_label, kind_of, members, shown_unit, split
 from gremio.core.rig.edit.links import (
     change_link,
     record_station,
     remove_station,
+    set_profile,
+    set_span,
     sorted_stations,
 )
-from gremio.core.rig.model import Cam, Follower, Station
+from gremio.core.rig.model import Beyond, Cam, ProfileKind, Station
 from gremio.core.solve.link_steps import cam_profile
 from gremio.desktop.areas import show_in, soon
 from gremio.desktop.card.rows import choice, link_button, second
 from gremio.desktop.deck.profile_view import ProfileView
-from gremio.desktop.document import Document
+from gremio.desktop.document import Document, Edit
 from gremio.desktop.fields import QuantityField
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import Inks
@@ -37,6 +42,9 @@ EMPTY = (
     "A cam maps a lead to its followers through stations. Select something that a cam leads to "
     "see its profile here; a ratio becomes a cam on its Card, under “Made as”."
 )
+
+
+_MIXED = "by span"
 
 
 class CamPage(QWidget):
@@ -57,7 +65,7 @@ class CamPage(QWidget):
         self.profile.let_go.connect(document.settle)
         self.side = QScrollArea()
         self.side.setWidgetResizable(True)
-        self.side.setFixedWidth(372)
+        self.side.setFixedWidth(404)
         self.side.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.side.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         layout.addWidget(self.empty, 1)
@@ -137,14 +145,19 @@ class CamPage(QWidget):
             label.setFont(text_font(9, bold=True))
             head.addWidget(label, 1)
         profile = next(f.profile for f in cam.followers if f.channel == self.channel)
-        kind = choice(("smooth", "straight"), profile, "Profile", self._set_profile)
+        kinds = get_args(ProfileKind)
+        mixed = any(self.channel in s.spans for s in cam.stations)
+        shown = (*kinds, _MIXED) if mixed else kinds
+        kind = choice(shown, _MIXED if mixed else profile, "Profile kind", self._set_profile)
         kind.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
-        kind.setFixedWidth(88)
+        kind.setFixedWidth(126)
         head.addWidget(kind)
         record = link_button("+ station", self._record, "A station where the lead is now")
         head.addWidget(record)
         column.addLayout(head)
         column.addLayout(self._stations(cam, units))
+        column.addLayout(self._ends(cam))
+        column.addWidget(self._peaks(cam, units))
         column.addStretch()
         return sheet
 
@@ -153,10 +166,12 @@ class CamPage(QWidget):
         grid = QGridLayout()
         grid.setHorizontalSpacing(6)
         grid.setVerticalSpacing(3)
-        for column, word in enumerate(("lead", "follower")):
+        for column, word in enumerate(("lead", "follower", "to the next")):
             label = second(word)
-            label.setAlignment(Qt.AlignmentFlag.AlignRight)
+            side = Qt.AlignmentFlag.AlignRight if column < 2 else Qt.AlignmentFlag.AlignLeft
+            label.setAlignment(side)
             grid.addWidget(label, 0, column + 1)
+        usual = next(f.profile for f in cam.followers if f.channel == self.channel)
         kinds = kind_of(rig, cam.lead), kind_of(rig, self.channel)
         for index, station in enumerate(cam.stations):
             grid.addWidget(second(str(index + 1)), index + 1, 0)
@@ -168,13 +183,50 @@ class CamPage(QWidget):
             follower.committed.connect(lambda value, i=index: self._set_follower(i, value))
             for field in (lead, follower):
                 field.refused.connect(self.document.said)
+                field.setMinimumWidth(70)
             grid.addWidget(lead, index + 1, 1)
             grid.addWidget(follower, index + 1, 2)
+            if index < len(cam.stations) - 1:
+                span = choice(
+                    get_args(ProfileKind),
+                    station.spans.get(self.channel, usual),
+                    f"Span after station {index + 1}",
+                    partial(self._set_span, index),
+                )
+                span.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+                span.setFixedWidth(122)
+                grid.addWidget(span, index + 1, 3)
             if len(cam.stations) > 2:
-                remove = link_button("remove", partial(self._remove, index))
+                remove = link_button("×", partial(self._remove, index), "Remove this station")
                 remove.setAccessibleName(f"Remove station {index + 1}")
-                grid.addWidget(remove, index + 1, 3)
+                remove.setFont(text_font(11))
+                grid.addWidget(remove, index + 1, 4)
+        grid.setColumnStretch(1, 1)
+        grid.setColumnStretch(2, 1)
         return grid
+
+    def _ends(self, cam: Cam) -> QHBoxLayout:
+        """What it does before the first and after the last station."""
+        line = QHBoxLayout()
+        line.setSpacing(6)
+        for word, end in (("before", cam.before), ("after", cam.after)):
+            line.addWidget(second(word))
+            box = choice(get_args(Beyond), end, f"{word.capitalize()} the stations",
+                         partial(self._set_end, word))  # fmt: skip
+            line.addWidget(box, 1)
+        return line
+
+    def _peaks(self, cam: Cam, units: tuple[str, str]) -> QLabel:
+        """The greatest speed and acceleration, in the units shown."""
+        fast, hard = peaks(cam_profile(cam, self.channel))
+        lead, unit = UNITS[units[0]], UNITS[units[1]]
+        per = f"{unit.symbol or '1'}/{lead.symbol or '1'}"
+        words = second(
+            f"speed up to {fast * lead.size / unit.size:.3g} {per}, acceleration up to "
+            f"{hard * lead.size**2 / unit.size:.3g} {per}²"
+        )
+        words.setAccessibleName("Peaks")
+        return words
 
     def _take_pose(self) -> None:
         cam = self._cam()
@@ -191,8 +243,7 @@ class CamPage(QWidget):
             self.document.move(cam.lead, value, gesture="drag the lead of a cam")
 
     def _put(self, what: str, cam: Cam) -> None:
-        if not self.document.edit(what, lambda rig: change_link(rig, self.link_id, cam)):
-            self.rebuild()
+        self._edit(what, lambda rig: change_link(rig, self.link_id, cam))
 
     def _changed_station(self, index: int, station: Station) -> None:
         cam = self._cam()
@@ -212,13 +263,26 @@ class CamPage(QWidget):
         self._changed_station(index, replace(cam.stations[index], values=values))
 
     def _set_profile(self, text: str) -> None:
+        kind = next((k for k in get_args(ProfileKind) if k == text), None)
+        if kind is not None:
+            self._edit(
+                "profile of a cam", lambda rig: set_profile(rig, self.link_id, self.channel, kind)
+            )
+
+    def _set_span(self, index: int, text: str) -> None:
+        kind = next(k for k in get_args(ProfileKind) if k == text)
+        self._edit(
+            "profile of a span", lambda rig: set_span(rig, self.link_id, index, self.channel, kind)
+        )
+
+    def _set_end(self, word: str, text: str) -> None:
         cam = self._cam()
         assert cam is not None
-        followers = tuple(
-            Follower(f.channel, text) if f.channel == self.channel else f  # type: ignore[arg-type]
-            for f in cam.followers
-        )
-        self._put("profile of a cam", replace(cam, followers=followers))
+        self._put(f"what a cam does {word} its stations", replace(cam, **{word: text}))
+
+    def _edit(self, what: str, change: Edit) -> None:
+        if not self.document.edit(what, change):
+            self.rebuild()
 
     def _record(self) -> None:
         cam = self._cam()

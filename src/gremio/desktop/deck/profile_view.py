@@ -7,12 +7,14 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
-from gremio.core.mechanics.profiles import Array, Profile, value
+from gremio.core.mechanics.profiles import Array, Profile, acceleration, speed, value
 from gremio.core.quantity import show_short
 from gremio.desktop.theme.dress import digit_font, text_font
 from gremio.desktop.theme.inks import DAY, Inks
 
 _LEFT, _RIGHT, _TOP, _FOOT = 62, 16, 12, 34
+# The strips of speed and acceleration under the profile: their share of the height.
+_STRIP, _GAP = 0.17, 6
 
 
 class ProfileView(QWidget):
@@ -28,6 +30,7 @@ class ProfileView(QWidget):
         self.lead, self.lead_name, self.lead_unit, self.unit = 0.0, "", "deg", "deg"
         self.range = (0.0, 1.0)
         self._leads, self._curve = np.zeros(1), np.zeros(1)
+        self._rates: tuple[Array, Array] = (np.zeros(1), np.zeros(1))
         self.setMinimumSize(220, 110)
         self.setAccessibleName("Profile")
 
@@ -38,6 +41,7 @@ class ProfileView(QWidget):
         self.profile, self.range = profile, span
         self._leads = np.linspace(*span, 240)
         self._curve = value(profile, self._leads)
+        self._rates = (speed(profile, self._leads), acceleration(profile, self._leads))
         self.lead_name, (self.lead_unit, self.unit) = lead_name, units
         self.update()
 
@@ -52,7 +56,18 @@ class ProfileView(QWidget):
         return low - room, high + room
 
     def _box(self) -> QRectF:
+        whole = self._whole()
+        return whole.adjusted(0, 0, 0, -2 * (_STRIP * whole.height() + _GAP))
+
+    def _whole(self) -> QRectF:
+        """The page inside its margins: the profile, and two strips under it."""
         return QRectF(_LEFT, _TOP, self.width() - _LEFT - _RIGHT, self.height() - _TOP - _FOOT)
+
+    def _strips(self) -> tuple[QRectF, QRectF]:
+        whole = self._whole()
+        tall = _STRIP * whole.height()
+        low = QRectF(whole.left(), whole.bottom() - tall, whole.width(), tall)
+        return low.translated(0, -tall - _GAP), low
 
     def point(self, lead: float, at: float) -> QPointF:
         """Where on the page a lead value and a follower value meet."""
@@ -80,6 +95,10 @@ class ProfileView(QWidget):
             y = box.top() + part * box.height()
             painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
         self._draw_words(painter, box)
+        for strip, rates, word in zip(
+            self._strips(), self._rates, ("speed", "accel."), strict=True
+        ):
+            self._draw_strip(painter, strip, rates, word)
         curve = QPolygonF(self._points(self._leads, self._curve))
         painter.setPen(QPen(QColor(self.inks.ink), 2))
         painter.drawPolyline(curve)
@@ -88,6 +107,26 @@ class ProfileView(QWidget):
         for spot in self._points(self.profile.x, value(self.profile, self.profile.x)):
             painter.drawRect(QRectF(spot.x() - 4, spot.y() - 4, 8, 8))
         self._draw_lead(painter, box)
+
+    def _draw_strip(self, painter: QPainter, strip: QRectF, rates: Array, word: str) -> None:
+        """Speed or acceleration over the same leads, about its own zero."""
+        painter.fillRect(strip, QColor(self.inks.field))
+        most = float(np.abs(rates).max()) or 1.0
+        low = min(0.0, float(rates.min()) / most)
+        high = max(0.0, float(rates.max()) / most)
+        room = (high - low) or 1.0
+        x = strip.left() + np.linspace(0, 1, len(rates)) * strip.width()
+        y = strip.bottom() - 2 - (rates / most - low) / room * (strip.height() - 4)
+        zero = strip.bottom() - 2 - (0 - low) / room * (strip.height() - 4)
+        painter.setPen(QPen(QColor(self.inks.rule), 1))
+        painter.drawLine(QPointF(strip.left(), zero), QPointF(strip.right(), zero))
+        painter.setPen(QPen(QColor(self.inks.second), 1.3))
+        spots = [QPointF(*spot) for spot in zip(x.tolist(), y.tolist(), strict=True)]
+        painter.drawPolyline(QPolygonF(spots))
+        painter.setPen(QColor(self.inks.second))
+        painter.setFont(text_font(8))
+        words = QRectF(0, strip.top(), _LEFT - 8, strip.height())
+        painter.drawText(words, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, word)
 
     def _draw_words(self, painter: QPainter, box: QRectF) -> None:
         assert self.profile is not None
@@ -101,7 +140,7 @@ class ProfileView(QWidget):
                 Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
                 show_short(height, self.unit),
             )
-        foot = QRectF(box.left(), box.bottom() + 6, box.width(), 16)
+        foot = QRectF(box.left(), self._whole().bottom() + 6, box.width(), 16)
         ends = (Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignRight)
         for end, side in zip(self.range, ends, strict=True):
             painter.drawText(foot, side, show_short(end, self.lead_unit))
@@ -114,7 +153,8 @@ class ProfileView(QWidget):
         spot = self.point(lead, float(value(self.profile, lead)))
         hand = QColor(self.inks.hand)
         painter.setPen(QPen(hand, 1.4))
-        painter.drawLine(QPointF(spot.x(), box.top()), QPointF(spot.x(), box.bottom()))
+        foot = self._whole().bottom()
+        painter.drawLine(QPointF(spot.x(), box.top()), QPointF(spot.x(), foot))
         painter.setBrush(hand)
         painter.drawEllipse(spot, 3.5, 3.5)
         painter.setFont(digit_font(8.5))

@@ -15,6 +15,7 @@ from gremio.core.rig.model import (
     Cam,
     Follower,
     Link,
+    ProfileKind,
     Ratio,
     Rig,
     Station,
@@ -134,7 +135,13 @@ def _cam_without(cam: Cam, channels: set[str]) -> Cam:
         cam,
         followers=tuple(f for f in cam.followers if f.channel not in channels),
         stations=tuple(
-            replace(station, values=without(station.values, *channels)) for station in cam.stations
+            replace(
+                station,
+                values=without(station.values, *channels),
+                spans=without(station.spans, *channels),
+                slopes=without(station.slopes, *channels),
+            )
+            for station in cam.stations
         ),
     )
 
@@ -152,18 +159,42 @@ def cam_through(lead: str, follower: str, points: Iterable[tuple[float, float]])
 
 def record_station(rig: Rig, link_id: str, lead: float, values: dict[str, float]) -> Rig:
     """Record a station of a cam; one at the same lead value is replaced."""
+    cam = _cam_of(rig, link_id)
+    others = [s for s in cam.stations if abs(s.lead - lead) > 1e-12]
+    before = next((s for s in cam.stations if s not in others), None)
+    new = Station(lead, values) if before is None else replace(before, values=values)
+    stations = sorted_stations([*others, new])
+    return change_link(rig, link_id, replace(cam, stations=stations))
+
+
+def set_span(rig: Rig, link_id: str, index: int, channel: str, kind: ProfileKind) -> Rig:
+    """Set the profile of a follower from a station, counted from 0, to the next."""
+    cam = _cam_of(rig, link_id)
+    station = cam.stations[index]
+    changed = replace(station, spans=with_entry(station.spans, channel, kind))
+    stations = (*cam.stations[:index], changed, *cam.stations[index + 1 :])
+    return change_link(rig, link_id, replace(cam, stations=stations))
+
+
+def set_profile(rig: Rig, link_id: str, channel: str, kind: ProfileKind) -> Rig:
+    """Set the profile of a follower between all its stations."""
+    cam = _cam_of(rig, link_id)
+    followers_now = tuple(
+        replace(f, profile=kind) if f.channel == channel else f for f in cam.followers
+    )
+    stations = tuple(replace(s, spans=without(s.spans, channel)) for s in cam.stations)
+    return change_link(rig, link_id, replace(cam, followers=followers_now, stations=stations))
+
+
+def _cam_of(rig: Rig, link_id: str) -> Cam:
     cam = must_have(rig.links, link_id, "link")
     if not isinstance(cam, Cam):
         raise GremioError("Only a cam has stations. Make the link a cam first.")
-    others = [s for s in cam.stations if abs(s.lead - lead) > 1e-12]
-    stations = sorted_stations([*others, Station(lead, values)])
-    return change_link(rig, link_id, replace(cam, stations=stations))
+    return cam
 
 
 def remove_station(rig: Rig, link_id: str, index: int) -> Rig:
     """Take out a station of a cam, counted from 0. Refuses to leave fewer than two."""
-    cam = must_have(rig.links, link_id, "link")
-    if not isinstance(cam, Cam):
-        raise GremioError("Only a cam has stations. Make the link a cam first.")
+    cam = _cam_of(rig, link_id)
     stations = cam.stations[:index] + cam.stations[index + 1 :]
     return change_link(rig, link_id, replace(cam, stations=stations))

@@ -1,0 +1,104 @@
+"""Notes on cams: jumps, overshoot past a stop, stations that the lead never reaches."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import partial
+
+import numpy as np
+from msgspec.structs import replace
+
+from gremio.core.inspect.finding import Finding, Mend
+from gremio.core.mechanics.profiles import Profile, jumps, value
+from gremio.core.problem import Note
+from gremio.core.quantity import show_short
+from gremio.core.rig.channels import full_label, owner_name, shown_unit, split
+from gremio.core.rig.edit.controls import change_control
+from gremio.core.rig.edit.links import set_profile
+from gremio.core.rig.link_numbers import wrong_numbers
+from gremio.core.rig.model import Cam, Control, Rig
+from gremio.core.solve.link_steps import cam_profile
+from gremio.core.solve.program import Program
+
+_FINE = 400
+
+
+def cam_findings(rig: Rig, program: Program) -> Iterator[Finding]:
+    """Notes on every cam that is computed."""
+    for link_id, link in rig.links.items():
+        if not isinstance(link, Cam) or wrong_numbers(rig, link):
+            continue
+        for follower in link.followers:
+            if follower.channel in program.channel_row and link.lead in program.channel_row:
+                profile = cam_profile(link, follower.channel)
+                yield from _jumps(rig, link_id, link, follower.channel, profile)
+                yield from _overshoot(rig, program, link, follower.channel, profile)
+        control = rig.controls.get(link.lead)
+        if control is not None:
+            yield from _unreached(link, control)
+
+
+def _jumps(rig: Rig, link_id: str, cam: Cam, channel: str, profile: Profile) -> Iterator[Finding]:
+    name, unit = full_label(rig, channel), shown_unit(rig, channel)
+    smooth = Mend(
+        "make it smooth",
+        partial(set_profile, link_id=link_id, channel=channel, kind="smooth"),
+    )
+    for jump in jumps(profile):
+        at = show_short(float(profile.x[jump.station]), shown_unit(rig, cam.lead))
+        where = f"where {full_label(rig, cam.lead)} is {at}"
+        if jump.what == "place":
+            text = f"{name} jumps by {show_short(jump.size, unit)} {where}. Let it rise there."
+            yield Finding(_note("cam-jump", rig, channel, text), (smooth,))
+        elif _is_a_fault(profile, jump.station):
+            text = f"The speed of {name} jumps {where}. A smooth profile or a law has no jump."
+            yield Finding(_note("cam-kink", rig, channel, text, "info"), (smooth,))
+
+
+def _is_a_fault(profile: Profile, station: int) -> bool:
+    """Whether a jump in speed at a station is more than two straight lines meeting, which is
+    what whoever chose them expects."""
+    around = profile.kinds[max(station - 1, 0) : station + 1] or profile.kinds[-1:]
+    return any(kind != "straight" for kind in around)
+
+
+def _overshoot(
+    rig: Rig, program: Program, cam: Cam, channel: str, profile: Profile
+) -> Iterator[Finding]:
+    row = program.channel_row[channel]
+    low, high = float(program.low[row]), float(program.high[row])
+    leads = np.union1d(np.linspace(profile.x[0], profile.x[-1], _FINE), profile.x)
+    heights = value(profile, leads)
+    past = np.maximum(heights - high, low - heights)
+    worst = int(np.argmax(past))
+    if past[worst] <= 1e-9 * max(1.0, float(np.ptp(profile.y))):
+        return
+    end = "high" if heights[worst] > high else "low"
+    far = show_short(float(past[worst]), shown_unit(rig, channel))
+    at = show_short(float(leads[worst]), shown_unit(rig, cam.lead))
+    text = (
+        f"{full_label(rig, channel)} goes {far} past its {end} stop where "
+        f"{full_label(rig, cam.lead)} is {at}. Move the stop, or the station."
+    )
+    yield Finding(_note("cam-overshoot", rig, channel, text))
+
+
+def _unreached(cam: Cam, control: Control) -> Iterator[Finding]:
+    out = [s for s in cam.stations if not control.low - 1e-9 <= s.lead <= control.high + 1e-9]
+    if not out:
+        return
+    at = ", ".join(show_short(s.lead, control.unit) for s in out[:3])
+    text = (
+        f"{control.name} never comes to the station at {at}: its range is from "
+        f"{show_short(control.low, control.unit)} to {show_short(control.high, control.unit)}. "
+        "Widen the range, or move the station."
+    )
+
+    leads = [station.lead for station in cam.stations]
+    wide = replace(control, low=min(control.low, *leads), high=max(control.high, *leads))
+    mend = Mend("widen the range", partial(change_control, control_id=cam.lead, control=wide))
+    yield Finding(Note("cam-unreached", control.name, text, "warning"), (mend,))
+
+
+def _note(code: str, rig: Rig, channel: str, text: str, severity: str = "warning") -> Note:
+    return Note(code, owner_name(rig, split(channel)[0]), text, severity)  # type: ignore[arg-type]
