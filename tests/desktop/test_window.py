@@ -10,6 +10,7 @@ import pytest
 from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QKeySequence
+from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QMessageBox
 from tests.desktop.hand import CTRL, RIGHT, Hand
 
@@ -460,3 +461,42 @@ def test_a_law_for_a_span_and_what_holds_beyond_the_stations(at_lock: Hand) -> N
     at_lock.choose("Profile kind", "smooth")
     cam = next(k for k in document.rig.links.values() if isinstance(k, Cam))
     assert cam.stations[0].spans == {}
+
+
+def test_a_station_is_dragged_and_added_on_the_cam_page(at_lock: Hand) -> None:
+    document, page = at_lock.window.document, at_lock.window.deck.cam
+    east = channel_key(document.rig, "Upper gate, east")
+    document.select(east.split()[0])
+    at_lock.rest(50)
+
+    def stations() -> list[tuple[float, float]]:
+        cam = document.rig.links[page.link_id]
+        assert isinstance(cam, Cam)
+        return [(s.lead, s.values[east]) for s in cam.stations]
+
+    before, profile = stations(), page.profile
+    lead, at = before[1]
+    start = profile.point(lead, at)
+    at_lock.drag(profile, start, QPointF(start.x() + 20, start.y() + 12))
+    moved = stations()
+    assert moved[1][0] > lead and moved[1][1] < at
+    assert moved[:1] + moved[2:] == before[:1] + before[2:]
+    # It came to rest on a round value of the unit shown.
+    halves = 2 * math.degrees(moved[1][1])
+    assert halves == pytest.approx(round(halves), abs=1e-9)
+
+    # Never past its neighbour, however far the hand goes.
+    start = profile.point(*moved[1])
+    at_lock.drag(profile, start, QPointF(profile.width(), start.y()))
+    assert stations()[1][0] < stations()[2][0]
+    document.undo()
+    document.undo()
+    assert stations() == before
+
+    at_lock.rest(50)
+    half = (before[0][0] + before[1][0]) / 2
+    spot = profile.mapTo(at_lock.window, profile.point(half, before[1][1])).toPoint()
+    QTest.mouseDClick(at_lock.window.windowHandle(), Qt.MouseButton.LeftButton, pos=spot)
+    at_lock.rest()
+    assert len(stations()) == len(before) + 1
+    assert stations()[1] == pytest.approx((half, before[1][1]), abs=0.02)

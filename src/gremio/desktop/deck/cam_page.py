@@ -62,7 +62,9 @@ class CamPage(QWidget):
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.profile = ProfileView()
         self.profile.lead_moved.connect(self._move_lead)
-        self.profile.let_go.connect(document.settle)
+        self.profile.station_moved.connect(self._drag_station)
+        self.profile.station_wanted.connect(self._add_station)
+        self.profile.let_go.connect(self._let_go)
         self.side = QScrollArea()
         self.side.setWidgetResizable(True)
         self.side.setFixedWidth(404)
@@ -242,14 +244,35 @@ class CamPage(QWidget):
         if cam is not None:
             self.document.move(cam.lead, value, gesture="drag the lead of a cam")
 
-    def _put(self, what: str, cam: Cam) -> None:
-        self._edit(what, lambda rig: change_link(rig, self.link_id, cam))
+    def _let_go(self) -> None:
+        self.document.settle()
+        self.rebuild()
 
-    def _changed_station(self, index: int, station: Station) -> None:
+    def _drag_station(self, nth: int, lead: float, at: float) -> None:
+        """A station of the follower shown, counted among those that speak of it, was dragged."""
+        cam = self._cam()
+        assert cam is not None
+        spoken = [i for i, station in enumerate(cam.stations) if self.channel in station.values]
+        index = spoken[nth]
+        values = {**cam.stations[index].values, self.channel: at}
+        station = replace(cam.stations[index], lead=lead, values=values)
+        self._changed_station(index, station, "drag a station of a cam")
+
+    def _add_station(self, lead: float, at: float) -> None:
+        self._edit(
+            "add a station",
+            lambda rig: record_station(rig, self.link_id, lead, {self.channel: at}),
+        )
+
+    def _put(self, what: str, cam: Cam, gesture: str = "") -> None:
+        self._edit(what, lambda rig: change_link(rig, self.link_id, cam), gesture)
+
+    def _changed_station(self, index: int, station: Station, gesture: str = "") -> None:
         cam = self._cam()
         assert cam is not None
         stations = [*cam.stations[:index], station, *cam.stations[index + 1 :]]
-        self._put("station of a cam", replace(cam, stations=sorted_stations(stations)))
+        changed = replace(cam, stations=sorted_stations(stations))
+        self._put("station of a cam", changed, gesture)
 
     def _set_lead(self, index: int, value: float) -> None:
         cam = self._cam()
@@ -280,8 +303,8 @@ class CamPage(QWidget):
         assert cam is not None
         self._put(f"what a cam does {word} its stations", replace(cam, **{word: text}))
 
-    def _edit(self, what: str, change: Edit) -> None:
-        if not self.document.edit(what, change):
+    def _edit(self, what: str, change: Edit, gesture: str = "") -> None:
+        if not self.document.edit(what, change, gesture):
             self.rebuild()
 
     def _record(self) -> None:

@@ -8,19 +8,28 @@ from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolyg
 from PyQt6.QtWidgets import QWidget
 
 from gremio.core.mechanics.profiles import Array, Profile, acceleration, speed, value
-from gremio.core.quantity import show_short
+from gremio.core.quantity import UNITS, show_short
 from gremio.desktop.theme.dress import digit_font, text_font
 from gremio.desktop.theme.inks import DAY, Inks
 
 _LEFT, _RIGHT, _TOP, _FOOT = 62, 16, 12, 34
 # The strips of speed and acceleration under the profile: their share of the height.
 _STRIP, _GAP = 0.17, 6
+# How near the hand must come to a station to take it (px, across plus down).
+_REACH = 12
 
 
 class ProfileView(QWidget):
-    """One follower of a cam over its lead. lead_moved: the line was dragged (SI)."""
+    """One follower of a cam over its lead.
+
+    lead_moved: the line was dragged (SI). station_moved: a station of this profile, counted
+    from 0, was dragged to a lead and a follower value (SI). station_wanted: one was asked for
+    at a lead and a follower value (SI). let_go: the hand was taken off.
+    """
 
     lead_moved = pyqtSignal(float)
+    station_moved = pyqtSignal(int, float, float)
+    station_wanted = pyqtSignal(float, float)
     let_go = pyqtSignal()
 
     def __init__(self) -> None:
@@ -29,6 +38,11 @@ class ProfileView(QWidget):
         self.profile: Profile | None = None
         self.lead, self.lead_name, self.lead_unit, self.unit = 0.0, "", "deg", "deg"
         self.range = (0.0, 1.0)
+        # The station in the hand, and the heights of the page since it was taken: a page that
+        # grew under the hand would carry it off.
+        self._held: int | None = None
+        self._held_heights: tuple[float, float] | None = None
+        self.setMouseTracking(True)
         self._leads, self._curve = np.zeros(1), np.zeros(1)
         self._rates: tuple[Array, Array] = (np.zeros(1), np.zeros(1))
         self.setMinimumSize(220, 110)
@@ -38,8 +52,10 @@ class ProfileView(QWidget):
         self, profile: Profile, span: tuple[float, float], lead_name: str, units: tuple[str, str]
     ) -> None:
         """Show a profile over a span of the lead (SI)."""
-        self.profile, self.range = profile, span
-        self._leads = np.linspace(*span, 240)
+        self.profile = profile
+        if self._held is None:
+            self.range = span
+        self._leads = np.linspace(*self.range, 240)
         self._curve = value(profile, self._leads)
         self._rates = (speed(profile, self._leads), acceleration(profile, self._leads))
         self.lead_name, (self.lead_unit, self.unit) = lead_name, units
@@ -51,6 +67,8 @@ class ProfileView(QWidget):
         self.update()
 
     def _heights(self) -> tuple[float, float]:
+        if self._held_heights is not None:
+            return self._held_heights
         low, high = float(self._curve.min()), float(self._curve.max())
         room = (high - low) * 0.06 or 0.5
         return low - room, high + room
@@ -164,19 +182,73 @@ class ProfileView(QWidget):
         x = spot.x() + 6 if right else spot.x() - 6 - width
         painter.drawText(QPointF(x, box.bottom() - 6), text)
 
+    def _station_at(self, spot: QPointF) -> int | None:
+        """Which station is under the hand."""
+        if self.profile is None:
+            return None
+        stations = self._points(self.profile.x, value(self.profile, self.profile.x))
+        far = [(station - spot).manhattanLength() for station in stations]
+        nearest = int(np.argmin(far))
+        return nearest if far[nearest] <= _REACH else None
+
+    def _meant(self, spot: QPointF, free: bool) -> tuple[float, float]:
+        """The lead and the follower value under the hand; round ones unless it is free."""
+        box, (low, high) = self._box(), self._heights()
+        wide = self.range[1] - self.range[0]
+        lead = self.range[0] + (spot.x() - box.left()) / max(box.width(), 1) * wide
+        at = low + (box.bottom() - spot.y()) / max(box.height(), 1) * (high - low)
+        if free:
+            return lead, at
+        return _rounded(lead, wide, self.lead_unit), _rounded(at, high - low, self.unit)
+
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        """Take hold of the line."""
-        self.mouseMoveEvent(event)
+        """Take hold of a station, or else of the line."""
+        assert event is not None
+        self._held = self._station_at(event.position())
+        if self._held is None:
+            self.mouseMoveEvent(event)
+        else:
+            self._held_heights = self._heights()
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        """The lead follows the hand."""
+        """What is held follows the hand: a station between its neighbours, or the lead."""
         assert event is not None
-        if self.profile is None or not event.buttons() & Qt.MouseButton.LeftButton:
+        if self.profile is None:
             return
-        box = self._box()
-        share = min(max((event.position().x() - box.left()) / max(box.width(), 1), 0.0), 1.0)
-        self.lead_moved.emit(self.range[0] + share * (self.range[1] - self.range[0]))
+        if not event.buttons() & Qt.MouseButton.LeftButton:
+            over = self._station_at(event.position()) is not None
+            shape = Qt.CursorShape.SizeAllCursor if over else Qt.CursorShape.ArrowCursor
+            self.setCursor(shape)
+            return
+        free = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
+        lead, at = self._meant(event.position(), free or self._held is None)
+        if self._held is None:
+            self.lead_moved.emit(min(max(lead, self.range[0]), self.range[1]))
+            return
+        stations = self.profile.x
+        least = (self.range[1] - self.range[0]) / 1000
+        low = self.range[0] if self._held == 0 else stations[self._held - 1] + least
+        last = self._held == len(stations) - 1
+        high = self.range[1] if last else stations[self._held + 1] - least
+        self.station_moved.emit(self._held, float(min(max(lead, low), high)), at)
 
     def mouseReleaseEvent(self, _event: QMouseEvent | None) -> None:
-        """Let go of the line."""
+        """Let go."""
+        self._held = self._held_heights = None
+        self.update()
         self.let_go.emit()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        """A station where the hand points."""
+        assert event is not None
+        if self.profile is not None and self._station_at(event.position()) is None:
+            self.station_wanted.emit(*self._meant(event.position(), free=False))
+
+
+def _rounded(at: float, wide: float, unit: str) -> float:
+    """The roundest value (1, 2 or 5 of the unit shown) within a hundredth of the page."""
+    size = UNITS[unit].size
+    hundredth = wide / size / 100
+    ten = 10.0 ** np.floor(np.log10(hundredth))
+    step = next(ten * s for s in (10, 5, 2, 1) if ten * s <= hundredth * 1.0001)
+    return float(round(at / size / step) * step * size)
