@@ -3,27 +3,22 @@
 from __future__ import annotations
 
 import functools
-from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
 from PyQt6.QtGui import (
-    QAction,
     QCloseEvent,
     QDragEnterEvent,
     QDropEvent,
     QKeyEvent,
-    QKeySequence,
     QShowEvent,
 )
 from PyQt6.QtWidgets import (
     QApplication,
-    QHBoxLayout,
     QLabel,
     QMainWindow,
-    QMenu,
     QSplitter,
     QVBoxLayout,
     QWidget,
@@ -35,19 +30,18 @@ from gremio.core.rig.channels import split
 from gremio.core.rig.model import Rig
 from gremio.demo import KEPT
 from gremio.desktop import rigging
-from gremio.desktop.areas import clear
 from gremio.desktop.bench.ribbon import Ribbon
 from gremio.desktop.bench.snapping import Spot
 from gremio.desktop.bench.view import Bench
 from gremio.desktop.card.card import Card
-from gremio.desktop.card.links import LEAD
-from gremio.desktop.card.rows import link_button
 from gremio.desktop.deck.deck import Deck
 from gremio.desktop.desk.desk import Desk
 from gremio.desktop.desk.parts import Parts
 from gremio.desktop.document import Document
 from gremio.desktop.head import Head
-from gremio.desktop.recovery import Keeper, Leftover, discard
+from gremio.desktop.leftover_bar import LeftoverBar
+from gremio.desktop.menus import fill_menus
+from gremio.desktop.recovery import Keeper, Leftover
 from gremio.desktop.theme.dress import dress
 from gremio.desktop.theme.inks import DAY, NIGHT, Inks
 
@@ -94,9 +88,9 @@ class Window(QMainWindow):
         self._keep.timeout.connect(self.keep_now)
         self._lead = ""
         self._set_of: list[str] = []
-        self.actions_by_name: dict[str, QAction] = {}
         self._lay_out()
-        self._make_menus()
+        self.actions_by_name = fill_menus(self)
+        self.undo, self.redo = (self.actions_by_name[word] for word in ("Undo", "Redo"))
         self._connect()
         self._take_history()
 
@@ -134,12 +128,7 @@ class Window(QMainWindow):
         body.setChildrenCollapsible(False)
         for splitter in (left, across, middle, body):
             splitter.setHandleWidth(1)
-        self.bar = QWidget()
-        self.bar.setObjectName("bar")
-        self.bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.bar_line = QHBoxLayout(self.bar)
-        self.bar_line.setContentsMargins(14, 3, 14, 3)
-        self.bar.hide()
+        self.bar = LeftoverBar(self._take_leftover)
         frame = QWidget()
         frame.setObjectName("frame")
         column = QVBoxLayout(frame)
@@ -181,95 +170,6 @@ class Window(QMainWindow):
         self.message.setGeometry(12, height - 50 - tall, wide, tall)
 
     # ── actions ────────────────────────────────────────────────────
-
-    def _make_menus(self) -> None:
-        document = self.document
-        menu = self.head.menus.addMenu("File")
-        self._act(menu, "New rig", lambda: self.files.new(), "Ctrl+N")
-        self._act(menu, "Open…", lambda: self.files.open(), "Ctrl+O")
-        self._act(menu, "Open Saltmarsh lock", self.open_demo)
-        menu.addSeparator()
-        self._act(menu, "Save", lambda: self.files.save(), "Ctrl+S")
-        self._act(menu, "Save as…", lambda: self.files.save_as(), "Ctrl+Shift+S")
-        menu.addSeparator()
-        self._act(menu, "Bring in parts…", lambda: self.files.bring_in(), "Ctrl+I")
-        self._act(menu, "Export the parts as posed…", lambda: self.files.export_pose(), "Ctrl+E")
-        self._act(
-            menu, "Export a control's travel…", lambda: self.files.export_travel(), "Ctrl+Shift+E"
-        )
-        self._act(menu, "Export as URDF…", lambda: self.files.export_urdf())
-        menu.addSeparator()
-        self._act(menu, "Quit", self.close, "Ctrl+Q")
-
-        menu = self.head.menus.addMenu("Edit")
-        self.undo = self._act(menu, "Undo", self.document.undo, "Ctrl+Z")
-        self.redo = self._act(menu, "Redo", self.document.redo, "Ctrl+Shift+Z")
-        menu.addSeparator()
-        self._act(
-            menu, "Remove what is selected", partial(rigging.remove_selected, document), "Del"
-        )
-        self._act(menu, "Find anything", self.find_anything, "Ctrl+K")
-
-        menu = self.head.menus.addMenu("Rig")
-        parts = menu.addMenu("Add a part")
-        for name in rigging.NEW_PARTS:
-            self._act(parts, f"Add a {name.lower()}", partial(self.add_part, name))
-        self._act(menu, "Make a control", partial(rigging.make_control, document), "C")
-        self._act(menu, LEAD, self.lead_something, "L")
-        menu.addSeparator()
-        self._act(menu, "Place the teeth of its train", self.place_teeth)
-        self._act(menu, "Make a planetary set…", self.planetary_set)
-        self._act(menu, "Make a wheeled carriage…", self.make_carriage)
-        menu.addSeparator()
-        self._act(menu, "Choose the joint", self.choose_joint, "J")
-        self._act(menu, "Try the axis", partial(rigging.try_axis, document, self.bench), "A")
-        self._act(
-            menu, "Set the low stop here", partial(rigging.set_stop_here, document, "low"), "["
-        )
-        self._act(
-            menu, "Set the high stop here", partial(rigging.set_stop_here, document, "high"), "]"
-        )
-        self._act(menu, "Set home here", partial(rigging.set_home, document), "Shift+H")
-        self._act(menu, "Go home", partial(rigging.go_home, document), "H")
-        self._act(menu, "Everything home", partial(rigging.everything_home, document), "Ctrl+H")
-        menu.addSeparator()
-        self._act(menu, "Put the rig on the ground", self.to_the_ground)
-        self._act(menu, "Take stray scale out", self.take_scale_out)
-        menu.addSeparator()
-        self._act(menu, "Find a model…", lambda: self.files.find_model())
-        self._act(menu, "Look at the models again", self.document.look_again)
-
-        menu = self.head.menus.addMenu("Bench")
-        self._act(menu, "Show all", self.bench.show_all, "Z")
-        self._act(menu, "Show what is selected", self.bench.show_selected, "X")
-        self._act(menu, "Measure", self.measure, "M")
-        self._act(menu, "Work light, with stand-ins", self.switch_light, "W")
-        following = self._act(menu, "Next control", self.desk.focus_next, "Tab")
-        # On the Card and the deck, Tab goes from field to field.
-        following.setShortcutContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-        self.bench.addAction(following)
-        self.desk.addAction(following)
-        menu.addSeparator()
-        self._act(menu, "Fold the lower deck", self.fold_deck, "D")
-        for page in ("Cam", "Ledger", "Drive map", "Inspection"):
-            self._act(menu, f"Show the {page}", partial(self.deck.show_page, page))
-        menu.addSeparator()
-        self._act(menu, "Day or night", self.switch_inks, "N")
-
-        menu = self.head.menus.addMenu("Help")
-        self._act(menu, "Keys and hands", self.show_keys, "F1")
-
-    def _act(
-        self, menu: QMenu | None, text: str, do: Callable[[], object], keys: str = ""
-    ) -> QAction:
-        assert menu is not None
-        action = QAction(text, self)
-        if keys:
-            action.setShortcut(QKeySequence(keys))
-        action.triggered.connect(lambda _checked=False: do())
-        menu.addAction(action)
-        self.actions_by_name[text.rstrip("…")] = action
-        return action
 
     @functools.cached_property
     def files(self) -> Files:
@@ -490,32 +390,13 @@ class Window(QMainWindow):
 
     def offer(self, leftovers: list[Leftover]) -> None:
         """Offer work that was left unsaved, on a line under the head."""
-        if not leftovers:
-            return
-        left, *rest = leftovers
-        self.bar_line.addWidget(QLabel(f"Unsaved work was kept: {left.told}."))
-        for text, do in (
-            ("Open it", lambda: self._take_leftover(left, rest)),
-            ("Throw it away", lambda: self._drop_leftover(left, rest)),
-            ("Later", self._close_bar),
-        ):
-            self.bar_line.addWidget(link_button(text, do))
-        self.bar_line.addStretch()
-        self.bar.show()
+        self.bar.offer(leftovers)
 
-    def _take_leftover(self, left: Leftover, rest: list[Leftover]) -> None:
-        if self.files.open_path(left.file, left.original, saved=False):
+    def _take_leftover(self, left: Leftover) -> bool:
+        opened = self.files.open_path(left.file, left.original, saved=False)
+        if opened:
             self.keep_now()
-            self._drop_leftover(left, rest)
-
-    def _drop_leftover(self, left: Leftover, rest: list[Leftover]) -> None:
-        discard(left)
-        self._close_bar()
-        self.offer(rest)
-
-    def _close_bar(self) -> None:
-        clear(self.bar_line)
-        self.bar.hide()
+        return opened
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         """Files can be dropped on the window."""

@@ -8,8 +8,11 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from gremio.core.rig.channels import freed, key, split
+from gremio.core.solve.pose import Pose
 from gremio.desktop.bench.camera import Camera, Size, project, ray
-from gremio.desktop.bench.handles import Handle
+from gremio.desktop.bench.handles import Handle, handles_of
+from gremio.desktop.bench.scene import Scene, corners_of
 
 Array = npt.NDArray[np.float64]
 
@@ -47,6 +50,15 @@ class Drag:
         self._angle = angle
         self.wanted += step
         return self.wanted
+
+    @property
+    def part(self) -> str:
+        """Id of the part that is pulled."""
+        return split(self.handle.channel)[0]
+
+    def moves(self, pixel: tuple[float, float]) -> dict[str, float]:
+        """The one channel that is pulled, by key, and where it should go (SI)."""
+        return {self.handle.channel: self.to(pixel)}
 
     def _along(self, pixel: tuple[float, float]) -> float:
         """How far along the rail the sight line through a pixel passes closest."""
@@ -102,22 +114,74 @@ class FreeDrag:
     """
 
     part: str
+    camera: Camera
+    size: Size
     grip: Array
     start: dict[str, float]
     to_mount: Array
     normal: Array | None = None
 
-    def to(self, camera: Camera, size: Size, pixel: tuple[float, float]) -> dict[str, float]:
-        """Its moves by channel name (m) that bring the grip to a pixel."""
-        shift = self.to_mount @ self._shift(camera, size, pixel)
+    def moves(self, pixel: tuple[float, float]) -> dict[str, float]:
+        """The channels, by key, that bring the grip to a pixel, and where they go (m)."""
+        shift = self.to_mount @ self._shift(pixel)
         return {
-            name: start + float(shift["xyz".index(name[-1])]) for name, start in self.start.items()
+            key(self.part, name): start + float(shift["xyz".index(name[-1])])
+            for name, start in self.start.items()
         }
 
-    def _shift(self, camera: Camera, size: Size, pixel: tuple[float, float]) -> Array:
-        start, sight = ray(camera, size, pixel)
+    def _shift(self, pixel: tuple[float, float]) -> Array:
+        start, sight = ray(self.camera, self.size, pixel)
         if self.normal is None or abs(float(self.normal @ sight)) < _EDGE_ON / 4:
-            return level_shift(camera, size, self.grip, pixel)
+            return level_shift(self.camera, self.size, self.grip, pixel)
         reach = float((self.grip - start) @ self.normal / (sight @ self.normal))
         shift: Array = start + sight * reach - self.grip
         return shift
+
+
+def grip_on(
+    pose: Pose, scene: Scene, part: str, camera: Camera, size: Size, pixel: tuple[float, float]
+) -> Array:
+    """(3,) about where the sight line through a pixel meets a part: as deep as the middle of
+    the part's box."""
+    row = pose.program.part_row[part]
+    corners = corners_of(scene, pose, {row})
+    middle = corners.mean(axis=0) if len(corners) else pose.worlds[row][:3, 3]
+    start, sight = ray(camera, size, pixel)
+    reach = float((middle - start) @ camera.back / (sight @ camera.back))
+    point: Array = start + sight * reach
+    return point
+
+
+def take_hold(
+    pose: Pose,
+    scene: Scene,
+    part: str,
+    camera: Camera,
+    size: Size,
+    grip: Array,
+    pixel: tuple[float, float],
+) -> Drag | FreeDrag | None:
+    """The pull that fits the joint of a part; None where nothing can be pulled.
+
+    A ball is turned about the axis that faces the eye most.
+    """  # fmt: skip
+    joint = pose.program.rig.parts[part].joint
+    if joint.kind in ("free", "planar"):
+        return _free_drag(pose, part, camera, size, grip)
+    handles = handles_of(pose, scene, part, camera.eye)
+    if joint.kind == "ball":
+        handles.sort(key=lambda handle: -abs(float(handle.axis @ camera.back)))
+    return Drag(handles[0], camera, size, grip, pixel) if handles else None
+
+
+def _free_drag(pose: Pose, part: str, camera: Camera, size: Size, grip: Array) -> FreeDrag:
+    program = pose.program
+    row = program.part_row[part]
+    above = int(program.parents[row])
+    frame = np.eye(4) if above < 0 else pose.worlds[above]
+    mount = frame[:3, :3] @ program.mounts[:3, :, row, 0].T
+    joint = program.rig.parts[part].joint
+    moves = [name for name in freed(joint) if name.startswith("move")]
+    start = {name: pose.at(key(part, name)) for name in moves}
+    normal = mount[:, "xyz".index(joint.axis)] if joint.kind == "planar" else None
+    return FreeDrag(part, camera, size, grip, start, np.linalg.inv(mount), normal)

@@ -28,10 +28,12 @@ _ONE: dict[str, MeasureKind] = {"edge middle": "length", "circle centre": "radiu
 
 
 class Line(NamedTuple):
-    """A measure as drawn: the (2, 3) world ends of its line, and its value in words."""
+    """A measure as drawn: the (2, 3) world ends of its line, its value in words, and whether
+    it is the one in question."""
 
     ends: Array
     text: str
+    hot: bool = False
 
 
 def likely_measure(rig: Rig, picked: Sequence[Spot]) -> Measure:
@@ -71,6 +73,23 @@ def in_fitting_unit(measure: Measure, value: float) -> Measure:
 def told(value: float, unit: str) -> str:
     """A measured value in words."""
     return show(value, unit) if math.isfinite(value) else "not there any more"
+
+
+def drawn_measures(
+    pose: Pose, selected: str, picked: Sequence[Spot], geometry: GeometryOf
+) -> list[Line]:
+    """What the Bench draws: the kept measures, and the one that is being picked."""
+    rig = pose.program.rig
+    found = []
+    for measure_id, measure in rig.measures.items():
+        line = measure_line(rig, pose, measure, geometry)
+        found.append(line._replace(hot=measure_id == selected))
+    if picked:
+        present = likely_measure(rig, picked)
+        value = measure_value(rig, pose, present, geometry)
+        line = measure_line(rig, pose, in_fitting_unit(present, value), geometry)
+        found.append(line._replace(hot=True))
+    return found
 
 
 def measure_line(rig: Rig, pose: Pose, measure: Measure, geometry: GeometryOf) -> Line:

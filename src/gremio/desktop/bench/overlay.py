@@ -14,21 +14,13 @@ from PyQt6.QtWidgets import QWidget
 from gremio.core.quantity import show, show_short
 from gremio.desktop.bench.camera import Camera, project
 from gremio.desktop.bench.handles import Handle
+from gremio.desktop.bench.measuring import Line
 from gremio.desktop.bench.snapping import Spot
 from gremio.desktop.theme.dress import digit_font, text_font
 from gremio.desktop.theme.inks import Inks
 
 Array = npt.NDArray[np.float64]
 KNOB = 7.5
-
-
-@dataclass(frozen=True)
-class DrawnMeasure:
-    """A measure in the Bench. ends: (2, 3) world points of its line; text: its value."""
-
-    ends: Array
-    text: str
-    hot: bool
 
 
 def _unit(handle: Handle) -> str:
@@ -45,7 +37,7 @@ class Drawn:
     ghosts: list[Array] = field(default_factory=list)
     places: list[Spot] = field(default_factory=list)
     nearest: int | None = None
-    measures: list[DrawnMeasure] = field(default_factory=list)
+    measures: list[Line] = field(default_factory=list)
     title: str = ""
 
 
@@ -197,7 +189,7 @@ class Overlay(QWidget):
         painter.setPen(QColor(colour))
         painter.drawText(QPointF(x, y), text)
 
-    def _draw_measure(self, painter: QPainter, measure: DrawnMeasure) -> None:
+    def _draw_measure(self, painter: QPainter, measure: Line) -> None:
         """A dimension line: a line between two bars, with its value on it."""
         assert self.inks is not None
         one, two = self.points(measure.ends)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 import moderngl
 import numpy as np
@@ -13,33 +12,27 @@ from PyQt6.QtGui import QMouseEvent, QResizeEvent, QWheelEvent
 from PyQt6.QtOpenGLWidgets import QOpenGLWidget
 from PyQt6.QtWidgets import QWidget
 
-from gremio.core.rig.channels import freed, key
 from gremio.core.rig.edit.parts import descendants, rigid_family
 from gremio.core.rig.model import Rig
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import compile_rig
+from gremio.desktop.bench.asking import Ask
 from gremio.desktop.bench.camera import (
     Camera,
     Size,
     framed,
     orbited,
     panned,
-    ray,
     zoomed,
 )
-from gremio.desktop.bench.drag import Drag, FreeDrag
+from gremio.desktop.bench.drag import Drag, FreeDrag, grip_on, take_hold
 from gremio.desktop.bench.handles import Handle, handles_of, stop_moves
-from gremio.desktop.bench.measuring import (
-    in_fitting_unit,
-    likely_measure,
-    measure_line,
-    measure_value,
-)
-from gremio.desktop.bench.overlay import KNOB, Drawn, DrawnMeasure, Overlay
+from gremio.desktop.bench.measuring import drawn_measures
+from gremio.desktop.bench.overlay import KNOB, Drawn, Overlay
 from gremio.desktop.bench.renderer import Renderer
 from gremio.desktop.bench.scene import Scene, box_edges, corners_of, scene_of
-from gremio.desktop.bench.snapping import Spot, nearest_place, snap_places
+from gremio.desktop.bench.snapping import Spot, nearest_place
 from gremio.desktop.bench.wiggle import Wiggle
 from gremio.desktop.document import Document
 from gremio.desktop.theme.inks import DAY, Inks
@@ -49,21 +42,6 @@ _REST = 160
 _CLICK = 4
 _HEAVY = 1.8
 _HOVERED = 1.5
-
-
-@dataclass(frozen=True)
-class Ask:
-    """What the next click answers. kind: place, axis, measure or part. words: what to do.
-    part: id of the part it is for."""
-
-    kind: str
-    words: str
-    part: str = ""
-
-    @property
-    def of_places(self) -> bool:
-        """Whether a place on the geometry is asked for."""
-        return self.kind != "part"
 
 
 class Bench(QOpenGLWidget):
@@ -101,8 +79,7 @@ class Bench(QOpenGLWidget):
         self._left: int | None = None
         self._press: QPointF | None = None
         self._last = QPointF()
-        self._drag: Drag | None = None
-        self._free: FreeDrag | None = None
+        self._hold: Drag | FreeDrag | None = None
         self._said_held = False
         self._orbiting = False
         self._ask: Ask | None = None
@@ -189,7 +166,9 @@ class Bench(QOpenGLWidget):
     def _lay_overlay(self) -> None:
         places = self._ask is not None and self._ask.of_places
         handles = [] if places else self.handles()
-        drawn = Drawn(title=self._title(), measures=self._drawn_measures())
+        about = self.document.selected, self._picked, self.document.geometry
+        measures = [] if self._preview else drawn_measures(self.pose, *about)
+        drawn = Drawn(title=self._title(), measures=measures)
         if handles:
             drawn.handle, *drawn.others = handles
             drawn.ghosts = self._ghosts(handles[0])
@@ -281,17 +260,6 @@ class Bench(QOpenGLWidget):
         self.doneCurrent()
         return None if row is None else self.document.program.part_ids[row]
 
-    def surface_point(self, part: str, at: QPointF) -> Array:
-        """(3,) about where the sight line through a point meets a part: as deep as the
-        middle of the part's box."""
-        row = self.document.program.part_row[part]
-        corners = corners_of(self.scene(), self.pose, {row})
-        middle = corners.mean(axis=0) if len(corners) else self.pose.worlds[row][:3, 3]
-        start, sight = ray(self.camera, self.logical_size(), (at.x(), at.y()))
-        reach = float((middle - start) @ self.camera.back / (sight @ self.camera.back))
-        point: Array = start + sight * reach
-        return point
-
     def corners(self) -> Array:
         """(N, 3) world corners of the boxes round everything on show."""
         return corners_of(self.scene(), self.pose)
@@ -300,7 +268,7 @@ class Bench(QOpenGLWidget):
 
     def show_all(self) -> None:
         """Bring the whole rig into the picture."""
-        corners = corners_of(self.scene(), self.pose)
+        corners = self.corners()
         if len(corners):
             self.camera = framed(self.camera, self.logical_size(), corners)
             self._framed = True
@@ -367,32 +335,12 @@ class Bench(QOpenGLWidget):
         self.measured.emit([])
         self._refresh()
 
-    def _drawn_measures(self) -> list[DrawnMeasure]:
-        if self._preview is not None:
-            return []
-        hot = self.document.selected
-        found = []
-        for measure_id, measure in self.document.rig.measures.items():
-            line = measure_line(self.document.rig, self.pose, measure, self.document.geometry)
-            found.append(DrawnMeasure(line.ends, line.text, measure_id == hot))
-        if self._picked:
-            rig, geometry = self.document.rig, self.document.geometry
-            present = likely_measure(rig, self._picked)
-            value = measure_value(rig, self.pose, present, geometry)
-            line = measure_line(rig, self.pose, in_fitting_unit(present, value), geometry)
-            found.append(DrawnMeasure(line.ends, line.text, True))
-        return found
-
     def _places(self) -> list[Spot]:
         """Places to snap to: those of the part asked for, and of the part under the pointer."""
         if self._ask is None or not self._ask.of_places:
             return []
-        rows = {self.document.program.part_row[self._ask.part]} if self._ask.part else set()
-        rows |= {row for row in (self._hovered, self._left) if row is not None}
-        spots = snap_places(self.scene(), self.pose, rows)
-        if self._ask.kind == "axis":
-            spots = [spot for spot in spots if spot.direction is not None]
-        return spots
+        under = {row for row in (self._hovered, self._left) if row is not None}
+        return self._ask.spots(self.scene(), self.pose, under)
 
     def _nearest_place(self, at: QPointF) -> int | None:
         spots = self.overlay.drawn.places
@@ -414,45 +362,23 @@ class Bench(QOpenGLWidget):
         """Left on a part takes hold of it; on paper it orbits; right pans."""
         assert event is not None
         self._press = self._last = event.position()
+        self._said_held = False
         if event.button() != Qt.MouseButton.LeftButton or self.asking():
             return
+        size, pixel = self.logical_size(), (event.position().x(), event.position().y())
         knob = self.on_knob(event.position())
         if knob is not None:
-            self._take_hold(knob, knob.knob, event.position())
+            self._hold = Drag(knob, self.camera, size, knob.knob, pixel)
             return
         part = self.part_at(event.position())
         if part is None:
             self._orbiting = True
             return
         moving = self.document.moving_part(part)
-        if moving is None:
-            return
-        grip = self.surface_point(part, event.position())
-        if self.document.rig.parts[moving].joint.kind in ("free", "planar"):
-            self._take_free(moving, grip)
-            return
-        handles = handles_of(self.pose, self.scene(), moving, self.camera.eye)
-        if handles and self.document.rig.parts[moving].joint.kind == "ball":
-            # A ball is turned about the axis that faces the eye most.
-            handles.sort(key=lambda handle: -abs(float(handle.axis @ self.camera.back)))
-        if handles:
-            self._take_hold(handles[0], grip, event.position())
-
-    def _take_hold(self, handle: Handle, grip: Array, at: QPointF) -> None:
-        self._said_held = False
-        self._drag = Drag(handle, self.camera, self.logical_size(), grip, (at.x(), at.y()))
-
-    def _take_free(self, part: str, grip: Array) -> None:
-        program = self.document.program
-        row = program.part_row[part]
-        above = int(program.parents[row])
-        frame = np.eye(4) if above < 0 else self.pose.worlds[above]
-        mount = frame[:3, :3] @ program.mounts[:3, :, row, 0].T
-        joint = self.document.rig.parts[part].joint
-        moves = [c for c in freed(joint) if c.startswith("move")]
-        start = {c: self.pose.at(key(part, c)) for c in moves}
-        normal = mount[:, "xyz".index(joint.axis)] if joint.kind == "planar" else None
-        self._free = FreeDrag(part, grip, start, np.linalg.inv(mount), normal)
+        if moving is not None:
+            pose, scene, camera = self.pose, self.scene(), self.camera
+            grip = grip_on(pose, scene, part, camera, size, pixel)
+            self._hold = take_hold(pose, scene, moving, camera, size, grip, pixel)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         """Drag what was taken hold of, turn the view, or show what is under the pointer."""
@@ -460,10 +386,8 @@ class Bench(QOpenGLWidget):
         at, step = event.position(), event.position() - self._last
         self._last = at
         buttons = event.buttons()
-        if self._drag is not None:
+        if self._hold is not None:
             self._pull(at)
-        elif self._free is not None:
-            self._pull_free(at)
         elif buttons & Qt.MouseButton.RightButton or buttons & Qt.MouseButton.MiddleButton:
             self._look(panned(self.camera, self.logical_size(), step.x(), step.y()))
         elif self._orbiting or (buttons & Qt.MouseButton.LeftButton and self.asking()):
@@ -478,29 +402,17 @@ class Bench(QOpenGLWidget):
         self._refresh()
 
     def _pull(self, at: QPointF) -> None:
-        assert self._drag is not None
+        assert self._hold is not None
         if self._press is not None and self._near(at, self._press):
             return
         self._press = None
-        wanted = self._drag.to((at.x(), at.y()))
-        channel = self._drag.handle.channel
+        moves = self._hold.moves((at.x(), at.y()))
         if self._said_held:
             return
-        moved = self.document.move(channel, wanted, gesture=f"drag {channel}")
-        if not moved:
-            self._said_held = True
-            self.setCursor(Qt.CursorShape.ForbiddenCursor)
-
-    def _pull_free(self, at: QPointF) -> None:
-        assert self._free is not None
-        if self._press is not None and self._near(at, self._press):
-            return
-        self._press = None
-        moves = self._free.to(self.camera, self.logical_size(), (at.x(), at.y()))
-        part = self._free.part
-        moved = [self.document.move(key(part, c), v, f"drag {part}") for c, v in moves.items()]
+        gesture = f"drag {self._hold.part}"
+        moved = [self.document.move(channel, to, gesture) for channel, to in moves.items()]
         if moved and not any(moved):
-            self._free = None
+            self._said_held = True
             self.setCursor(Qt.CursorShape.ForbiddenCursor)
 
     @staticmethod
@@ -543,8 +455,8 @@ class Bench(QOpenGLWidget):
         """A press that went nowhere is a click: it selects, or answers what was asked."""
         assert event is not None
         clicked = self._press is not None and self._near(event.position(), self._press)
-        held = self._drag is not None or self._free is not None
-        self._drag, self._free, self._orbiting, self._press = None, None, False, None
+        held = self._hold is not None
+        self._hold, self._orbiting, self._press = None, False, None
         if held:
             self.document.settle()
         if clicked and event.button() == Qt.MouseButton.LeftButton:

@@ -11,7 +11,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from gremio.core.frames import angles_of_turn, frame_of, matrix, tidy_frame, turn_of_angles
-from gremio.core.quantity import UNITS, USUAL_UNIT, Kind
+from gremio.core.quantity import UNITS, Kind
 from gremio.core.rig.channels import (
     AXES,
     CHANNELS,
@@ -34,13 +34,11 @@ from gremio.core.rig.edit.parts import (
     set_joint,
     set_parent,
     set_repeat,
-    set_shapes,
     set_stops,
 )
 from gremio.core.rig.edit.prepare import has_scale, without_scale
 from gremio.core.rig.model import Joint, Repeat, Rig, Stops
-from gremio.core.rig.solids import InternalGear, Mesh, RackBar, SpurGear
-from gremio.core.shape.solids import check_dimensions
+from gremio.core.rig.solids import Mesh
 from gremio.desktop.bench.view import Bench
 from gremio.desktop.card.links import add_link_sections
 from gremio.desktop.card.rows import (
@@ -50,13 +48,15 @@ from gremio.desktop.card.rows import (
     heading,
     link_button,
     menu_button,
+    number_field,
     rule,
     second,
     title_field,
 )
+from gremio.desktop.card.shape_section import ShapeSection
 from gremio.desktop.document import Document, Edit
 from gremio.desktop.fields import OptionalField, QuantityField
-from gremio.desktop.preparing import align_mount, make_gear_mate, mount_in_box, roll_wheel
+from gremio.desktop.preparing import align_mount, mount_in_box, roll_wheel
 from gremio.desktop.rigging import set_home
 from gremio.desktop.theme.dress import digit_font, text_font
 from gremio.desktop.theme.inks import Inks
@@ -83,7 +83,7 @@ class PartSheet(Sheet):
         self._add_channels()
         self._add_mount()
         add_link_sections(self, document, part, inks)
-        self._add_shapes()
+        ShapeSection(self, document, part)
         self._add_use()
         self.end()
         self.take_pose()
@@ -128,7 +128,7 @@ class PartSheet(Sheet):
         )
         self.row("Joint", kinds, axis)
         if joint.kind == "screw":
-            lead = self._field("length", "Lead of the screw")
+            lead = number_field(self.document, self, "length", "Lead of the screw")
             lead.unit = "mm"
             lead.set_value(joint.lead)
             lead.committed.connect(lambda value: self._set_joint(replace(joint, lead=value)))
@@ -138,7 +138,9 @@ class PartSheet(Sheet):
         entry = self.document.rig.parts[self.part]
         for channel in free_of(entry):
             channel_key = key(self.part, channel)
-            field = self._field(channel_kind(channel), f"{entry.name} {channel}")
+            field = number_field(
+                self.document, self, channel_kind(channel), f"{entry.name} {channel}"
+            )
             field.committed.connect(lambda value, c=channel_key: self._move(c, value))
             self._values[channel_key] = field
             write = link_button("=", partial(self.formula_wanted.emit, channel_key))
@@ -153,7 +155,12 @@ class PartSheet(Sheet):
             symbol = UNITS[channel_unit(channel)].symbol
             self.row(f"Stops{axis}, {symbol}".rstrip(", "), *self._stop_fields(channel, stops))
             if stops != Stops():
-                soft = self._field(channel_kind(channel), f"Soft before the stops of {channel}")
+                soft = number_field(
+                    self.document,
+                    self,
+                    channel_kind(channel),
+                    f"Soft before the stops of {channel}",
+                )
                 soft.set_value(stops.soft)
                 soft.setToolTip("How far before a stop it slows down")
                 soft.committed.connect(lambda value, c=channel: self._set_stop(c, "soft", value))
@@ -247,68 +254,13 @@ class PartSheet(Sheet):
             self.add(link_button("Take its scale out", self._take_scale_out, "Nothing moves"))
 
     def _mount_field(self, kind: Kind, what: str, index: int) -> QuantityField:
-        field = self._field(kind, what)
+        field = number_field(self.document, self, kind, what)
         field.bare = True
         field.setFont(digit_font(8))
         field.setStyleSheet("padding: 2px 1px;")
         field.setToolTip(what)
         field.committed.connect(lambda value: self._place(kind, index, value))
         return field
-
-    def _add_shapes(self) -> None:
-        shapes = self.document.rig.parts[self.part].shapes
-        if not shapes:
-            return
-        self.add(heading("Shape"))
-        self._shape_index = min(_last_shape.get(self.part, 0), len(shapes) - 1)
-        if len(shapes) > 1:
-            names = [f"{i + 1} of {len(shapes)}: {_kind(s.solid)}" for i, s in enumerate(shapes)]
-            self.row("Piece", choice(names, names[self._shape_index], "Piece", self._choose_shape))
-        solid = shapes[self._shape_index].solid
-        if isinstance(solid, Mesh):
-            self.row("Size", second(" × ".join(f"{v:.3g}" for v in solid.size) + " m"))
-            return
-        for name in solid.__struct_fields__:
-            value = getattr(solid, name)
-            if not isinstance(value, (int, float)):
-                continue
-            kind: Kind = "length"
-            if name in ("teeth", "shift"):
-                kind = "number"
-            elif name == "pressure_angle":
-                kind = "angle"
-            field = self._field(kind, name.replace("_", " ").capitalize())
-            if name == "module":
-                field.unit = "mm"
-            field.set_value(value)
-            if name == "teeth":
-                field.setText(str(value))
-            field.committed.connect(lambda v, n=name: self._set_dimension(n, v))
-            self.row(name.replace("_", " ").capitalize(), field)
-        if isinstance(solid, SpurGear | InternalGear | RackBar):
-            self._add_mate(solid)
-
-    def _add_mate(self, solid: SpurGear | InternalGear | RackBar) -> None:
-        self.mate = self._field("number", "Teeth of a mate")
-        self.mate.set_value(30.0)
-        self.mate.setText("30")
-        wheres = ["outside", "inside"] if isinstance(solid, SpurGear) else ["outside"]
-        self._inside = choice(wheres, "outside", "Where the mate runs", lambda _text: None)
-        self.row("Mate, teeth", self.mate, self._inside)
-        self._apart = OptionalField("length", "mm", "Distance of the mate", self)
-        self._apart.setPlaceholderText("touching")
-        self._apart.setToolTip("Between the centres; reached by profile shift")
-        self._apart.refused.connect(self.document.said)
-        self.row("at, mm", self._apart)
-        self.add(link_button("Make a mate that runs with it", self._make_mate))
-
-    def _make_mate(self) -> None:
-        teeth = self.mate.value if not self.mate.isModified() else None
-        for field in (self.mate, self._apart):
-            field.commit()
-        teeth = teeth or self.mate.value or 30.0
-        inside = self._inside.currentText() == "inside"
-        make_gear_mate(self.document, self.part, teeth, inside, self._apart.value)
 
     def _add_use(self) -> None:
         """How it is shown while working light, and how it is repeated."""
@@ -363,11 +315,6 @@ class PartSheet(Sheet):
         scene = self.bench.scene()
         row = self.document.program.part_row[self.part]
         return scene.corners[scene.of_parts({row})].reshape(-1, 3)
-
-    def _field(self, kind: Kind, what: str) -> QuantityField:
-        field = QuantityField(kind, USUAL_UNIT[kind], what, self)
-        field.refused.connect(self.document.said)
-        return field
 
     # ── what hands do ──────────────────────────────────────────────
 
@@ -448,31 +395,13 @@ class PartSheet(Sheet):
         change = move_mount if _mount_only else place_part
         self._edit("mount", lambda rig: change(rig, self.part, mount))
 
-    def _choose_shape(self, text: str) -> None:
-        _last_shape[self.part] = int(text.split(" ")[0]) - 1
-        self._sure()
-
-    def _set_dimension(self, name: str, value: float) -> None:
-        shapes = list(self.document.rig.parts[self.part].shapes)
-        shape = shapes[self._shape_index]
-        number = round(value) if name == "teeth" else value
-
-        def change(rig: Rig) -> Rig:
-            solid = replace(shape.solid, **{name: number})
-            check_dimensions(solid)
-            shapes[self._shape_index] = replace(shape, solid=solid)
-            return set_shapes(rig, self.part, tuple(shapes))
-
-        self._edit(name.replace("_", " "), change)
-
 
 _ONE = "free or ground one…"
 _PUT = "Put the mount…"
 _PUTS = ("in the middle of its shapes", "under them, at the bottom", "square to the world")
 _ONCE = "once"
-# What the Card was last told: conveniences of the screen, not of the rig.
+# What the Card was last told: a convenience of the screen, not of the rig.
 _mount_only = False
-_last_shape: dict[str, int] = {}
 
 
 # A screw that has just been made goes so far in a turn (m); the Card says so, to be changed.
@@ -483,10 +412,6 @@ def _joint_of_kind(kind: str, present: Joint) -> Joint:
     """A joint of another kind, with what fits of the present one."""
     named = next(k for k in JOINT_KINDS if k == kind)
     return Joint(named, present.axis, lead=_USUAL_LEAD if named == "screw" else 0.0)
-
-
-def _kind(solid: object) -> str:
-    return str(type(solid).__struct_config__.tag)  # type: ignore[attr-defined]
 
 
 def _short_channels(names: tuple[str, ...]) -> str:

@@ -20,6 +20,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from gremio.core.quantity import USUAL_UNIT, Kind
+from gremio.desktop.document import Document
+from gremio.desktop.fields import QuantityField
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import Inks
 from gremio.desktop.theme.symbols import draw_symbol
@@ -65,6 +68,13 @@ def rule() -> QFrame:
     line.setObjectName("rule")
     line.setFixedHeight(1)
     return line
+
+
+def number_field(document: Document, parent: QWidget, kind: Kind, what: str) -> QuantityField:
+    """A number in the usual unit of its kind; the document says why one is refused."""
+    field = QuantityField(kind, USUAL_UNIT[kind], what, parent)
+    field.refused.connect(document.said)
+    return field
 
 
 def link_button(text: str, do: Callable[[], object], tip: str = "") -> QPushButton:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QWidget
 
@@ -9,7 +10,12 @@ from gremio.desktop.document import Document
 
 
 class CatchingUp(QWidget):
-    """Shows the rig of now: at once while it is seen, else when it is seen again."""
+    """Shows the rig of now: at once while it is seen, else when it is seen again.
+
+    outdated: what is shown must be made anew.
+    """
+
+    outdated = pyqtSignal()
 
     def __init__(self, document: Document) -> None:
         super().__init__()
@@ -31,8 +37,4 @@ class CatchingUp(QWidget):
     def catch_up(self) -> None:
         """Show the rig of now."""
         self.fresh = True
-        self.rebuild()
-
-    def rebuild(self) -> None:
-        """Make what is shown anew; every page has its own way."""
-        raise NotImplementedError
+        self.outdated.emit()

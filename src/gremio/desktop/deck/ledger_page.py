@@ -194,6 +194,7 @@ class LedgerPage(CatchingUp):
         self.pages.addWidget(full)
         document.pose_changed.connect(self._take_pose)
         document.selection_changed.connect(self._take_selection)
+        self.outdated.connect(self.rebuild)
         self.catch_up()
 
     def set_inks(self, inks: Inks) -> None:

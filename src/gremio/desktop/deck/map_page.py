@@ -282,6 +282,7 @@ class MapPage(CatchingUp):
         column.addWidget(self.empty, 1)
         column.addWidget(self.view, 1)
         document.selection_changed.connect(self.view.show_selected)
+        self.outdated.connect(self.rebuild)
         self.catch_up()
 
     def set_inks(self, inks: Inks) -> None:
