@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QFocusEvent, QKeyEvent, QWheelEvent
+from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
 from gremio.core.quantity import UNITS, Kind, QuantityError, parse, show, show_short
@@ -38,6 +38,7 @@ class QuantityField(QLineEdit):
         # Where the unit stands beside a narrow field, the number stands alone in it.
         self.bare = False
         self.value: float | None = None
+        self._entered = False
         self.setFont(digit_font())
         self.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.setAccessibleName(what)
@@ -86,6 +87,14 @@ class QuantityField(QLineEdit):
         """Select all, so that typing replaces."""
         super().focusInEvent(event)
         self.selectAll()
+        self._entered = event.reason() == Qt.FocusReason.MouseFocusReason
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """The click that enters a field leaves all of it selected; a drag, what it marked."""
+        super().mouseReleaseEvent(event)
+        if self._entered and not self.hasSelectedText():
+            self.selectAll()
+        self._entered = False
 
     def focusOutEvent(self, event: QFocusEvent) -> None:
         """Leaving takes over what was typed, or restores it when it can't be read."""
