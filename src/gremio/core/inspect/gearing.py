@@ -136,12 +136,8 @@ def _ratio(rig: Rig, home: Pose, link_id: str, link: Ratio) -> Iterator[Finding]
         "Take the ratio from the teeth."
     )
     better = replace(link, ratio=right.ratio)
-    mend = Mend("take it from the teeth", partial(_changed, link_id=link_id, link=better))
+    mend = Mend("take it from the teeth", partial(change_link, link_id=link_id, link=better))
     yield Finding(Note("gear-ratio", names[1], text, "warning"), (mend,))
-
-
-def _changed(rig: Rig, link_id: str, link: Ratio) -> Rig:
-    return change_link(rig, link_id, link)
 
 
 def _distance(mesh: Mesh, names: tuple[str, str], one: str, two: str) -> Iterator[Finding]:

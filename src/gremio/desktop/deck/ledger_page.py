@@ -38,7 +38,7 @@ from gremio.core.inspect.ledger import (
 from gremio.core.problem import GremioError
 from gremio.core.quantity import parse
 from gremio.core.rig.channels import kind_of, shown_unit, split
-from gremio.core.rig.model import Link
+from gremio.core.rig.model import Link, Rig
 from gremio.desktop.card.rows import link_button, second
 from gremio.desktop.deck.catching_up import CatchingUp
 from gremio.desktop.document import Document
@@ -251,7 +251,7 @@ class LedgerPage(CatchingUp):
             self.document.said.emit("Copy a row first, then choose those to paste it on.")
             return
 
-        def change(rig):  # type: ignore[no-untyped-def]
+        def change(rig: Rig) -> Rig:
             for row in rows:
                 rig = pasted(rig, link, row)
             return rig
