@@ -451,7 +451,7 @@ def test_a_law_for_a_span_and_what_holds_beyond_the_stations(at_lock: Hand) -> N
     document = at_lock.window.document
     document.select(channel_key(document.rig, "Upper gate, east").split()[0])
     at_lock.choose("Span after station 1", "cycloidal")
-    at_lock.choose("After the stations", "carry on")
+    at_lock.choose("After the stations", "after: carry on")
     cam = next(k for k in document.rig.links.values() if isinstance(k, Cam))
     east = channel_key(document.rig, "Upper gate, east")
     assert cam.stations[0].spans == {east: "cycloidal"} and cam.after == "carry on"

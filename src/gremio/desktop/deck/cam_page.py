@@ -45,6 +45,7 @@ EMPTY = (
 
 
 _MIXED = "by span"
+_SPAN = 122
 
 
 class CamPage(QWidget):
@@ -158,7 +159,6 @@ class CamPage(QWidget):
         head.addWidget(record)
         column.addLayout(head)
         column.addLayout(self._stations(cam, units))
-        column.addLayout(self._ends(cam))
         column.addWidget(self._peaks(cam, units))
         column.addStretch()
         return sheet
@@ -168,11 +168,13 @@ class CamPage(QWidget):
         grid = QGridLayout()
         grid.setHorizontalSpacing(6)
         grid.setVerticalSpacing(3)
-        for column, word in enumerate(("lead", "follower", "to the next")):
+        for column, word in enumerate(("lead", "follower")):
             label = second(word)
-            side = Qt.AlignmentFlag.AlignRight if column < 2 else Qt.AlignmentFlag.AlignLeft
-            label.setAlignment(side)
+            label.setAlignment(Qt.AlignmentFlag.AlignRight)
             grid.addWidget(label, 0, column + 1)
+        # What holds beyond the stations stands before the first and after the last of them.
+        grid.addWidget(self._end("before", cam.before), 0, 3)
+        grid.addWidget(self._end("after", cam.after), len(cam.stations), 3)
         usual = next(f.profile for f in cam.followers if f.channel == self.channel)
         kinds = kind_of(rig, cam.lead), kind_of(rig, self.channel)
         for index, station in enumerate(cam.stations):
@@ -195,8 +197,9 @@ class CamPage(QWidget):
                     f"Span after station {index + 1}",
                     partial(self._set_span, index),
                 )
+                span.setToolTip("From this station to the next")
                 span.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
-                span.setFixedWidth(122)
+                span.setFixedWidth(_SPAN)
                 grid.addWidget(span, index + 1, 3)
             if len(cam.stations) > 2:
                 remove = link_button("×", partial(self._remove, index), "Remove this station")
@@ -207,16 +210,14 @@ class CamPage(QWidget):
         grid.setColumnStretch(2, 1)
         return grid
 
-    def _ends(self, cam: Cam) -> QHBoxLayout:
-        """What it does before the first and after the last station."""
-        line = QHBoxLayout()
-        line.setSpacing(6)
-        for word, end in (("before", cam.before), ("after", cam.after)):
-            line.addWidget(second(word))
-            box = choice(get_args(Beyond), end, f"{word.capitalize()} the stations",
-                         partial(self._set_end, word))  # fmt: skip
-            line.addWidget(box, 1)
-        return line
+    def _end(self, word: str, present: str) -> QWidget:
+        """What it does before the first or after the last station."""
+        entries = [f"{word}: {beyond}" for beyond in get_args(Beyond)]
+        box = choice(entries, f"{word}: {present}", f"{word.capitalize()} the stations",
+                     partial(self._set_end, word))  # fmt: skip
+        box.setToolTip(f"What it does {word} its stations")
+        box.setFixedWidth(_SPAN)
+        return box
 
     def _peaks(self, cam: Cam, units: tuple[str, str]) -> QLabel:
         """The greatest speed and acceleration, in the units shown."""
@@ -301,7 +302,8 @@ class CamPage(QWidget):
     def _set_end(self, word: str, text: str) -> None:
         cam = self._cam()
         assert cam is not None
-        self._put(f"what a cam does {word} its stations", replace(cam, **{word: text}))
+        beyond = text.removeprefix(f"{word}: ")
+        self._put(f"what a cam does {word} its stations", replace(cam, **{word: beyond}))
 
     def _edit(self, what: str, change: Edit, gesture: str = "") -> None:
         if not self.document.edit(what, change, gesture):
