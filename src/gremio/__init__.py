@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from gremio.core.files.rig_file import read as load
     from gremio.core.files.rig_file import write as save
     from gremio.core.inspect.findings import inspect
-    from gremio.core.make.by_name import carriage, formula, join, mesh, path, roll
+    from gremio.core.make.by_name import carriage, formula, join, mesh, path, roll, teach
     from gremio.core.problem import GremioError, Note, NotFound
     from gremio.core.rig.builder import Builder, shape
     from gremio.core.rig.model import Rig
@@ -46,6 +46,7 @@ _ROOMS = {
     "shape": "rig.builder",
     "solve": "solve.ask",
     "sweep": "solve.ask",
+    "teach": "make.by_name",
 }
 _OTHERWISE = {"load": "read", "save": "write"}
 
@@ -80,4 +81,5 @@ __all__ = [
     "shape",
     "solve",
     "sweep",
+    "teach",
 ]

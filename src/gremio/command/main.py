@@ -247,6 +247,49 @@ def ledger(
 
 
 @app.command()
+def cam(
+    file: Annotated[Path, typer.Argument(help="A .gremio rig.")],
+    lead: Annotated[str, typer.Argument(help="The name of the control or channel that leads.")],
+    output: Annotated[Path | None, typer.Option("-o", help="A .csv file.")] = None,
+) -> None:
+    """Write the stations of a cam as a table, the lead first.
+
+    Example: gremio cam saltmarsh.gremio "Upper gates" -o gates.csv
+    """
+    from gremio.command.cams import cam_led_by
+    from gremio.core.files import atomic
+    from gremio.core.files.cam_csv import cam_csv
+
+    rig = _load(file)
+    table = cam_csv(rig, cam_led_by(rig, lead))
+    if output is None:
+        print(table, end="")
+    else:
+        atomic.write(output, table.encode())
+
+
+@app.command()
+def teach(
+    file: Annotated[Path, typer.Argument(help="A .gremio rig.")],
+    table: Annotated[Path, typer.Argument(help="A .csv of stations: the lead, then followers.")],
+    output: Annotated[Path, typer.Option("-o", help="A .gremio file.")],
+    unit: Annotated[
+        list[str] | None,
+        typer.Option(help="The unit of each column in order, where no heading names it."),
+    ] = None,
+) -> None:
+    """Make a cam of a table; columns are called after channels, with units in brackets.
+
+    Example: gremio teach saltmarsh.gremio gates.csv -o taught.gremio
+    """
+    from gremio.command.cams import taught
+    from gremio.core.files.cam_csv import read_table_file
+    from gremio.core.files.rig_file import write
+
+    write(taught(_load(file), read_table_file(table), unit or []), output)
+
+
+@app.command()
 def schema() -> None:
     """Print the JSON Schema of a .gremio file.
 

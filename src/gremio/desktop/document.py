@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -10,8 +11,10 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from gremio.core.files import rig_file
 from gremio.core.files.shelf import Shelf
+from gremio.core.make import teach
+from gremio.core.make.teach import Lesson
 from gremio.core.problem import GremioError, Note
-from gremio.core.rig.channels import free_of, freed, key, label, owner_name, split
+from gremio.core.rig.channels import exists, free_of, freed, key, label, owner_name, split
 from gremio.core.rig.edit.controls import set_values
 from gremio.core.rig.history import History
 from gremio.core.rig.model import Formula, Rig
@@ -36,7 +39,8 @@ class Document(QObject):
     rig_changed: anything but the present values is another one. pose_changed: after that,
     and whenever a value moves. selection_changed, file_changed: as they say.
     looked_over: a moment later, when what is wrong may be asked for without holding up a drag.
-    said: a message for the person at the screen.
+    said: a message for the person at the screen. taught: a cam begins to be taught, or ends, or
+    what is changed and not recorded is something else.
     """
 
     rig_changed = pyqtSignal()
@@ -45,6 +49,7 @@ class Document(QObject):
     file_changed = pyqtSignal()
     said = pyqtSignal(str)
     looked_over = pyqtSignal()
+    taught = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -57,6 +62,9 @@ class Document(QObject):
         self.pose_changed.connect(self._look_soon)
         self.path: Path | None = None
         self.selected = ""
+        self.lesson: Lesson | None = None
+        self._left: Lesson | None = None
+        self._told = ""
         self.start(Rig(), None)
 
     def start(self, rig: Rig, path: Path | None, saved: bool = True) -> None:
@@ -65,6 +73,7 @@ class Document(QObject):
         self._saved: Rig | None = rig if saved else None
         self.path = path
         self.selected = ""
+        self.lesson = self._left = None
         self._compile()
         self.rig_changed.emit()
         self.pose_changed.emit()
@@ -111,7 +120,8 @@ class Document(QObject):
             self._look.start()
 
     def _compile(self) -> None:
-        self._program = compile_rig(self.rig)
+        lesson = self.lesson
+        self._program = compile_rig(teach.bench_rig(self.rig, lesson) if lesson else self.rig)
         self._shelf_notes = self.shelf.notes(self.rig)
         self._last_values: dict[str, float] = {}
         self._formulas = [
@@ -125,8 +135,15 @@ class Document(QObject):
         """The surface of a solid of the rig."""
         return self.shelf.geometry(self.rig, solid)
 
+    def inputs(self) -> Mapping[str, float]:
+        """Where everything is put now (SI, by channel key); while a cam is taught, where that
+        has it, or a hand."""
+        if self.lesson is None:
+            return self.rig.at
+        return teach.inputs(self._program, self.rig, self.lesson)
+
     def _solve(self) -> None:
-        self._pose = evaluate(self._program, self.rig.at, self._last_values).frame(0)
+        self._pose = evaluate(self._program, self.inputs(), self._last_values).frame(0)
         # A formula that says nothing shows the value that it had last.
         for channel in self._formulas:
             self._last_values[channel] = self._pose.at(channel)
@@ -137,6 +154,10 @@ class Document(QObject):
             getattr(before, field) is getattr(self.rig, field)
             for field in ("parts", "controls", "links", "sources", "measures", "paths", "name")
         )
+        lesson = self.lesson
+        if lesson is not None and not exists(self.rig, lesson.lead):
+            self.lesson = None
+            self.taught.emit()
         if same:
             self._solve()
         else:
@@ -185,6 +206,7 @@ class Document(QObject):
     def settle(self) -> None:
         """A drag has ended: the next edit is a step of its own."""
         self.history = self.history.settled()
+        self._told = ""
 
     def undo(self) -> None:
         """Go back one step."""
@@ -213,15 +235,89 @@ class Document(QObject):
         if isinstance(answer, Held):
             self.said.emit(answer.text)
             return False
+        if answer.short and self._told != (gesture or channel):
+            self._told = gesture or channel
+            self.said.emit(answer.short)
+        self._tell_untaught(channel, answer.channel, gesture)
         owner = split(answer.channel)[0]
         what = f"move {owner_name(self.rig, owner)}"
         return self.put({answer.channel: answer.value}, what, gesture)
 
+    def _tell_untaught(self, channel: str, moved: str, gesture: str) -> None:
+        """Say, once in a gesture, that what was pulled is not what is taught."""
+        lesson = self.lesson
+        if lesson is None or teach.is_taught(self.program, lesson, moved):
+            return
+        told = teach.why_not_taught(self.program, lesson, channel)
+        if told and channel != lesson.lead and self._told != (gesture or channel):
+            self._told = gesture or channel
+            self.said.emit(told)
+
     def put(self, values: dict[str, float], what: str, gesture: str = "") -> bool:
-        """Put inputs somewhere (SI by key); wheels roll as far as that takes them."""
-        before = self.rig.at
+        """Put inputs somewhere (SI by key); wheels roll as far as that takes them. What is
+        being taught is kept with the lesson."""
+        before = self.inputs()
         rolled = rolled_on(self.program, before, {**before, **values})
-        return self.edit(what, lambda rig: set_values(rig, rolled), gesture)
+        rolled = {c: v for c, v in rolled.items() if v != before.get(c)}
+        lesson = self.lesson
+        if lesson is None:
+            return self.edit(what, lambda rig: set_values(rig, rolled), gesture)
+        ours = {c: v for c, v in rolled.items() if not teach.is_taught(self.program, lesson, c)}
+        done = not ours or self.edit(what, lambda rig: set_values(rig, ours), gesture)
+        theirs = {c: v for c, v in rolled.items() if c not in ours}
+        if theirs:
+            self._learn(teach.put(self.program, self.rig, lesson, theirs))
+        return done
+
+    # ── teaching ───────────────────────────────────────────────────
+
+    def begin_lesson(self, lesson: Lesson) -> None:
+        """Let a cam be taught; what was left unrecorded of it the last time is there again."""
+        left = self._left
+        if left is not None and (left.lead, left.link) == (lesson.lead, lesson.link):
+            lesson = left
+        self.lesson = lesson
+        self._recompiled()
+        if not lesson.link and not lesson.marks:
+            self.lesson = replace(lesson, marks=(self.pose.at(lesson.lead),))
+            self.taught.emit()
+
+    def end_lesson(self) -> None:
+        """Let the cam lead again; what is not recorded is kept in case it is taught again."""
+        self._left, self.lesson = self.lesson, None
+        self._recompiled()
+
+    def _recompiled(self) -> None:
+        self._compile()
+        self.rig_changed.emit()
+        self.pose_changed.emit()
+        self.taught.emit()
+
+    def _learn(self, lesson: Lesson) -> None:
+        self.lesson = lesson
+        self._solve()
+        self.pose_changed.emit()
+        self.taught.emit()
+
+    def drop_taught(self, *channels: str) -> None:
+        """Let some of what is changed, or all of it, stand again where the cam has it."""
+        if self.lesson is not None:
+            self._learn(teach.dropped(self.lesson, *channels))
+
+    def record(self) -> bool:
+        """Record a station where things stand now; returns whether it was made."""
+        lesson = self.lesson
+        if lesson is None:
+            return False
+
+        def change(rig: Rig) -> Rig:
+            rig, self.lesson = teach.record(self.program, rig, lesson)
+            return rig
+
+        done = self.edit("record a station", change)
+        self.settle()
+        self.taught.emit()
+        return done
 
     def send_home(self, channels: Iterable[str]) -> None:
         """Bring channels home, each by the input that leads it."""

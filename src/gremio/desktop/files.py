@@ -261,6 +261,53 @@ class Files:
         rest = f" And {len(notes) - 3} more." if len(notes) > 3 else ""
         self._say(f"The rig is in {path.name}. {told}{rest}".strip())
 
+    # ── cams as tables ─────────────────────────────────────────────
+
+    def export_cam(self, link_id: str) -> None:
+        """Ask where to write a cam's stations as CSV."""
+        name = str(Path(self._folder()) / "cam.csv")
+        path, _ = QFileDialog.getSaveFileName(self.window, "Export a cam", name, "CSV (*.csv)")
+        if path:
+            self.export_cam_path(Path(path).with_suffix(".csv"), link_id)
+
+    def export_cam_path(self, path: Path, link_id: str) -> None:
+        """Write a cam's stations; says how that went."""
+        from gremio.core.files.cam_csv import cam_csv
+
+        try:
+            atomic.write(path, cam_csv(self.document.rig, link_id).encode())
+        except GremioError as problem:
+            self._say(str(problem))
+            return
+        self._say(f"The stations are in {path.name}, in the units shown.")
+
+    def bring_in_cam(self, link_id: str = "") -> None:
+        """Ask for a CSV of stations, the lead first."""
+        path, _ = QFileDialog.getOpenFileName(
+            self.window, "Bring in a cam", self._folder(), "CSV (*.csv *.txt)"
+        )
+        if path:
+            self.bring_in_cam_path(Path(path), link_id)
+
+    def bring_in_cam_path(self, path: Path, link_id: str = "") -> None:
+        """Show on the Card what a table holds, and ask what it needs to be told."""
+        from gremio.core.files.cam_csv import read_table_file
+        from gremio.desktop.card.cam_table_sheet import CamTableSheet
+
+        try:
+            table = read_table_file(path)
+        except GremioError as problem:
+            self._say(str(problem))
+            return
+        if len(self.document.program.channel_keys) < len(table.names):
+            self._say(
+                f"{path.name} has {len(table.names)} columns, and the rig has fewer controls and "
+                "parts that can move. Make them first."
+            )
+            return
+        card = self.window.card
+        card.show_instead(CamTableSheet(self.document, table, path.name, link_id, card.leave))
+
     def _export(self, control: str | None, title: str) -> None:
         name = str(Path(self._folder()) / f"{control or self.document.rig.name}.glb")
         path, _ = QFileDialog.getSaveFileName(self.window, title, name, "GLB (*.glb)")

@@ -26,14 +26,16 @@ from PyQt6.QtWidgets import (
 
 from gremio.core.files import rig_file
 from gremio.core.files.atomic import FileProblem
-from gremio.core.rig.channels import split
+from gremio.core.rig.channels import key, main_channel, split
 from gremio.core.rig.model import Rig
 from gremio.demo import KEPT
 from gremio.desktop import rigging
 from gremio.desktop.bench.ribbon import Ribbon
 from gremio.desktop.bench.snapping import Spot
+from gremio.desktop.bench.teach_bar import TeachBar
 from gremio.desktop.bench.view import Bench
 from gremio.desktop.card.card import Card
+from gremio.desktop.deck.cam_page import let_cam_lead
 from gremio.desktop.deck.deck import Deck
 from gremio.desktop.desk.desk import Desk
 from gremio.desktop.desk.parts import Parts
@@ -72,6 +74,7 @@ class Window(QMainWindow):
         self.card = Card(self.document, self.bench)
         self.deck = Deck(self.document)
         self.ribbon = Ribbon(self.document, self.bench)
+        self.teach_bar = TeachBar(self.document, self.bench)
         self.message = QLabel(self.bench)
         self.message.setObjectName("message")
         self.message.setWordWrap(True)
@@ -86,7 +89,7 @@ class Window(QMainWindow):
         self._keep.setSingleShot(True)
         self._keep.setInterval(_KEEP_AFTER)
         self._keep.timeout.connect(self.keep_now)
-        self._lead = ""
+        self._lead = self._cam = ""
         self._set_of: list[str] = []
         self._lay_out()
         self.actions_by_name = fill_menus(self)
@@ -153,6 +156,11 @@ class Window(QMainWindow):
         self.bench.measured.connect(self._measured)
         self.card.left.connect(self._card_left)
         self.card.action_wanted.connect(lambda name: self.actions_by_name[name].trigger())
+        self.teach_bar.record_wanted.connect(self.record_station)
+        self.teach_bar.done_wanted.connect(self.teach)
+        self.deck.cam.follower_wanted.connect(self.ask_follower)
+        self.deck.cam.motion_wanted.connect(self.show_motion)
+        self.deck.cam.csv_wanted.connect(self.cam_table)
         self.head.find_wanted.connect(self.find_anything)
         self.head.notes_wanted.connect(partial(self.deck.show_page, "Inspection"))
 
@@ -165,6 +173,7 @@ class Window(QMainWindow):
     def _place_over_bench(self) -> None:
         width, height = self.bench.width(), self.bench.height()
         self.ribbon.setGeometry(12, height - 42, width - 24, 30)
+        self.teach_bar.setGeometry(12, 34, width - 24, self.teach_bar.height())
         wide = min(width - 24, 620)
         tall = self.message.heightForWidth(wide)
         self.message.setGeometry(12, height - 50 - tall, wide, tall)
@@ -198,6 +207,8 @@ class Window(QMainWindow):
             elif self.card.making is not None:
                 self.files.leave_model()
                 self.card.leave()
+            elif self.document.lesson is not None:
+                self.teach()
             else:
                 self.document.select("")
         else:
@@ -224,7 +235,9 @@ class Window(QMainWindow):
         app = QApplication.instance()
         if isinstance(app, QApplication):
             dress(app, inks)
-        for view in (self.head, self.desk, self.parts, self.bench, self.card, self.deck):
+        for view in (
+            self.head, self.desk, self.parts, self.bench, self.card, self.deck, self.teach_bar,
+        ):  # fmt: skip
             view.set_inks(inks)
 
     def showEvent(self, event: QShowEvent | None) -> None:
@@ -259,6 +272,40 @@ class Window(QMainWindow):
         self.document.start(rig, path, saved)
         self.bench.frame_anew()
 
+    # ── teaching ───────────────────────────────────────────────────
+
+    def teach(self) -> None:
+        """Begin to teach a cam, or leave teaching and show the motion."""
+        from gremio.desktop import teaching
+
+        teaching.switch(self.document, self.bench.motion, self.deck.cam.link_id)
+        self.deck.show_page("Cam")
+        self._place_over_bench()
+
+    def record_station(self) -> None:
+        """Record a station of the cam that is taught."""
+        from gremio.desktop import teaching
+
+        teaching.record(self.document)
+
+    def show_motion(self, link_id: str) -> None:
+        """Run the lead of a cam through its stations once."""
+        from gremio.desktop import teaching
+
+        teaching.show_motion(self.document, self.bench.motion, link_id)
+
+    def cam_table(self, way: str, link_id: str) -> None:
+        """Write a cam as CSV ("out"), or make one of a CSV ("in")."""
+        if way == "out":
+            self.files.export_cam(link_id)
+        else:
+            self.files.bring_in_cam(link_id)
+
+    def ask_follower(self, link_id: str) -> None:
+        """Let the next click choose one more follower of a cam."""
+        self._set_of, self._cam = [], link_id
+        self.bench.ask_part("click the part that this cam should lead too")
+
     # ── rigging ────────────────────────────────────────────────────
 
     def add_part(self, kind: str) -> None:
@@ -273,7 +320,7 @@ class Window(QMainWindow):
 
     def lead_something(self) -> None:
         """Begin a link from what is selected: the next click chooses the follower."""
-        self._set_of = []
+        self._set_of, self._cam = [], ""
         self._lead = rigging.lead_of_selected(self.document)
         if self._lead:
             self.bench.ask_part()
@@ -308,6 +355,12 @@ class Window(QMainWindow):
     def _follower_picked(self, part: str) -> None:
         if self._set_of:
             self._member_picked(part)
+            return
+        if self._cam:
+            link_id, self._cam = self._cam, ""
+            if rigging.can_move(self.document, part):
+                channel = key(part, main_channel(self.document.rig.parts[part].joint))
+                let_cam_lead(self.document, link_id, channel)
             return
         lead = split(self._lead)[0]
         if lead in self.document.rig.parts and lead != part:

@@ -7,7 +7,8 @@ from msgspec.structs import replace
 
 import gremio
 from gremio.core.inspect.findings import inspect
-from gremio.core.rig.edit.links import change_link, set_profile, set_span
+from gremio.core.rig.edit.cams import set_profile, set_span
+from gremio.core.rig.edit.links import change_link
 from gremio.core.rig.find import channel_key
 from gremio.core.rig.model import Cam, Rig
 

@@ -8,7 +8,8 @@ import pytest
 
 import gremio
 from gremio.core.rig.edit.controls import set_values
-from gremio.core.rig.edit.links import add_link, cam_through
+from gremio.core.rig.cams import cam_through
+from gremio.core.rig.edit.links import add_link
 from gremio.core.rig.find import channel_key, control_id
 from gremio.core.rig.model import Cam, Follower, Ratio, Rig, Station
 from gremio.core.solve.backward import Hand, Held, led_parts, move

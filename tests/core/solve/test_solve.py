@@ -11,7 +11,8 @@ import gremio
 from gremio.core.frames import Frame
 from gremio.core.problem import GremioError, NotFound
 from gremio.core.quantity import QuantityError
-from gremio.core.rig.edit.links import add_link, cam_through, change_link
+from gremio.core.rig.cams import cam_through
+from gremio.core.rig.edit.links import add_link, change_link
 from gremio.core.rig.find import channel_key, control_id
 from gremio.core.rig.model import Cam, Joint, Part, ProfileKind, Ratio, Rig, Stops
 from gremio.core.solve.ask import moving_channels

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterator
 from functools import partial
 
@@ -12,9 +13,10 @@ from gremio.core.inspect.finding import Finding, Mend
 from gremio.core.mechanics.profiles import Profile, jumps, value
 from gremio.core.problem import Note
 from gremio.core.quantity import show_short
+from gremio.core.rig.cams import SAME, sorted_stations, told
 from gremio.core.rig.channels import full_label, owner_name, shown_unit, split
+from gremio.core.rig.edit.cams import merge_where_they_meet, set_profile
 from gremio.core.rig.edit.controls import change_control
-from gremio.core.rig.edit.links import set_profile
 from gremio.core.rig.link_numbers import wrong_numbers
 from gremio.core.rig.model import Cam, Control, Rig
 from gremio.core.solve.link_steps import cam_profile
@@ -26,16 +28,49 @@ _FINE = 400
 def cam_findings(rig: Rig, program: Program) -> Iterator[Finding]:
     """Notes on every cam that is computed."""
     for link_id, link in rig.links.items():
-        if not isinstance(link, Cam) or wrong_numbers(rig, link):
+        if not isinstance(link, Cam):
             continue
+        yield from _in_one_place(rig, link_id, link)
+        if wrong_numbers(rig, link):
+            continue
+        yield from _too_few(rig, link)
         for follower in link.followers:
-            if follower.channel in program.channel_row and link.lead in program.channel_row:
+            if (
+                told(link, follower.channel)
+                and follower.channel in program.channel_row
+                and link.lead in program.channel_row
+            ):
                 profile = cam_profile(link, follower.channel)
                 yield from _jumps(rig, link_id, link, follower.channel, profile)
                 yield from _overshoot(rig, program, link, follower.channel, profile)
         control = rig.controls.get(link.lead)
         if control is not None:
             yield from _unreached(link, control)
+
+
+def _in_one_place(rig: Rig, link_id: str, cam: Cam) -> Iterator[Finding]:
+    """Stations that stand at one lead value, so that the cam is left out."""
+    unit, name = shown_unit(rig, cam.lead), full_label(rig, cam.lead)
+    merge = Mend("merge them", partial(merge_where_they_meet, link_id=link_id))
+    for one, two in itertools.pairwise(sorted_stations(cam.stations)):
+        if two.lead - one.lead <= SAME:
+            text = (
+                f"Two stations of the cam that {name} leads stand at "
+                f"{show_short(one.lead, unit)}. Merge them, or move one of them."
+            )
+            yield Finding(_note("cam-together", rig, cam.lead, text), (merge,))
+
+
+def _too_few(rig: Rig, cam: Cam) -> Iterator[Finding]:
+    for follower in cam.followers:
+        count = len(told(cam, follower.channel))
+        if count < 2:
+            name = full_label(rig, follower.channel)
+            text = (
+                f"{name} stands still: {'one station' if count else 'no station'} of its cam "
+                f"speaks of it. Teach it another (T), led by {full_label(rig, cam.lead)}."
+            )
+            yield Finding(_note("cam-one-station", rig, follower.channel, text))
 
 
 def _jumps(rig: Rig, link_id: str, cam: Cam, channel: str, profile: Profile) -> Iterator[Finding]:

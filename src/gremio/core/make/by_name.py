@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from gremio.core.formula.edit import write
+from gremio.core.make import teach as teaching
 from gremio.core.make.carriage import make_carriage
 from gremio.core.make.meshing import interlock
 from gremio.core.make.pairs import propose
 from gremio.core.mechanics.wheels import STEERING_RANGE
 from gremio.core.problem import GremioError, NotFound
+from gremio.core.rig.builder import Typed, values_by_key
 from gremio.core.rig.edit.controls import all_home
 from gremio.core.rig.edit.links import add_link
 from gremio.core.rig.edit.paths import add_path
@@ -76,6 +78,17 @@ def roll(rig: Rig, wheel: str, radius: float, along: str = "") -> Rig:
         raise NotFound(f"The rig has no path called {along!r}.")
     link = Rolling(channel_key(rig, wheel), radius, paths[along] if along else "")
     return add_link(rig, link)[0]
+
+
+def teach(rig: Rig, lead: str, at: Typed, values: Mapping[str, Typed]) -> Rig:
+    """The rig with a station more: teach(rig, "Open door", "30 deg", {"Door": "16 deg"}).
+
+    lead: by name; the cam it leads is taught, or one is made. at: the lead's value, typed or
+    SI. values: of channels by name. Raises GremioError, NotFound, QuantityError.
+    """
+    key = channel_key(rig, lead)
+    where = values_by_key(rig, {lead: at})[key]
+    return teaching.teach(rig, key, where, values_by_key(rig, values))
 
 
 def carriage(

@@ -205,13 +205,13 @@ def _beyond(profile: Profile, asked: Array, inside: Array, order: int) -> Array:
     for what, out, station, height, which in ends:
         if what == "repeat" or not np.any(out):
             continue
-        slope = _end_speed(profile, which) if what == "carry on" else 0.0
+        slope = end_speed(profile, which) if what == "carry on" else 0.0
         outside = (height + slope * (asked - station), np.full_like(asked, slope), 0 * asked)
         result = np.where(out, outside[order], result)
     return result
 
 
-def _end_speed(profile: Profile, which: int) -> float:
+def end_speed(profile: Profile, which: int) -> float:
     """The slope at the first (0) or the last (−1) station."""
     kind = profile.kinds[which]
     if kind not in _CUBIC:
@@ -237,6 +237,25 @@ def peaks(profile: Profile) -> tuple[float, float]:
             fast.append(LAWS[kind].peak_speed * rise / span)
             hard.append(LAWS[kind].peak_acceleration * rise / span**2)
     return max(fast), max(hard)
+
+
+def extent(profile: Profile) -> tuple[float, float]:
+    """The lowest and the highest value between the stations."""
+    heights = [*profile.y.tolist()]
+    for i, kind in enumerate(profile.kinds):
+        if kind in _CUBIC:
+            a, b, s, d = (float(v) for v in profile.c[:, i])
+            span = float(profile.x[i + 1] - profile.x[i])
+            heights += [((a * u + b) * u + s) * u + d for u in _level(a, b, s) if 0 < u < span]
+    return min(heights), max(heights)
+
+
+def _level(a: float, b: float, s: float) -> list[float]:
+    """Where the slope 3a·u² + 2b·u + s of a cubic is zero."""
+    if not a:
+        return [-s / (2 * b)] if b else []
+    root = b * b - 3 * a * s
+    return [] if root < 0 else [(-b - root**0.5) / (3 * a), (-b + root**0.5) / (3 * a)]
 
 
 class Jump(NamedTuple):
@@ -290,7 +309,7 @@ def leads_at(profile: Profile, wanted: float, near: float) -> float | None:
         float(x) for x, y in zip(profile.x, profile.y, strict=True) if abs(y - wanted) <= tolerance
     ]
     for what, which, way in ((profile.before, 0, -1.0), (profile.after, -1, 1.0)):
-        slope = _end_speed(profile, which) if what == "carry on" else 0.0
+        slope = end_speed(profile, which) if what == "carry on" else 0.0
         if slope:
             lead = float(profile.x[which] + (wanted - profile.y[which]) / slope)
             if (lead - profile.x[which]) * way > 0:

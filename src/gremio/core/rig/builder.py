@@ -9,9 +9,10 @@ from msgspec.structs import replace
 from gremio.core.frames import Frame, Triple, tidy_frame, turn_of_angles
 from gremio.core.problem import GremioError
 from gremio.core.quantity import USUAL_UNIT, Kind, parse
+from gremio.core.rig.cams import sorted_stations
 from gremio.core.rig.channels import AXES, JOINT_KINDS, channel_kind, freed, kind_of
 from gremio.core.rig.edit.controls import add_control, change_control
-from gremio.core.rig.edit.links import add_link, sorted_stations
+from gremio.core.rig.edit.links import add_link
 from gremio.core.rig.edit.parts import add_part
 from gremio.core.rig.find import channel_key, control_id, part_id
 from gremio.core.rig.model import (

@@ -239,7 +239,9 @@ def link_symbol(link: Link) -> str:
 
 def link_label(rig: Rig, link: Link) -> str:
     """A link as people call it: "the ratio from Paddle windlass to Windlass"."""
-    names = ", ".join(label(rig, channel) for channel in followers(link))
+    led = followers(link)
+    names = ", ".join(label(rig, channel) for channel in led[:3])
+    names += f" and {len(led) - 3} more" if len(led) > 3 else ""
     if isinstance(link, Driving):
         return f"the driving of {owner_name(rig, link.body)} from {label(rig, link.travel)}"
     if isinstance(link, Formula | Rolling):

@@ -36,13 +36,17 @@ def wrong_numbers(rig: Rig, link: Link) -> str:
 
 def _of_cam(rig: Rig, cam: Cam) -> str:
     at = [station.lead for station in cam.stations]
-    if len(at) < 2:
+    if not at or not cam.followers:
+        lacks = "station" if not at else "follower"
         return (
-            f"A cam from {full_label(rig, cam.lead)} needs two stations at least. "
-            "Record another, or remove the cam."
+            f"A cam from {full_label(rig, cam.lead)} needs one {lacks} at least. "
+            "Teach it one, or remove the cam."
         )
+    numbers = [*at, *(v for s in cam.stations for v in (*s.values.values(), *s.slopes.values()))]
+    if not all(map(math.isfinite, numbers)):
+        return "A station of a cam holds something that is no number. Type it anew."
     if any(b <= a for a, b in itertools.pairwise(at)):
-        return "Two stations of a cam stand at the same lead value. Move one of them."
+        return "Two stations of a cam stand at the same lead value. Merge them, or move one."
     return ""
 
 

@@ -58,6 +58,8 @@ RepeatAlong = Literal["line", "circle", "path"]
 StandIn = Literal["box", "hull", "outline", "full"]
 MeasureKind = Literal["distance", "length", "radius", "size", "angle"]
 Up = Literal["y", "z"]
+ControlMake = Literal["slider", "dial", "lever", "switch", "pad"]
+LabelSide = Literal["left", "right"]
 
 PAINT = "#B9C4BE"
 
@@ -129,8 +131,34 @@ class Part(msgspec.Struct, frozen=True, omit_defaults=True):
     stand_in: StandIn = "box"
 
 
+class Face(msgspec.Struct, frozen=True, omit_defaults=True):
+    """The face of a control in the Bench: a small machine control beside the part it moves.
+
+    on: id of the part that carries it, None for the ground. at: where its middle is in that
+    part's frame (m). turn: how it lies there, by angles about x, then y, then z (rad), when it
+    is fixed. fixed: it lies in its carrier's frame; else it is turned to the viewer. size: how
+    long its slot, or how wide its ring, is (m); 0 keeps it as large on the screen however near
+    one looks. hidden: it is not shown. exported: it goes along in exports.
+    """
+
+    on: str | None = None
+    at: Triple = (0.0, 0.0, 0.0)
+    turn: Triple = (0.0, 0.0, 0.0)
+    fixed: bool = False
+    size: float = 0.0
+    hidden: bool = False
+    exported: bool = False
+
+
 class Control(msgspec.Struct, frozen=True, omit_defaults=True):
-    """What the animator touches. low, high and home in SI; shown in `unit`."""
+    """What the animator touches. low, high and home in SI; shown in `unit`.
+
+    notches: values to snap to; of a switch, its positions. make: what kind of control it is.
+    springs: a lever that goes home when it is let go. positions: the names of a switch's
+    positions, as many as notches. across: of a pad, id of the control that is its second axis.
+    scale: the numbers that the animator reads at the low and the high end, where they are not
+    those of the machine. label: the side on which its name stands. face: in the Bench.
+    """
 
     name: str
     kind: Kind
@@ -140,6 +168,20 @@ class Control(msgspec.Struct, frozen=True, omit_defaults=True):
     home: float = 0.0
     notches: tuple[float, ...] = ()
     group: str = ""
+    make: ControlMake = "slider"
+    springs: bool = False
+    positions: tuple[str, ...] = ()
+    across: str = ""
+    scale: tuple[float, float] | None = None
+    label: LabelSide = "left"
+    face: Face | None = None
+
+
+class KeptPose(msgspec.Struct, frozen=True, omit_defaults=True):
+    """Where the whole Desk stood, kept under a name. values: SI, by id of the control."""
+
+    name: str
+    values: dict[str, float]
 
 
 class Ratio(msgspec.Struct, frozen=True, omit_defaults=True, tag_field="link", tag="ratio"):
@@ -299,8 +341,9 @@ class Rig(msgspec.Struct, frozen=True, omit_defaults=True):
     """The document.
 
     at: where each channel that nothing leads stands now (SI), by channel key; a channel
-    that is absent is at home. made: how many ids have been given out, so that none is
-    given twice.
+    that is absent is at home. poses: kept, by id. locked: for the animator, so that only
+    controls move anything. made: how many ids have been given out, so that none is given
+    twice.
     """
 
     name: str = "Untitled"
@@ -311,6 +354,8 @@ class Rig(msgspec.Struct, frozen=True, omit_defaults=True):
     measures: dict[str, Measure] = {}
     paths: dict[str, Path] = {}
     at: dict[str, float] = {}
+    poses: dict[str, KeptPose] = {}
+    locked: bool = False
     made: int = 0
 
 
@@ -321,12 +366,16 @@ __all__ = [
     "Beyond",
     "Cam",
     "Control",
+    "ControlMake",
     "Driving",
+    "Face",
     "Follower",
     "Formula",
     "Frame",
     "Joint",
     "JointKind",
+    "KeptPose",
+    "LabelSide",
     "Link",
     "Measure",
     "MeasureKind",

@@ -9,6 +9,7 @@ from collections.abc import Callable, Container, Iterable
 from dataclasses import dataclass
 
 from gremio.core.problem import Note
+from gremio.core.rig.cams import cam_without
 from gremio.core.rig.channels import (
     adds,
     exists,
@@ -22,7 +23,7 @@ from gremio.core.rig.channels import (
     split,
 )
 from gremio.core.rig.link_numbers import wrong_numbers
-from gremio.core.rig.model import Formula, Link, Planetary, Ratio, Rig, Rolling
+from gremio.core.rig.model import Cam, Formula, Link, Planetary, Ratio, Rig, Rolling
 from gremio.core.rig.trains import Fault, Row, Train, solve_trains
 
 
@@ -112,11 +113,13 @@ def arrange(rig: Rig) -> Arrangement:
     """
     notes: list[Note] = []
     links: dict[str, Link] = {}
-    for link_id, link in rig.links.items():
+    for link_id, whole in rig.links.items():
+        link, lost_followers = _cut_back(rig, whole)
+        notes += lost_followers
         lost = _lost(rig, link)
         if lost is None:
             links[link_id] = link
-        else:
+        elif not lost_followers or followers(link):
             notes.append(lost)
     added = {c for link in links.values() if adds(link) for c in followers(link)}
     one_way = _one_way(rig, links, added, notes)
@@ -267,6 +270,16 @@ def _levelled(blocks: list[Block]) -> tuple[tuple[Block, ...], ...]:
     return tuple(levels)
 
 
+def _cut_back(rig: Rig, link: Link) -> tuple[Link, list[Note]]:
+    """A cam without the followers that are not there, or grounded, and a note for each."""
+    if not isinstance(link, Cam):
+        return link, []
+    lost = [channel for channel in followers(link) if not exists(rig, channel)]
+    if not lost:
+        return link, []
+    return cam_without(link, lost), [_lost_channel(rig, link, channel) for channel in lost]
+
+
 def _lost(rig: Rig, link: Link) -> Note | None:
     """The note for a link that refers to something which is not there, or grounded."""
     known: Callable[[str], bool] = lambda name: exists(rig, name)  # noqa: E731
@@ -318,11 +331,21 @@ def _lost_channel(rig: Rig, link: Link, channel: str) -> Note:
         part = rig.parts[owner].name
         text = (
             f"{name} of {part} is grounded: its joint does not allow it. "
-            f"Change the joint of {part}, or remove {link_label(rig, link)}."
+            f"Change the joint of {part}, or {_let_go(rig, link)}."
         )
         return Note("led-grounded", part, text)
     text = f"A link refers to {owner!r}, which is not in the rig. Remove the link."
     return Note("link-lost", "", text)
+
+
+def _let_go(rig: Rig, link: Link) -> str:
+    """What to do so that a link leads something no more."""
+    several = len(followers(link)) > 1
+    return (
+        f"take it out of {link_label(rig, link)}"
+        if several
+        else (f"remove {link_label(rig, link)}")
+    )
 
 
 def _led_twice(rig: Rig, channel: str, first: Link, second: Link) -> Note:

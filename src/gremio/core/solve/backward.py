@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
-from gremio.core.mechanics.profiles import leads_at, value
+from gremio.core.mechanics.profiles import Profile, end_speed, extent, leads_at, value
 from gremio.core.quantity import show_short
 from gremio.core.rig.channels import adds, full_label, label, link_label, shown_unit, split
 from gremio.core.rig.model import Cam, Formula, Ratio, Rolling
@@ -20,10 +21,12 @@ _STEPS = 24
 
 @dataclass(frozen=True)
 class Hand:
-    """The input to set, and the value (SI) to set it to."""
+    """The input to set, and the value (SI) to set it to. short: why what was wanted can't be
+    had, where the nearest that fits is given instead."""
 
     channel: str
     value: float
+    short: str = ""
 
 
 @dataclass(frozen=True)
@@ -129,15 +132,45 @@ def _through_cam(
     program: Program, pose: Pose, cam: Cam, channel: str, wanted: float
 ) -> Hand | Held:
     profile = cam_profile(cam, channel)
-    if "carry on" not in (cam.before, cam.after):
-        reach = [s.values[channel] for s in cam.stations if channel in s.values]
-        wanted = min(max(wanted, min(reach, default=wanted)), max(reach, default=wanted))
-    lead = leads_at(profile, wanted, pose.at(cam.lead))
+    low, high = _reach(program, cam, profile)
+    name, lead_name = label(program.rig, channel), label(program.rig, cam.lead)
+    unit = shown_unit(program.rig, channel)
+    if low == high:
+        return Held(
+            f"{name} stands still at {show_short(low, unit)} by the cam that {lead_name} leads. "
+            "Teach the cam another station (T)."
+        )
+    near = min(max(wanted, low), high)
+    short = ""
+    if abs(near - wanted) > 1e-9 * max(1.0, abs(wanted)):
+        end = "at most" if near < wanted else "at least"
+        short = (
+            f"No value of {lead_name} brings {name} there: it is {end} {show_short(near, unit)}."
+        )
+    lead = leads_at(profile, near, pose.at(cam.lead))
     if lead is None:
-        unit = shown_unit(program.rig, channel)
-        name, lead_name = label(program.rig, channel), label(program.rig, cam.lead)
         return Held(f"No value of {lead_name} brings {name} to {show_short(wanted, unit)}.")
-    return move(program, pose, cam.lead, lead)
+    answer = move(program, pose, cam.lead, lead)
+    if short and isinstance(answer, Hand):
+        return Hand(answer.channel, answer.value, short)
+    return answer
+
+
+def _reach(program: Program, cam: Cam, profile: Profile) -> tuple[float, float]:
+    """The lowest and the highest value that a cam gives, where it carries on too, as far as
+    the stops of its lead allow."""
+    low, high = extent(profile)
+    row = program.channel_row[cam.lead]
+    ends = [float(program.low[row]), float(program.high[row])]
+    if "carry on" in (cam.before, cam.after):
+        slopes = end_speed(profile, 0), end_speed(profile, -1)
+        reached = [
+            float(value(profile, end)) if math.isfinite(end) else math.copysign(math.inf, s * way)
+            for end, s, way in zip(ends, slopes, (-1, 1), strict=True)
+            if math.isfinite(end) or s
+        ]
+        low, high = min([low, *reached]), max([high, *reached])
+    return low, high
 
 
 def _through_formula(program: Program, pose: Pose, channel: str, wanted: float) -> Hand | Held:

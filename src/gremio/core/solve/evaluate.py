@@ -10,7 +10,7 @@ import numpy.typing as npt
 from gremio.core.solve.frames import Finder, world_frames
 from gremio.core.solve.pose import Poses
 from gremio.core.solve.program import Program
-from gremio.core.solve.steps import Level
+from gremio.core.solve.steps import CamsStep, FormulaStep, Level
 
 Array = npt.NDArray[np.float64]
 _SUBSTEPS = 24
@@ -42,12 +42,16 @@ def evaluate_channels(
     """`evaluate` without the world frames: channels and asked (C, F), undefined and put, as
     Poses has them."""
     frames = max((np.size(v) for v in inputs.values()), default=1)
-    asked = np.repeat(program.home[:, None], frames, axis=1)
-    for channel, given in inputs.items():
+    # What is led is written by the step that leads it, so only the rest is filled in here.
+    given = program.given_rows
+    asked = np.empty((len(program.home), frames))
+    asked[given] = program.home[given, None]
+    for channel, values in inputs.items():
         row = program.channel_row.get(channel)
         if row is not None and program.inputs[row]:
-            asked[row] = given
-    channels = asked.copy()
+            asked[row] = values
+    channels = np.empty_like(asked)
+    channels[given] = asked[given]
     program.first.hold(channels)
     undefined: dict[int, npt.NDArray[np.bool_]] = {}
     put = {
@@ -71,12 +75,15 @@ def _run(level: Level, finder: Finder, asked: Array) -> None:
     for train in level.trains:
         train.run(channels, asked)
     for step in level.sets:
-        asked[step.followers] = step.values(finder)
-        channels[step.followers] = asked[step.followers]
+        where = step.where if isinstance(step, CamsStep) else step.followers
+        given = step.values(finder)
+        asked[where] = given
+        channels[where] = given
     for step in level.adds:
         # More than one link may add to a channel, so one after another.
-        asked[step.followers] = asked[step.followers] + step.values(finder)
-        channels[step.followers] = asked[step.followers]
+        given = asked[step.followers] + step.values(finder)
+        asked[step.followers] = given
+        channels[step.followers] = given
 
 
 def _stand_in(
@@ -89,6 +96,8 @@ def _stand_in(
 ) -> None:
     """Put a value where a formula says nothing, and remember in which frames."""
     for step in (*level.sets, *level.adds):
+        if not isinstance(step, FormulaStep):
+            continue
         rows = step.followers
         wrong = ~np.isfinite(asked[rows])
         if not wrong.any():

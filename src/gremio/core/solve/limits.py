@@ -11,11 +11,19 @@ Array = npt.NDArray[np.float64]
 Rows = npt.NDArray[np.intp]
 
 
+def as_slice(rows: npt.ArrayLike) -> Rows | slice:
+    """Rows that follow one another as a slice, which needs no copy to be read."""
+    every = np.asarray(rows, dtype=np.intp)
+    if np.array_equal(every, np.arange(every[0], every[0] + len(every))):
+        return slice(int(every[0]), int(every[0]) + len(every))
+    return every
+
+
 class Limits(NamedTuple):
-    """Stops of some channels. rows: (k,). low, high, soft: (k, 1) in SI; −inf and +inf where
+    """Stops of some channels. rows: k of them. low, high, soft: (k, 1) in SI; −inf and +inf where
     a channel runs free. any_soft: whether one of them is approached softly."""
 
-    rows: Rows
+    rows: Rows | slice
     low: Array
     high: Array
     soft: Array
@@ -23,12 +31,16 @@ class Limits(NamedTuple):
 
     def hold(self, channels: Array) -> None:
         """Bring (C, F) channels within their stops, in place."""
-        if len(self.rows):
-            values = channels[self.rows]
-            if self.any_soft:
-                channels[self.rows] = softly(values, self.low, self.high, self.soft)
-            else:
-                channels[self.rows] = np.minimum(np.maximum(values, self.low), self.high)
+        if len(self.low) == 0:
+            return
+        values = channels[self.rows]
+        if self.any_soft:
+            channels[self.rows] = softly(values, self.low, self.high, self.soft)
+            return
+        np.maximum(values, self.low, out=values)
+        np.minimum(values, self.high, out=values)
+        if not isinstance(self.rows, slice):
+            channels[self.rows] = values
 
 
 def limits_of(rows: npt.ArrayLike, low: Array, high: Array, soft: Array) -> Limits:
@@ -36,7 +48,8 @@ def limits_of(rows: npt.ArrayLike, low: Array, high: Array, soft: Array) -> Limi
     among = np.asarray(rows, dtype=np.intp)
     stopped = among[np.isfinite(low[among]) | np.isfinite(high[among])]
     ends = (low[stopped, None], high[stopped, None], soft[stopped, None])
-    return Limits(stopped, *ends, bool(np.any(soft[stopped] > 0)))
+    found = as_slice(stopped) if len(stopped) else stopped
+    return Limits(found, *ends, bool(np.any(soft[stopped] > 0)))
 
 
 def softly(values: Array, low: Array, high: Array, soft: Array) -> Array:

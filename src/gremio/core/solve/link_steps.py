@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import numpy.typing as npt
 
+from gremio.core.mechanics.profile_bank import bank_of
 from gremio.core.mechanics.profiles import Profile, profile_of, straight
 from gremio.core.problem import Note
 from gremio.core.rig.channels import adds, followers, split
@@ -14,7 +15,7 @@ from gremio.core.rig.trains import Train
 from gremio.core.solve.formula_steps import formula_steps
 from gremio.core.solve.limits import limits_of
 from gremio.core.solve.steps import (
-    CamStep,
+    CamsStep,
     DriveStep,
     FreedomsStep,
     Level,
@@ -80,11 +81,11 @@ def _value_steps(
 ) -> tuple[list[ValueStep], list[Note]]:
     steps: list[ValueStep] = []
     formulas: list[Formula] = []
+    cams: list[tuple[Cam, str]] = []
     for _, link, channel in links:
         match link:
             case Cam():
-                profile = cam_profile(link, channel)
-                steps.append(CamStep(row[link.lead], row[channel], profile, link.adds))
+                cams.append((link, channel))
             case Formula():
                 formulas.append(link)
             case Rolling():
@@ -121,8 +122,24 @@ def _value_steps(
                         link.adds,
                     )
                 )
+    for adding in (False, True):
+        together = [(cam, channel) for cam, channel in cams if cam.adds == adding]
+        # Two cams that add to one channel add one after the other.
+        while together:
+            once = dict(reversed([(channel, cam) for cam, channel in together]))
+            steps.append(_cams_step([(once[c], c) for c in once], row, adding))
+            together = [(cam, c) for cam, c in together if once[c] is not cam]
     made, notes = formula_steps(rig, formulas, row)
     return steps + list(made), notes
+
+
+def _cams_step(cams: list[tuple[Cam, str]], row: dict[str, int], adding: bool) -> CamsStep:
+    return CamsStep(
+        np.array([row[cam.lead] for cam, _ in cams], dtype=np.intp),
+        np.array([row[channel] for _, channel in cams], dtype=np.intp),
+        bank_of([cam_profile(cam, channel) for cam, channel in cams]),
+        adding,
+    )
 
 
 def cam_profile(cam: Cam, channel: str) -> Profile:

@@ -19,7 +19,7 @@ from gremio.core.rig.model import Link, Rig
 from gremio.core.rig.order import arrange, part_levels
 from gremio.core.rig.trains import Train
 from gremio.core.solve.drives import Drive, drives_of
-from gremio.core.solve.limits import Limits, limits_of
+from gremio.core.solve.limits import Limits, as_slice, limits_of
 from gremio.core.solve.link_steps import levels_of
 from gremio.core.solve.steps import DriveStep, Level, RollStep
 
@@ -99,6 +99,16 @@ class Program:
             for step in level.adds
             if isinstance(step, RollStep | DriveStep)
         )
+
+    @cached_property
+    def given_rows(self) -> Rows | slice:
+        """The rows that no step writes: the inputs, and what a faulty formula should lead."""
+        given = np.ones(len(self.channel_keys), dtype=bool)
+        for level in self.steps:
+            for step in (*level.trains, *level.sets):
+                given[step.followers] = False
+        rows = np.flatnonzero(given)
+        return as_slice(rows) if len(rows) else rows
 
     @cached_property
     def mount_rows(self) -> Array:
@@ -224,14 +234,7 @@ def _joint_steps(
             parts.append(row)
             rows.append(channel_row[key(part, channel)])
     return tuple(
-        JointStep(channel, _as_slice(parts), _as_slice(rows))
+        JointStep(channel, as_slice(parts), as_slice(rows))
         for channel, (parts, rows) in found.items()
         if parts
     )
-
-
-def _as_slice(rows: list[int]) -> Rows | slice:
-    """Rows that follow one another as a slice, which needs no copy to be read."""
-    if rows == list(range(rows[0], rows[0] + len(rows))):
-        return slice(rows[0], rows[0] + len(rows))
-    return np.array(rows, dtype=np.intp)

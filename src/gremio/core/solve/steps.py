@@ -7,16 +7,17 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
 
-from gremio.core.mechanics.profiles import Profile, value
+from gremio.core.mechanics.profile_bank import Bank, values
 from gremio.core.mechanics.rolling import driven, rolled
 from gremio.core.rig.model import Path
 from gremio.core.shape.paths import length, way_to
 from gremio.core.solve.frames import Finder, as_matrices
-from gremio.core.solve.limits import Limits
+from gremio.core.solve.limits import Limits, as_slice
 
 Array = npt.NDArray[np.float64]
 Rows = npt.NDArray[np.intp]
@@ -88,22 +89,22 @@ class FreedomsStep:
 
 
 @dataclass(frozen=True)
-class CamStep:
-    """One follower of a cam. lead, follower: channel rows."""
+class CamsStep:
+    """Followers of cams, all at once. leads, followers: (k,) channel rows. bank: k profiles."""
 
-    lead: int
-    follower: int
-    profile: Profile
+    leads: Rows
+    followers: Rows
+    bank: Bank
     adds: bool
 
-    @property
-    def followers(self) -> Rows:
-        """(1,) the row it gives."""
-        return np.array([self.follower])
+    @cached_property
+    def where(self) -> Rows | slice:
+        """The rows it gives, as a slice where they follow one another."""
+        return as_slice(self.followers)
 
     def values(self, finder: Finder) -> Array:
-        """(1, F) what the profile says."""
-        return value(self.profile, finder.channels[self.lead])[None]
+        """(k, F) what the profiles say."""
+        return values(self.bank, finder.channels, self.leads)
 
 
 @dataclass(frozen=True)
@@ -235,7 +236,7 @@ class DriveStep:
         return way[self.which][None]
 
 
-ValueStep = CamStep | OneWayStep | RollStep | PathRollStep | DriveStep | FormulaStep
+ValueStep = CamsStep | OneWayStep | RollStep | PathRollStep | DriveStep | FormulaStep
 
 
 @dataclass(frozen=True)

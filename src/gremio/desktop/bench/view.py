@@ -29,6 +29,7 @@ from gremio.desktop.bench.camera import (
 from gremio.desktop.bench.drag import Drag, FreeDrag, grip_on, take_hold
 from gremio.desktop.bench.handles import Handle, handles_of, stop_moves
 from gremio.desktop.bench.measuring import drawn_measures
+from gremio.desktop.bench.motion import Motion
 from gremio.desktop.bench.overlay import KNOB, Drawn, Overlay
 from gremio.desktop.bench.renderer import Renderer
 from gremio.desktop.bench.scene import Scene, box_edges, corners_of, scene_of
@@ -86,6 +87,7 @@ class Bench(QOpenGLWidget):
         self._picked: list[Spot] = []
         self.light = False
         self._wiggle = Wiggle(self)
+        self.motion = Motion(self)
         self._resting = QTimer(self)
         self._resting.setSingleShot(True)
         self._resting.setInterval(_REST)
@@ -217,12 +219,16 @@ class Bench(QOpenGLWidget):
             target,
             size,
             self.camera,
-            scene.instances(self._wiggle.shown(self.pose), self._weights()),
+            scene.instances(self._shown(), self._weights()),
             self.inks,
             smooth=not self._resting.isActive(),
             scale=ratio,
         )
         self.frame_drawn.emit()
+
+    def _shown(self) -> Pose:
+        """The pose that is drawn: a motion being shown goes before where things stand."""
+        return self.motion.shown(self._wiggle.shown(self.pose))
 
     def _load(self, scene: Scene) -> None:
         """Hand the scene to the renderer; the OpenGL context must be current."""

@@ -13,6 +13,7 @@ from gremio.core.make.meshing import fit_by_shift, interlock
 from gremio.core.make.pairs import propose
 from gremio.core.problem import GremioError
 from gremio.core.quantity import UNITS, Kind
+from gremio.core.rig.cams import as_ratio
 from gremio.core.rig.channels import (
     adds,
     followers,
@@ -23,7 +24,8 @@ from gremio.core.rig.channels import (
     shown_unit,
     split,
 )
-from gremio.core.rig.edit.links import as_cam, as_ratio, change_link, remove_link, swapped
+from gremio.core.rig.edit.cams import as_cam
+from gremio.core.rig.edit.links import change_link, remove_link, swapped
 from gremio.core.rig.model import Cam, Driving, Formula, Link, Planetary, Ratio, Rig, Rolling
 from gremio.desktop.card.rows import Sheet, Slab, choice, heading, link_button, rule, second
 from gremio.desktop.document import Document
@@ -266,7 +268,12 @@ class LinkSheet(Sheet):
                 )
                 self.document.selection_changed.emit()
                 return
-            self._put("make a ratio of a cam", as_ratio(link))
+            ratio = as_ratio(link)
+            if ratio is None:
+                self.document.said.emit("A ratio needs two stations to go through. Teach another.")
+                self.document.selection_changed.emit()
+                return
+            self._put("make a ratio of a cam", ratio)
 
     def _set_adds(self, text: str) -> None:
         link = self.document.rig.links[self.link_id]

@@ -1,16 +1,15 @@
-"""The Cam page: the profile of one follower, and the cam's stations as numbers."""
+"""The Cam page: the profiles of a cam, and its stations as a table of numbers."""
 
 from __future__ import annotations
 
-from functools import partial
 from typing import get_args
 
 from msgspec.structs import replace
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import (
-    QGridLayout,
     QHBoxLayout,
     QLabel,
+    QMenu,
     QScrollArea,
     QSizePolicy,
     QVBoxLayout,
@@ -18,44 +17,70 @@ from PyQt6.QtWidgets import (
 )
 
 from gremio.core.mechanics.profiles import peaks
+from gremio.core.mechanics.profiles import value as height
 from gremio.core.quantity import UNITS
-from gremio.core.rig.channels import full_label, kind_of, members, shown_unit, split
-from gremio.core.rig.edit.links import (
-    change_link,
+from gremio.core.rig.cams import told
+from gremio.core.rig.channels import exists, full_label, members, shown_unit, split
+from gremio.core.rig.edit.cams import (
+    add_follower,
+    change_station,
+    copy_station,
+    merge_stations,
     record_station,
-    remove_station,
+    remove_follower,
+    remove_stations,
     set_profile,
+    set_slope,
     set_span,
-    sorted_stations,
+    set_station_value,
+    shift_points,
 )
-from gremio.core.rig.model import Beyond, Cam, ProfileKind, Station
+from gremio.core.rig.edit.links import change_link
+from gremio.core.rig.model import Beyond, Cam, ProfileKind, Rig
 from gremio.core.solve.link_steps import cam_profile
 from gremio.desktop.areas import show_in, soon
-from gremio.desktop.card.rows import choice, link_button, second
-from gremio.desktop.deck.profile_view import ProfileView
+from gremio.desktop.card.rows import choice, link_button, menu_button, second
+from gremio.desktop.deck.chart import Track
+from gremio.desktop.deck.profile_view import Point, ProfileView
+from gremio.desktop.deck.station_table import MIXED, StationTable
 from gremio.desktop.document import Document, Edit
-from gremio.desktop.fields import QuantityField
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import Inks
 
 EMPTY = (
-    "A cam maps a lead to its followers through stations. Select something that a cam leads to "
-    "see its profile here; a ratio becomes a cam on its Card, under “Made as”."
+    "A cam maps a lead to its followers through stations. Select a control, or a part that should "
+    "lead, and press T to teach one: put the lead somewhere, pose parts, record."
 )
-
-
-_MIXED = "by span"
-_SPAN = 122
+_ALONE, _TOGETHER = "this one", "all together"
+_MORE = (
+    "Add a follower…",
+    "Take this follower out",
+    "Show the motion",
+    "Export as CSV…",
+    "Bring in a CSV…",
+)
+_ROW = ("Bring the lead here", "Copy to where the lead is", "Merge with the next", "Remove")
 
 
 class CamPage(QWidget):
-    """Shows the cam that is selected, or that has to do with what is selected."""
+    """Shows the cam that is selected, or that has to do with what is selected.
+
+    follower_wanted: a follower should be added to the cam of this id. motion_wanted: show
+    its motion. csv_wanted: "out" or "in", and the id of the cam.
+    """
+
+    follower_wanted = pyqtSignal(str)
+    motion_wanted = pyqtSignal(str)
+    csv_wanted = pyqtSignal(str, str)
 
     def __init__(self, document: Document) -> None:
         super().__init__()
         self.document = document
         self.link_id = ""
         self.channel = ""
+        self.together = False
+        # The cam as it was when the hand took hold of its stations.
+        self._before: Cam | None = None
         layout = QHBoxLayout(self)
         layout.setContentsMargins(4, 4, 12, 6)
         layout.setSpacing(14)
@@ -63,13 +88,14 @@ class CamPage(QWidget):
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.profile = ProfileView()
         self.profile.lead_moved.connect(self._move_lead)
-        self.profile.station_moved.connect(self._drag_station)
+        self.profile.points_moved.connect(self._drag_points)
+        self.profile.slope_moved.connect(self._drag_slope)
         self.profile.station_wanted.connect(self._add_station)
+        self.profile.picked.connect(self._show)
         self.profile.let_go.connect(self._let_go)
         self.side = QScrollArea()
         self.side.setWidgetResizable(True)
-        self.side.setFixedWidth(404)
-        self.side.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.side.setFixedWidth(456)
         self.side.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         layout.addWidget(self.empty, 1)
         layout.addWidget(self.profile, 1)
@@ -77,6 +103,7 @@ class CamPage(QWidget):
         self._later = soon(self, self.rebuild)
         document.rig_changed.connect(self._later.start)
         document.selection_changed.connect(self._later.start)
+        document.taught.connect(self._later.start)
         document.pose_changed.connect(self._take_pose)
         self._later.start()
 
@@ -85,144 +112,133 @@ class CamPage(QWidget):
         self.profile.inks = inks
         self.profile.update()
 
-    def _cam(self) -> Cam | None:
+    @property
+    def cam(self) -> Cam | None:
+        """The cam on show."""
         link = self.document.rig.links.get(self.link_id)
         return link if isinstance(link, Cam) else None
 
     def _find(self) -> None:
-        """The cam to show: the selected one, or one that leads, or is led by, the selection;
-        the last one shown stays when the selection has none."""
+        """The cam to show: the one taught, the selected one, or one that leads, or is led by,
+        the selection; the last one shown stays when the selection has none."""
         rig, selected = self.document.rig, self.document.selected
-        if isinstance(rig.links.get(selected), Cam):
+        lesson = self.document.lesson
+        if lesson is not None:
+            self.link_id = lesson.link
+        elif isinstance(rig.links.get(selected), Cam):
             self.link_id = selected
         else:
-            for link_id, link in rig.links.items():
-                if isinstance(link, Cam) and selected in {split(c)[0] for c in members(link)}:
-                    self.link_id = link_id
-                    break
-        if self._cam() is None:
-            cams = [i for i, link in rig.links.items() if isinstance(link, Cam)]
-            self.link_id = cams[0] if cams else ""
-        cam = self._cam()
-        if cam is not None and self.channel not in [f.channel for f in cam.followers]:
-            self.channel = cam.followers[0].channel
+            cams = {i: link for i, link in rig.links.items() if isinstance(link, Cam)}
+            owners = {i: {split(c)[0] for c in members(cam)} for i, cam in cams.items()}
+            if self.cam is None or (selected and selected not in owners[self.link_id]):
+                ids = [i for i, found in owners.items() if selected in found]
+                self.link_id = (ids or ([self.link_id] if self.cam else []) or [*cams, ""])[0]
+        cam = self.cam
+        if cam is None:
+            return
+        known = [f.channel for f in cam.followers]
+        of_selected = [c for c in known if split(c)[0] == selected]
+        if self.channel not in known or (of_selected and self.channel not in of_selected):
+            self.channel = (of_selected or known)[0]
 
     def rebuild(self) -> None:
         """Show the cam that has to do with the selection."""
         self._later.stop()
         self._find()
-        cam = self._cam()
+        cam = self.cam
         self.empty.setVisible(cam is None)
         self.profile.setVisible(cam is not None)
         self.side.setVisible(cam is not None)
         if cam is None:
             return
-        rig = self.document.rig
-        units = shown_unit(rig, cam.lead), shown_unit(rig, self.channel)
-        leads = [station.lead for station in cam.stations]
-        owner = split(cam.lead)[0]
-        ends = [min(leads), max(leads)]
-        if owner in rig.controls:
-            ends = [min(ends[0], rig.controls[owner].low), max(ends[1], rig.controls[owner].high)]
-        self.profile.show_profile(
-            cam_profile(cam, self.channel), (ends[0], ends[1]), full_label(rig, cam.lead), units
-        )
-        show_in(self.side, self._side(cam, units))
+        self._show_tracks(cam)
+        if self._before is None:
+            show_in(self.side, self._side(cam))
         self._take_pose()
 
-    def _side(self, cam: Cam, units: tuple[str, str]) -> QWidget:
+    def _show_tracks(self, cam: Cam) -> None:
         rig = self.document.rig
+        leads = [station.lead for station in cam.stations]
+        ends = [min(leads), max(leads)]
+        control = rig.controls.get(cam.lead)
+        if control is not None:
+            ends = [min(ends[0], control.low), max(ends[1], control.high)]
+        if ends[0] == ends[1]:
+            ends[1] = ends[0] + 1.0
+        others = [f.channel for f in cam.followers if f.channel != self.channel]
+        shown = [self.channel, *(others if self.together else [])]
+        tracks = tuple(
+            Track(
+                channel,
+                full_label(rig, channel),
+                shown_unit(rig, channel),
+                cam_profile(cam, channel),
+                tuple(i for i, s in enumerate(cam.stations) if channel in s.values),
+            )
+            for channel in shown
+            if exists(rig, channel) and told(cam, channel)
+        )
+        lead_name, unit = full_label(rig, cam.lead), shown_unit(rig, cam.lead)
+        self.profile.show_tracks(tracks, (ends[0], ends[1]), lead_name, unit)
+
+    # ── the side ───────────────────────────────────────────────────
+
+    def _side(self, cam: Cam) -> QWidget:
         sheet = QWidget()
         column = QVBoxLayout(sheet)
         column.setContentsMargins(0, 2, 8, 0)
         column.setSpacing(4)
+        column.addLayout(self._head(cam))
+        table = StationTable(self.document, cam, self.channel)
+        table.lead_typed.connect(self._set_lead)
+        table.value_typed.connect(self._set_value)
+        table.span_chosen.connect(self._set_span)
+        table.follower_wanted.connect(self._show)
+        table.more_wanted.connect(self._row_menu)
+        table.end_chosen.connect(self._set_end)
+        column.addWidget(table)
+        column.addWidget(self._peaks(cam))
+        column.addStretch()
+        return sheet
+
+    def _head(self, cam: Cam) -> QHBoxLayout:
+        rig = self.document.rig
+        head = QHBoxLayout()
+        head.setSpacing(8)
         names = {full_label(rig, f.channel): f.channel for f in cam.followers}
         present = full_label(rig, self.channel)
-        head = QHBoxLayout()
         if len(names) > 1:
-            head.addWidget(
-                choice(list(names), present, "Follower", lambda t: self._show(names[t])), 1
-            )
+            pick = choice(list(names), present, "Follower", lambda t: self._show(names[t]))
+            head.addWidget(pick, 1)
+            view = _TOGETHER if self.together else _ALONE
+            both = choice((_ALONE, _TOGETHER), view, "View", self._set_view)
+            both.setToolTip("All followers in one view, each in its own scale")
+            both.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+            both.setFixedWidth(108)
+            head.addWidget(both)
         else:
             label = QLabel(present)
             label.setFont(text_font(9, bold=True))
             head.addWidget(label, 1)
-        profile = next(f.profile for f in cam.followers if f.channel == self.channel)
+        usual = next(f.profile for f in cam.followers if f.channel == self.channel)
         kinds = get_args(ProfileKind)
         mixed = any(self.channel in s.spans for s in cam.stations)
-        shown = (*kinds, _MIXED) if mixed else kinds
-        kind = choice(shown, _MIXED if mixed else profile, "Profile kind", self._set_profile)
+        shown = (*kinds, MIXED) if mixed else kinds
+        kind = choice(shown, MIXED if mixed else usual, "Profile kind", self._set_profile)
         kind.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
-        kind.setFixedWidth(126)
+        kind.setFixedWidth(112)
         head.addWidget(kind)
-        record = link_button("+ station", self._record, "A station where the lead is now")
-        head.addWidget(record)
-        column.addLayout(head)
-        column.addLayout(self._stations(cam, units))
-        column.addWidget(self._peaks(cam, units))
-        column.addStretch()
-        return sheet
+        head.addWidget(link_button("+ station", self._record, "A station where the lead is now"))
+        head.addWidget(menu_button("more…", "More for this cam", _MORE, self._more))
+        return head
 
-    def _stations(self, cam: Cam, units: tuple[str, str]) -> QGridLayout:
-        rig = self.document.rig
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(6)
-        grid.setVerticalSpacing(3)
-        for column, word in enumerate(("lead", "follower")):
-            label = second(word)
-            label.setAlignment(Qt.AlignmentFlag.AlignRight)
-            grid.addWidget(label, 0, column + 1)
-        # What holds beyond the stations stands before the first and after the last of them.
-        grid.addWidget(self._end("before", cam.before), 0, 3)
-        grid.addWidget(self._end("after", cam.after), len(cam.stations), 3)
-        usual = next(f.profile for f in cam.followers if f.channel == self.channel)
-        kinds = kind_of(rig, cam.lead), kind_of(rig, self.channel)
-        for index, station in enumerate(cam.stations):
-            grid.addWidget(second(str(index + 1)), index + 1, 0)
-            lead = QuantityField(kinds[0], units[0], f"Station {index + 1} lead")
-            lead.set_value(station.lead)
-            lead.committed.connect(lambda value, i=index: self._set_lead(i, value))
-            follower = QuantityField(kinds[1], units[1], f"Station {index + 1} follower")
-            follower.set_value(station.values.get(self.channel))
-            follower.committed.connect(lambda value, i=index: self._set_follower(i, value))
-            for field in (lead, follower):
-                field.refused.connect(self.document.said)
-                field.setMinimumWidth(70)
-            grid.addWidget(lead, index + 1, 1)
-            grid.addWidget(follower, index + 1, 2)
-            if index < len(cam.stations) - 1:
-                span = choice(
-                    get_args(ProfileKind),
-                    station.spans.get(self.channel, usual),
-                    f"Span after station {index + 1}",
-                    partial(self._set_span, index),
-                )
-                span.setToolTip("From this station to the next")
-                span.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
-                span.setFixedWidth(_SPAN)
-                grid.addWidget(span, index + 1, 3)
-            if len(cam.stations) > 2:
-                remove = link_button("×", partial(self._remove, index), "Remove this station")
-                remove.setAccessibleName(f"Remove station {index + 1}")
-                remove.setFont(text_font(11))
-                grid.addWidget(remove, index + 1, 4)
-        grid.setColumnStretch(1, 1)
-        grid.setColumnStretch(2, 1)
-        return grid
-
-    def _end(self, word: str, present: str) -> QWidget:
-        """What it does before the first or after the last station."""
-        entries = [f"{word}: {beyond}" for beyond in get_args(Beyond)]
-        box = choice(entries, f"{word}: {present}", f"{word.capitalize()} the stations",
-                     partial(self._set_end, word))  # fmt: skip
-        box.setToolTip(f"What it does {word} its stations")
-        box.setFixedWidth(_SPAN)
-        return box
-
-    def _peaks(self, cam: Cam, units: tuple[str, str]) -> QLabel:
+    def _peaks(self, cam: Cam) -> QLabel:
         """The greatest speed and acceleration, in the units shown."""
+        rig = self.document.rig
+        if not told(cam, self.channel):
+            return second("No station speaks of this follower yet.")
         fast, hard = peaks(cam_profile(cam, self.channel))
-        lead, unit = UNITS[units[0]], UNITS[units[1]]
+        lead, unit = UNITS[shown_unit(rig, cam.lead)], UNITS[shown_unit(rig, self.channel)]
         per = f"{unit.symbol or '1'}/{lead.symbol or '1'}"
         words = second(
             f"speed up to {fast * lead.size / unit.size:.3g} {per}, acceleration up to "
@@ -232,32 +248,53 @@ class CamPage(QWidget):
         return words
 
     def _take_pose(self) -> None:
-        cam = self._cam()
-        if cam is not None:
+        cam = self.cam
+        if cam is not None and not self._later.isActive():
             self.profile.set_lead(self.document.pose.at(cam.lead))
 
     def _show(self, channel: str) -> None:
         self.channel = channel
+        owner = split(channel)[0]
+        if owner in self.document.rig.parts and self.document.selected in self.document.rig.parts:
+            self.document.select(owner)
         self.rebuild()
 
+    def _set_view(self, text: str) -> None:
+        self.together = text == _TOGETHER
+        self.rebuild()
+
+    # ── hands on the page ──────────────────────────────────────────
+
     def _move_lead(self, value: float) -> None:
-        cam = self._cam()
+        cam = self.cam
         if cam is not None:
             self.document.move(cam.lead, value, gesture="drag the lead of a cam")
 
     def _let_go(self) -> None:
+        self._before = None
         self.document.settle()
         self.rebuild()
 
-    def _drag_station(self, nth: int, lead: float, at: float) -> None:
-        """A station of the follower shown, counted among those that speak of it, was dragged."""
-        cam = self._cam()
-        assert cam is not None
-        spoken = [i for i, station in enumerate(cam.stations) if self.channel in station.values]
-        index = spoken[nth]
-        values = {**cam.stations[index].values, self.channel: at}
-        station = replace(cam.stations[index], lead=lead, values=values)
-        self._changed_station(index, station, "drag a station of a cam")
+    def _from_before(self, rig: Rig) -> Rig:
+        """The rig with the cam as it was when the hand took hold."""
+        if self._before is None:
+            self._before = self.cam
+        assert self._before is not None
+        return change_link(rig, self.link_id, self._before)
+
+    def _drag_points(self, points: list[Point], along: float, up: dict[str, float]) -> None:
+        self._edit(
+            "drag stations of a cam",
+            lambda rig: shift_points(self._from_before(rig), self.link_id, points, along, up),
+            "drag a station",
+        )
+
+    def _drag_slope(self, index: int, slope: float) -> None:
+        self._edit(
+            "slope of a profile",
+            lambda rig: set_slope(rig, self.link_id, index, self.channel, slope),
+            "drag a slope",
+        )
 
     def _add_station(self, lead: float, at: float) -> None:
         self._edit(
@@ -265,26 +302,21 @@ class CamPage(QWidget):
             lambda rig: record_station(rig, self.link_id, lead, {self.channel: at}),
         )
 
-    def _put(self, what: str, cam: Cam, gesture: str = "") -> None:
-        self._edit(what, lambda rig: change_link(rig, self.link_id, cam), gesture)
-
-    def _changed_station(self, index: int, station: Station, gesture: str = "") -> None:
-        cam = self._cam()
-        assert cam is not None
-        stations = [*cam.stations[:index], station, *cam.stations[index + 1 :]]
-        changed = replace(cam, stations=sorted_stations(stations))
-        self._put("station of a cam", changed, gesture)
+    # ── edits from the side ────────────────────────────────────────
 
     def _set_lead(self, index: int, value: float) -> None:
-        cam = self._cam()
+        cam = self.cam
         assert cam is not None
-        self._changed_station(index, replace(cam.stations[index], lead=value))
+        station = replace(cam.stations[index], lead=value)
+        self._edit(
+            "lead of a station", lambda rig: change_station(rig, self.link_id, index, station)
+        )
 
-    def _set_follower(self, index: int, value: float) -> None:
-        cam = self._cam()
-        assert cam is not None
-        values = {**cam.stations[index].values, self.channel: value}
-        self._changed_station(index, replace(cam.stations[index], values=values))
+    def _set_value(self, index: int, channel: str, value: float | None) -> None:
+        self._edit(
+            "station of a cam",
+            lambda rig: set_station_value(rig, self.link_id, index, channel, value),
+        )
 
     def _set_profile(self, text: str) -> None:
         kind = next((k for k in get_args(ProfileKind) if k == text), None)
@@ -300,24 +332,96 @@ class CamPage(QWidget):
         )
 
     def _set_end(self, word: str, text: str) -> None:
-        cam = self._cam()
+        cam = self.cam
         assert cam is not None
-        beyond = text.removeprefix(f"{word}: ")
-        self._put(f"what a cam does {word} its stations", replace(cam, **{word: beyond}))
+        beyond = next(b for b in get_args(Beyond) if b == text)
+        changed = replace(cam, **{word: beyond})
+        self._edit(
+            f"what a cam does {word} its stations",
+            lambda rig: change_link(rig, self.link_id, changed),
+        )
 
     def _edit(self, what: str, change: Edit, gesture: str = "") -> None:
         if not self.document.edit(what, change, gesture):
             self.rebuild()
 
     def _record(self) -> None:
-        cam = self._cam()
+        cam = self.cam
         assert cam is not None
-        pose = self.document.pose
-        values = {f.channel: pose.at(f.channel) for f in cam.followers}
-        lead = pose.at(cam.lead)
-        self.document.edit(
-            "record a station", lambda rig: record_station(rig, self.link_id, lead, values)
-        )
+        if self.document.lesson is not None:
+            self.document.record()
+            return
+        lead = self.document.pose.at(cam.lead)
+        values = {f.channel: self._says(cam, f.channel, lead) for f in cam.followers
+                  if told(cam, f.channel)}  # fmt: skip
+        self._edit("add a station", lambda rig: record_station(rig, self.link_id, lead, values))
 
-    def _remove(self, index: int) -> None:
-        self.document.edit("remove a station", lambda rig: remove_station(rig, self.link_id, index))
+    @staticmethod
+    def _says(cam: Cam, channel: str, lead: float) -> float:
+        return float(height(cam_profile(cam, channel), lead))
+
+    def _row_menu(self, index: int, at: QPoint) -> None:
+        menu = QMenu(self)
+        cam = self.cam
+        assert cam is not None
+        for entry in _ROW:
+            action = menu.addAction(entry)
+            action.triggered.connect(lambda _checked=False, e=entry: self._row(index, e))
+            action.setEnabled(entry != "Merge with the next" or index + 1 < len(cam.stations))
+        menu.popup(at)
+
+    def _row(self, index: int, entry: str) -> None:
+        cam = self.cam
+        assert cam is not None
+        here = self.document.pose.at(cam.lead)
+        match entry:
+            case "Bring the lead here":
+                self.document.move(cam.lead, cam.stations[index].lead)
+                self.document.settle()
+            case "Copy to where the lead is":
+                self._edit(
+                    "copy a station", lambda rig: copy_station(rig, self.link_id, index, here)
+                )
+            case "Merge with the next":
+                self._edit(
+                    "merge two stations", lambda rig: merge_stations(rig, self.link_id, index)
+                )
+            case "Remove":
+                self.remove_chosen([index])
+
+    def remove_chosen(self, indices: list[int]) -> None:
+        """Remove stations, counted from 0."""
+        what = "remove a station" if len(indices) == 1 else f"remove {len(indices)} stations"
+        self._edit(what, lambda rig: remove_stations(rig, self.link_id, indices))
+
+    def _more(self, entry: str) -> None:
+        match entry:
+            case "Add a follower…":
+                self.follower_wanted.emit(self.link_id)
+            case "Take this follower out":
+                self._edit(
+                    "take a follower out of a cam",
+                    lambda rig: remove_follower(rig, self.link_id, self.channel),
+                )
+            case "Show the motion":
+                self.motion_wanted.emit(self.link_id)
+            case "Export as CSV…":
+                self.csv_wanted.emit("out", self.link_id)
+            case "Bring in a CSV…":
+                self.csv_wanted.emit("in", self.link_id)
+
+
+def let_cam_lead(document: Document, link_id: str, channel: str) -> None:
+    """Let a cam lead one channel more; at every station it stays where it stands now."""
+    cam = document.rig.links.get(link_id)
+    if not isinstance(cam, Cam):
+        return
+    here = document.pose.at(channel)
+    values = dict.fromkeys(range(len(cam.stations)), here)
+    name = full_label(document.rig, channel)
+    if document.edit(
+        f"let a cam lead {name}", lambda rig: add_follower(rig, link_id, channel, values)
+    ):
+        document.said.emit(
+            f"The cam leads {name} too. It stays where it stands; teach it (T), or type its values."
+        )

@@ -1,64 +1,77 @@
-"""A cam's profile drawn on paper: stations, curve, and where the lead is now."""
+"""Profiles of a cam drawn on paper: stations, curves, handles, and where the lead is now."""
 
 from __future__ import annotations
+
+from dataclasses import replace
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
-from gremio.core.mechanics.profiles import Array, Profile, acceleration, speed, value
-from gremio.core.quantity import UNITS, show_short
+from gremio.core.mechanics.profiles import Array, value
+from gremio.core.quantity import show_short
+from gremio.desktop.deck.chart import Chart, Spot, Track
 from gremio.desktop.theme.dress import digit_font, text_font
 from gremio.desktop.theme.inks import DAY, Inks
 
 _LEFT, _RIGHT, _TOP, _FOOT = 62, 16, 12, 34
 # The strips of speed and acceleration under the profile: their share of the height.
 _STRIP, _GAP = 0.17, 6
-# How near the hand must come to a station to take it (px, across plus down).
+# How near the hand must come to a station or a handle to take it (px, across plus down).
 _REACH = 12
+_NEAR_LINE = 6
+_DASHES: tuple[list[float], ...] = ([], [7, 3], [2, 3], [9, 3, 2, 3])
+
+Point = tuple[str, int]
 
 
 class ProfileView(QWidget):
-    """One follower of a cam over its lead.
+    """Followers of a cam over its lead; the first is worked on, the others stay behind it.
 
-    lead_moved: the line was dragged (SI). station_moved: a station of this profile, counted
-    from 0, was dragged to a lead and a follower value (SI). station_wanted: one was asked for
-    at a lead and a follower value (SI). let_go: the hand was taken off.
+    lead_moved: the line was dragged (SI). points_moved: points (channel, station of the cam)
+    go from where they were by so much of the lead, and of each channel. slope_moved: a station
+    of the cam should be so steep. station_wanted: one was asked for at a lead and a value of
+    the follower worked on (SI). picked: another follower was taken hold of. let_go: the hand
+    was taken off.
     """
 
     lead_moved = pyqtSignal(float)
-    station_moved = pyqtSignal(int, float, float)
+    points_moved = pyqtSignal(object, float, object)
+    slope_moved = pyqtSignal(int, float)
     station_wanted = pyqtSignal(float, float)
+    picked = pyqtSignal(str)
     let_go = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
         self.inks: Inks = DAY
-        self.profile: Profile | None = None
-        self.lead, self.lead_name, self.lead_unit, self.unit = 0.0, "", "deg", "deg"
+        self.tracks: tuple[Track, ...] = ()
+        self.lead, self.lead_name, self.lead_unit = 0.0, "", "deg"
         self.range = (0.0, 1.0)
-        # The station in the hand, and the heights of the page since it was taken: a page that
-        # grew under the hand would carry it off.
-        self._held: int | None = None
-        self._held_heights: tuple[float, float] | None = None
+        self.chosen: set[Point] = set()
+        # What is in the hand, and the page since it was taken: a page that grew under the hand
+        # would carry it off.
+        self._grip: tuple[int, int] | None = None
+        self._grip_at: tuple[float, float] = (0.0, 0.0)
+        self._handle: tuple[int, int] | None = None
+        self._line = False
+        self._band: tuple[Spot, Spot] | None = None
+        self._frozen: Chart | None = None
         self.setMouseTracking(True)
-        self._leads, self._curve = np.zeros(1), np.zeros(1)
-        self._rates: tuple[Array, Array] = (np.zeros(1), np.zeros(1))
         self.setMinimumSize(220, 110)
         self.setAccessibleName("Profile")
 
-    def show_profile(
-        self, profile: Profile, span: tuple[float, float], lead_name: str, units: tuple[str, str]
+    def show_tracks(
+        self, tracks: tuple[Track, ...], span: tuple[float, float], lead_name: str, unit: str
     ) -> None:
-        """Show a profile over a span of the lead (SI)."""
-        self.profile = profile
-        if self._held is None:
+        """Show followers over a span of the lead (SI)."""
+        self.tracks = tracks
+        if self._frozen is None:
             self.range = span
-        self._leads = np.linspace(*self.range, 240)
-        self._curve = value(profile, self._leads)
-        self._rates = (speed(profile, self._leads), acceleration(profile, self._leads))
-        self.lead_name, (self.lead_unit, self.unit) = lead_name, units
+        self.lead_name, self.lead_unit = lead_name, unit
+        known = {(track.channel, index) for track in tracks for index in track.stations}
+        self.chosen &= known
         self.update()
 
     def set_lead(self, lead: float) -> None:
@@ -66,20 +79,25 @@ class ProfileView(QWidget):
         self.lead = lead
         self.update()
 
-    def _heights(self) -> tuple[float, float]:
-        if self._held_heights is not None:
-            return self._held_heights
-        low, high = float(self._curve.min()), float(self._curve.max())
-        room = (high - low) * 0.06 or 0.5
-        return low - room, high + room
+    # ── the page ───────────────────────────────────────────────────
 
-    def _box(self) -> QRectF:
-        whole = self._whole()
-        return whole.adjusted(0, 0, 0, -2 * (_STRIP * whole.height() + _GAP))
+    def chart(self) -> Chart:
+        """How the page is laid out; the profiles are those of now, the scales those of when
+        something was taken in the hand."""
+        box = self._box()
+        rect = (box.left(), box.top(), box.width(), box.height())
+        if self._frozen is not None:
+            return replace(self._frozen, tracks=self.tracks, box=rect)
+        heights = tuple(track.heights for track in self.tracks)
+        return Chart(self.tracks, self.range, heights, rect, self.lead_unit)
 
     def _whole(self) -> QRectF:
         """The page inside its margins: the profile, and two strips under it."""
         return QRectF(_LEFT, _TOP, self.width() - _LEFT - _RIGHT, self.height() - _TOP - _FOOT)
+
+    def _box(self) -> QRectF:
+        whole = self._whole()
+        return whole.adjusted(0, 0, 0, -2 * (_STRIP * whole.height() + _GAP))
 
     def _strips(self) -> tuple[QRectF, QRectF]:
         whole = self._whole()
@@ -88,22 +106,42 @@ class ProfileView(QWidget):
         return low.translated(0, -tall - _GAP), low
 
     def point(self, lead: float, at: float) -> QPointF:
-        """Where on the page a lead value and a follower value meet."""
-        return self._points(np.array([lead]), np.array([at]))[0]
+        """Where on the page a lead value and a value of the follower worked on meet."""
+        chart = self.chart()
+        return QPointF(float(chart.x(lead)), float(chart.y(0, at)))
 
-    def _points(self, leads: Array, heights: Array) -> list[QPointF]:
-        box, (low, high) = self._box(), self._heights()
-        x = box.left() + (leads - self.range[0]) / (self.range[1] - self.range[0]) * box.width()
-        y = box.bottom() - (heights - low) / (high - low) * box.height()
-        return [QPointF(*spot) for spot in zip(x.tolist(), y.tolist(), strict=True)]
+    def handle_spots(self) -> list[QPointF]:
+        """Where the handles of the free spans are."""
+        return [QPointF(*spot) for _, _, spot in self.chart().handles()]
+
+    # ── drawing ────────────────────────────────────────────────────
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
-        """Ruling, curve, stations, and the line of the present value."""
-        if self.profile is None:
+        """Ruling, curves, stations, handles, and the line of the present value."""
+        if not self.tracks:
             return
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        box = self._box()
+        chart, box = self.chart(), self._box()
+        self._draw_ruling(painter, box)
+        self._draw_words(painter, chart, box)
+        for strip, rates, word in zip(
+            self._strips(), chart.rates(), ("speed", "accel."), strict=True
+        ):
+            self._draw_strip(painter, strip, rates, word)
+        painter.save()
+        painter.setClipRect(box.adjusted(-6, -6, 6, 6))
+        for track in reversed(range(len(self.tracks))):
+            self._draw_track(painter, chart, track)
+        self._draw_handles(painter, chart)
+        painter.restore()
+        self._draw_lead(painter, chart, box)
+        if self._band is not None:
+            painter.setPen(QPen(QColor(self.inks.hand), 1, Qt.PenStyle.DashLine))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(QRectF(QPointF(*self._band[0]), QPointF(*self._band[1])).normalized())
+
+    def _draw_ruling(self, painter: QPainter, box: QRectF) -> None:
         painter.fillRect(box, QColor(self.inks.field))
         painter.setPen(QPen(QColor(self.inks.rule), 1))
         for part in np.linspace(0, 1, 11):
@@ -112,19 +150,46 @@ class ProfileView(QWidget):
         for part in np.linspace(0, 1, 5):
             y = box.top() + part * box.height()
             painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
-        self._draw_words(painter, box)
-        for strip, rates, word in zip(
-            self._strips(), self._rates, ("speed", "accel."), strict=True
-        ):
-            self._draw_strip(painter, strip, rates, word)
-        curve = QPolygonF(self._points(self._leads, self._curve))
-        painter.setPen(QPen(QColor(self.inks.ink), 2))
-        painter.drawPolyline(curve)
-        painter.setBrush(QColor(self.inks.panel))
-        painter.setPen(QPen(QColor(self.inks.ink), 1.6))
-        for spot in self._points(self.profile.x, value(self.profile, self.profile.x)):
-            painter.drawRect(QRectF(spot.x() - 4, spot.y() - 4, 8, 8))
-        self._draw_lead(painter, box)
+
+    def _draw_track(self, painter: QPainter, chart: Chart, track: int) -> None:
+        across, down = (part.tolist() for part in chart.curve(track))
+        ink = QColor(self.inks.second if track else self.inks.ink)
+        pen = QPen(ink, 1.3 if track else 2)
+        if track:
+            pen.setDashPattern(_DASHES[1 + (track - 1) % (len(_DASHES) - 1)])
+        painter.setPen(pen)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPolyline(QPolygonF([QPointF(*s) for s in zip(across, down, strict=True)]))
+        entry = self.tracks[track]
+        for index, (x, y) in zip(entry.stations, chart.spots(track), strict=True):
+            chosen = (entry.channel, index) in self.chosen
+            size = 5 if chosen else 3 if track else 4
+            painter.setPen(QPen(QColor(self.inks.hand) if chosen else ink, 1.8 if chosen else 1.4))
+            painter.setBrush(QColor(self.inks.panel))
+            painter.drawRect(QRectF(x - size, y - size, 2 * size, 2 * size))
+        if track:
+            self._name_track(painter, entry, chart, across, down)
+
+    def _name_track(
+        self, painter: QPainter, entry: Track, chart: Chart, across: list[float], down: list[float]
+    ) -> None:
+        """The name of a follower that stays behind, on its curve, with the ends of its scale."""
+        painter.setFont(text_font(8))
+        painter.setPen(QColor(self.inks.second))
+        low, high = float(entry.profile.y.min()), float(entry.profile.y.max())
+        text = f"{entry.name}, {show_short(low, entry.unit)} to {show_short(high, entry.unit)}"
+        place = chart.tracks.index(entry)
+        middle = int(len(across) * (0.25 + 0.2 * place)) % len(across)
+        painter.drawText(QPointF(across[middle] + 6, down[middle] - 5), text)
+
+    def _draw_handles(self, painter: QPainter, chart: Chart) -> None:
+        hand = QColor(self.inks.hand)
+        spots = chart.spots(0)
+        for nth, _, spot in chart.handles():
+            painter.setPen(QPen(hand, 1))
+            painter.drawLine(QPointF(*spots[nth]), QPointF(*spot))
+            painter.setBrush(QColor(self.inks.panel))
+            painter.drawEllipse(QPointF(*spot), 3.5, 3.5)
 
     def _draw_strip(self, painter: QPainter, strip: QRectF, rates: Array, word: str) -> None:
         """Speed or acceleration over the same leads, about its own zero."""
@@ -146,109 +211,157 @@ class ProfileView(QWidget):
         words = QRectF(0, strip.top(), _LEFT - 8, strip.height())
         painter.drawText(words, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, word)
 
-    def _draw_words(self, painter: QPainter, box: QRectF) -> None:
-        assert self.profile is not None
+    def _draw_words(self, painter: QPainter, chart: Chart, box: QRectF) -> None:
+        track = self.tracks[0]
         painter.setPen(QColor(self.inks.second))
         painter.setFont(digit_font(8.5))
-        for height in (float(self._curve.min()), float(self._curve.max())):
-            spot = self.point(self.range[0], height)
-            room = QRectF(0, spot.y() - 9, _LEFT - 8, 18)
+        heights = value(track.profile, np.linspace(*self.range, 120))
+        ends = sorted({float(heights.min()), float(heights.max())})
+        for height in ends:
+            y = float(chart.y(0, height))
             painter.drawText(
-                room,
+                QRectF(0, y - 9, _LEFT - 8, 18),
                 Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
-                show_short(height, self.unit),
+                show_short(height, track.unit),
             )
         foot = QRectF(box.left(), self._whole().bottom() + 6, box.width(), 16)
-        ends = (Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignRight)
-        for end, side in zip(self.range, ends, strict=True):
+        sides = (Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignRight)
+        for end, side in zip(self.range, sides, strict=True):
             painter.drawText(foot, side, show_short(end, self.lead_unit))
         painter.setFont(text_font(8.5))
         painter.drawText(foot, Qt.AlignmentFlag.AlignHCenter, self.lead_name)
 
-    def _draw_lead(self, painter: QPainter, box: QRectF) -> None:
-        assert self.profile is not None
+    def _draw_lead(self, painter: QPainter, chart: Chart, box: QRectF) -> None:
         lead = min(max(self.lead, self.range[0]), self.range[1])
-        spot = self.point(lead, float(value(self.profile, lead)))
+        x = float(chart.x(lead))
+        y = float(chart.y(0, float(value(self.tracks[0].profile, lead))))
         hand = QColor(self.inks.hand)
         painter.setPen(QPen(hand, 1.4))
-        foot = self._whole().bottom()
-        painter.drawLine(QPointF(spot.x(), box.top()), QPointF(spot.x(), foot))
+        painter.drawLine(QPointF(x, box.top()), QPointF(x, self._whole().bottom()))
         painter.setBrush(hand)
-        painter.drawEllipse(spot, 3.5, 3.5)
+        painter.drawEllipse(QPointF(x, y), 3.5, 3.5)
         painter.setFont(digit_font(8.5))
         text = show_short(lead, self.lead_unit)
         width = painter.fontMetrics().horizontalAdvance(text)
-        right = spot.x() + 6 + width < box.right()
-        x = spot.x() + 6 if right else spot.x() - 6 - width
-        painter.drawText(QPointF(x, box.bottom() - 6), text)
+        left = x + 6 if x + 6 + width < box.right() else x - 6 - width
+        painter.drawText(QPointF(left, box.bottom() - 6), text)
 
-    def _station_at(self, spot: QPointF) -> int | None:
-        """Which station is under the hand."""
-        if self.profile is None:
-            return None
-        stations = self._points(self.profile.x, value(self.profile, self.profile.x))
-        far = [(station - spot).manhattanLength() for station in stations]
-        nearest = int(np.argmin(far))
-        return nearest if far[nearest] <= _REACH else None
-
-    def _meant(self, spot: QPointF, free: bool) -> tuple[float, float]:
-        """The lead and the follower value under the hand; round ones unless it is free."""
-        box, (low, high) = self._box(), self._heights()
-        wide = self.range[1] - self.range[0]
-        lead = self.range[0] + (spot.x() - box.left()) / max(box.width(), 1) * wide
-        at = low + (box.bottom() - spot.y()) / max(box.height(), 1) * (high - low)
-        if free:
-            return lead, at
-        return _rounded(lead, wide, self.lead_unit), _rounded(at, high - low, self.unit)
+    # ── hands ──────────────────────────────────────────────────────
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        """Take hold of a station, or else of the line."""
+        """Take hold of a station, a handle, or the line; or begin to choose on the paper."""
         assert event is not None
-        self._held = self._station_at(event.position())
-        if self._held is None:
-            self.mouseMoveEvent(event)
+        if not self.tracks or event.button() != Qt.MouseButton.LeftButton:
+            return
+        chart, spot = self.chart(), _spot(event)
+        adding = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        grip = chart.station_at(spot, _REACH)
+        handle = chart.handle_at(spot, _REACH - 2)
+        if grip is not None:
+            self._take(chart, grip, adding)
+        elif handle is not None:
+            self._handle, self._frozen = handle, chart
+        elif (
+            abs(float(chart.x(self.lead)) - spot[0]) <= _NEAR_LINE or spot[1] > self._box().bottom()
+        ):
+            self._line = True
+            self._drag_line(spot)
         else:
-            self._held_heights = self._heights()
+            if not adding:
+                self.chosen = set()
+            self._band = (spot, spot)
+        self.update()
+
+    def _take(self, chart: Chart, grip: tuple[int, int], adding: bool) -> None:
+        track = self.tracks[grip[0]]
+        point = (track.channel, track.stations[grip[1]])
+        if adding:
+            self.chosen ^= {point}
+        elif point not in self.chosen:
+            self.chosen = {point}
+        self._grip, self._frozen = grip, chart
+        profile = track.profile
+        self._grip_at = float(profile.x[grip[1]]), float(profile.y[grip[1]])
+        self._points = sorted(self.chosen)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        """What is held follows the hand: a station between its neighbours, or the lead."""
+        """What is held follows the hand."""
         assert event is not None
-        if self.profile is None:
+        if not self.tracks:
             return
+        spot = _spot(event)
         if not event.buttons() & Qt.MouseButton.LeftButton:
-            over = self._station_at(event.position()) is not None
-            shape = Qt.CursorShape.SizeAllCursor if over else Qt.CursorShape.ArrowCursor
-            self.setCursor(shape)
+            self._show_cursor(spot)
             return
         free = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
-        lead, at = self._meant(event.position(), free or self._held is None)
-        if self._held is None:
-            self.lead_moved.emit(min(max(lead, self.range[0]), self.range[1]))
-            return
-        stations = self.profile.x
-        least = (self.range[1] - self.range[0]) / 1000
-        low = self.range[0] if self._held == 0 else stations[self._held - 1] + least
-        last = self._held == len(stations) - 1
-        high = self.range[1] if last else stations[self._held + 1] - least
-        self.station_moved.emit(self._held, float(min(max(lead, low), high)), at)
+        if self._grip is not None:
+            self._drag_points(spot, free)
+        elif self._handle is not None:
+            nth, way = self._handle
+            slope = self.chart().slope_to(nth, way, spot, free)
+            self.slope_moved.emit(self.tracks[0].stations[nth], slope)
+        elif self._line:
+            self._drag_line(spot)
+        elif self._band is not None:
+            self._band = (self._band[0], spot)
+            self.update()
 
-    def mouseReleaseEvent(self, _event: QMouseEvent | None) -> None:
-        """Let go."""
-        self._held = self._held_heights = None
+    def _show_cursor(self, spot: Spot) -> None:
+        chart = self.chart()
+        if chart.station_at(spot, _REACH) or chart.handle_at(spot, _REACH - 2):
+            self.setCursor(Qt.CursorShape.SizeAllCursor)
+        elif abs(float(chart.x(self.lead)) - spot[0]) <= _NEAR_LINE:
+            self.setCursor(Qt.CursorShape.SplitHCursor)
+        else:
+            self.setCursor(Qt.CursorShape.ArrowCursor)
+
+    def _drag_line(self, spot: Spot) -> None:
+        lead = self.chart().lead_at(spot[0])
+        self.lead_moved.emit(min(max(lead, self.range[0]), self.range[1]))
+
+    def _drag_points(self, spot: Spot, free: bool) -> None:
+        """All that is chosen goes as far as the one in the hand; each follower in its scale."""
+        assert self._grip is not None and self._frozen is not None
+        chart, (track, nth) = self._frozen, self._grip
+        lead, at = chart.meant(track, spot, free, nth)
+        lead = min(max(lead, self.range[0]), self.range[1])
+        low, high = chart.heights[track]
+        share = (at - self._grip_at[1]) / (high - low)
+        up = {
+            entry.channel: share * (chart.heights[i][1] - chart.heights[i][0])
+            for i, entry in enumerate(chart.tracks)
+        }
+        up[chart.tracks[track].channel] = at - self._grip_at[1]
+        self.points_moved.emit(self._points, lead - self._grip_at[0], up)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        """Let go; a click on the paper brings the lead there, one on a follower behind takes
+        that one up."""
+        assert event is not None
+        if self._band is not None:
+            (x, y), spot = self._band[0], _spot(event)
+            if abs(spot[0] - x) + abs(spot[1] - y) < 4:
+                self._drag_line(spot)
+            else:
+                chart = self.chart()
+                for track, nth in chart.inside(*self._band):
+                    entry = chart.tracks[track]
+                    self.chosen.add((entry.channel, entry.stations[nth]))
+        grip = self._grip
+        self._grip = self._handle = self._band = self._frozen = None
+        self._line = False
         self.update()
         self.let_go.emit()
+        if grip is not None and grip[0] and len(self.chosen) == 1:
+            self.picked.emit(self.tracks[grip[0]].channel)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         """A station where the hand points."""
         assert event is not None
-        if self.profile is not None and self._station_at(event.position()) is None:
-            self.station_wanted.emit(*self._meant(event.position(), free=False))
+        chart = self.chart()
+        if self.tracks and chart.station_at(_spot(event), _REACH) is None:
+            self.station_wanted.emit(*chart.meant(0, _spot(event), free=False))
 
 
-def _rounded(at: float, wide: float, unit: str) -> float:
-    """The roundest value (1, 2 or 5 of the unit shown) within a hundredth of the page."""
-    size = UNITS[unit].size
-    hundredth = wide / size / 100
-    ten = 10.0 ** np.floor(np.log10(hundredth))
-    step = next(ten * s for s in (10, 5, 2, 1) if ten * s <= hundredth * 1.0001)
-    return float(round(at / size / step) * step * size)
+def _spot(event: QMouseEvent) -> Spot:
+    return event.position().x(), event.position().y()

@@ -1,0 +1,126 @@
+"""Many profiles side by side, evaluated at once: k profiles of up to n stations."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import NamedTuple
+
+import numpy as np
+import numpy.typing as npt
+
+from gremio.core.mechanics.cam_laws import LAWS
+from gremio.core.mechanics.profiles import Profile, end_speed
+
+Array = npt.NDArray[np.float64]
+Whole = npt.NDArray[np.intp]
+# From so many values on, the compiled loop is worth its loading.
+_MANY = 50_000
+_LAW_NAMES = tuple(LAWS)
+
+
+class Bank(NamedTuple):
+    """x: (k, n) stations, +inf where a profile has fewer. y: (k, n) heights. last: (k,) the
+    number of its last span. c: (k, n − 1, 4) cubics. law: (k, n − 1) 0 for a cubic, else one
+    more than the law's place among LAWS. first, end: (k, 1) the first and the last station.
+    slopes: (2, k, 1) before and after. rounds: (2, k, 1) whether it repeats there.
+    laws: which laws there are at all."""
+
+    x: Array
+    y: Array
+    last: Whole
+    c: Array
+    law: Whole
+    first: Array
+    end: Array
+    slopes: Array
+    rounds: npt.NDArray[np.bool_]
+    laws: tuple[int, ...]
+
+
+def bank_of(profiles: Sequence[Profile]) -> Bank:
+    """Profiles put side by side."""
+    k, n = len(profiles), max(len(profile.x) for profile in profiles)
+    x, y = np.full((k, n), np.inf), np.zeros((k, n))
+    c, law = np.zeros((k, n - 1, 4)), np.zeros((k, n - 1), dtype=np.intp)
+    for i, profile in enumerate(profiles):
+        size = len(profile.x)
+        x[i, :size], y[i, :size], c[i, : size - 1] = profile.x, profile.y, profile.c.T
+        for j, kind in enumerate(profile.kinds):
+            if kind in LAWS:
+                law[i, j] = _LAW_NAMES.index(kind) + 1
+    slopes = [
+        [_slope(p, p.before, 0) for p in profiles],
+        [_slope(p, p.after, -1) for p in profiles],
+    ]
+    rounds = [[p.before == "repeat" for p in profiles], [p.after == "repeat" for p in profiles]]
+    return Bank(
+        x=x,
+        y=y,
+        last=np.array([len(p.kinds) - 1 for p in profiles], dtype=np.intp),
+        c=c,
+        law=law,
+        first=np.array([[p.x[0]] for p in profiles], dtype=float),
+        end=np.array([[p.x[-1]] for p in profiles], dtype=float),
+        slopes=np.array(slopes)[..., None],
+        rounds=np.array(rounds)[..., None],
+        laws=tuple(int(one) for one in np.unique(law) if one),
+    )
+
+
+def _slope(profile: Profile, beyond: str, which: int) -> float:
+    return end_speed(profile, which) if beyond == "carry on" else 0.0
+
+
+def values(bank: Bank, channels: Array, rows: Whole) -> Array:
+    """(k, F) the height of each profile at its own lead: the row of channels (C, F) that rows
+    (k,) says."""
+    if len(rows) * channels.shape[1] >= _MANY:
+        from gremio.core.mechanics.compiled_bank import values as compiled
+
+        result, span = compiled(bank, channels, rows)
+    else:
+        result, span = _values(bank, channels[rows])
+    return _with_laws(bank, channels[rows], span, result) if bank.laws else result
+
+
+def _inside(bank: Bank, leads: Array) -> Array:
+    """Lead values brought between the first and the last station."""
+    x = leads
+    if bank.rounds.any():
+        around = bank.first + np.mod(leads - bank.first, bank.end - bank.first)
+        wraps = (leads < bank.first) & bank.rounds[0] | (leads > bank.end) & bank.rounds[1]
+        x = np.where(wraps, around, leads)
+    result: Array = np.minimum(np.maximum(x, bank.first), bank.end)
+    return result
+
+
+def _values(bank: Bank, leads: Array) -> tuple[Array, Whole]:
+    """Heights as if every span were a cubic, and which span each is in."""
+    x = _inside(bank, leads)
+    span = (bank.x[:, 1:, None] <= x[:, None, :]).sum(axis=1)
+    span = np.minimum(span, bank.last[:, None])
+    row = np.arange(len(x))[:, None]
+    u = x - bank.x[row, span]
+    a, b, s, d = (bank.c[row, span, i] for i in range(4))
+    result = ((a * u + b) * u + s) * u + d
+    if bank.slopes.any():
+        before, after = leads - bank.first, leads - bank.end
+        goes_on = np.where(bank.rounds[0], 0.0, np.minimum(before, 0.0)) * bank.slopes[0]
+        goes_on += np.where(bank.rounds[1], 0.0, np.maximum(after, 0.0)) * bank.slopes[1]
+        result = result + goes_on
+    return result, span
+
+
+def _with_laws(bank: Bank, leads: Array, span: Whole, result: Array) -> Array:
+    """The spans that follow a law, put in place of the cubics."""
+    row = np.arange(len(leads))[:, None]
+    kinds = bank.law[row, span]
+    x = _inside(bank, leads)
+    for law in bank.laws:
+        i, f = np.nonzero(kinds == law)
+        j = span[i, f]
+        start, wide = bank.x[i, j], bank.x[i, j + 1] - bank.x[i, j]
+        share = np.clip((x[i, f] - start) / wide, 0.0, 1.0)
+        rise = bank.y[i, j + 1] - bank.y[i, j]
+        result[i, f] = bank.y[i, j] + rise * LAWS[_LAW_NAMES[law - 1]].place(share)
+    return result

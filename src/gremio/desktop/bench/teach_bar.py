@@ -1,0 +1,149 @@
+"""The bar over the Bench while a cam is taught: which lead value, what is changed, what to do."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from gremio.core.make.teach import cam_taught
+from gremio.core.quantity import show_short
+from gremio.core.rig.channels import full_label, kind_of, shown_unit
+from gremio.desktop.areas import clear
+from gremio.desktop.card.rows import link_button, second
+from gremio.desktop.document import Document
+from gremio.desktop.fields import QuantityField
+from gremio.desktop.theme.dress import text_font
+from gremio.desktop.theme.inks import DAY, Inks
+
+_NOTHING = "Nothing is changed yet: drag a part, or type on its Card. Then record."
+_SHOWN = 4
+_HEIGHT = 70
+
+
+class TeachBar(QWidget):
+    """Shown while a cam is taught. record_wanted, done_wanted: as they say."""
+
+    record_wanted = pyqtSignal()
+    done_wanted = pyqtSignal()
+
+    def __init__(self, document: Document, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.document = document
+        self.inks: Inks = DAY
+        self.setObjectName("teach")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setAccessibleName("Teaching")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(16, 6, 10, 6)
+        column.setSpacing(2)
+        self._head, self._changes = QHBoxLayout(), QHBoxLayout()
+        for line in (self._head, self._changes):
+            line.setSpacing(8)
+            column.addLayout(line)
+        self.setFixedHeight(_HEIGHT)
+        self._lead: QuantityField | None = None
+        document.taught.connect(self.rebuild)
+        document.rig_changed.connect(self.rebuild)
+        document.pose_changed.connect(self._take_pose)
+        self.hide()
+
+    def set_inks(self, inks: Inks) -> None:
+        """Draw by day or by night."""
+        self.inks = inks
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """A bar in the ink of the hand at the left: something is being moved."""
+        super().paintEvent(event)
+        painter = QPainter(self)
+        painter.fillRect(0, 0, 5, self.height(), QColor(self.inks.hand))
+
+    def rebuild(self) -> None:
+        """Say anew what is being taught."""
+        lesson = self.document.lesson
+        self.setVisible(lesson is not None)
+        if lesson is None:
+            self._lead = None
+            return
+        if self._lead is None or self._lead.property("lead") != lesson.lead:
+            self._make_head(lesson.lead)
+        self._say_stations()
+        self._say_changes()
+        self._take_pose()
+
+    def _make_head(self, lead: str) -> None:
+        clear(self._head)
+        rig = self.document.rig
+        title = QLabel("Teaching")
+        title.setFont(text_font(10.5, bold=True))
+        self._head.addWidget(title)
+        self._head.addWidget(QLabel(f"{full_label(rig, lead)} at"))
+        self._lead = QuantityField(kind_of(rig, lead), shown_unit(rig, lead), "Lead value")
+        self._lead.setProperty("lead", lead)
+        self._lead.setFixedWidth(96)
+        self._lead.committed.connect(lambda value: self.document.move(lead, value))
+        self._lead.refused.connect(self.document.said)
+        self._head.addWidget(self._lead)
+        self._stations = QHBoxLayout()
+        self._stations.setSpacing(8)
+        self._head.addLayout(self._stations)
+        self._head.addStretch()
+        record = QPushButton("Record station")
+        record.setProperty("main", True)
+        record.setToolTip("What is changed is recorded at this value of the lead (R)")
+        record.clicked.connect(lambda _checked=False: self.record_wanted.emit())
+        done = QPushButton("Done")
+        done.setToolTip("Leave teaching, and see the motion (T)")
+        done.clicked.connect(lambda _checked=False: self.done_wanted.emit())
+        for button in (record, done):
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            self._head.addWidget(button)
+
+    def _say_stations(self) -> None:
+        """The stations there are; a click puts the lead there."""
+        lesson = self.document.lesson
+        assert lesson is not None
+        clear(self._stations)
+        cam = cam_taught(self.document.rig, lesson)
+        leads = [s.lead for s in cam.stations] if cam else sorted(lesson.marks)
+        unit = shown_unit(self.document.rig, lesson.lead)
+        self._stations.addWidget(second("stations" if cam else "begun at"))
+        for lead in leads[:8]:
+            text = show_short(lead, unit)
+            go = partial(self.document.move, lesson.lead, lead)
+            self._stations.addWidget(link_button(text, go, "Put the lead here"))
+        if len(leads) > 8:
+            self._stations.addWidget(second(f"and {len(leads) - 8} more"))
+
+    def _say_changes(self) -> None:
+        """What is changed and not recorded; a click drops it."""
+        lesson, rig = self.document.lesson, self.document.rig
+        assert lesson is not None
+        clear(self._changes)
+        if not lesson.changed:
+            self._changes.addWidget(second(_NOTHING))
+        else:
+            self._changes.addWidget(second("not recorded:"))
+            for channel, value in list(lesson.changed.items())[-_SHOWN:]:
+                at = show_short(value, shown_unit(rig, channel))
+                chip = link_button(
+                    f"{full_label(rig, channel)} {at}  ×",
+                    partial(self.document.drop_taught, channel),
+                    "Drop this change",
+                )
+                chip.setAccessibleName(f"Drop {full_label(rig, channel)}")
+                self._changes.addWidget(chip)
+            more = len(lesson.changed) - _SHOWN
+            if more > 0:
+                self._changes.addWidget(second(f"and {more} more"))
+            if len(lesson.changed) > 1:
+                self._changes.addWidget(link_button("drop all", self.document.drop_taught))
+        self._changes.addStretch()
+
+    def _take_pose(self) -> None:
+        lesson = self.document.lesson
+        if lesson is not None and self._lead is not None:
+            self._lead.set_value(self.document.pose.at(lesson.lead))

@@ -1,0 +1,186 @@
+"""Profiles of a cam laid out on a page: from values to pixels and back. No toolkit."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from gremio.core.mechanics.profiles import Profile, acceleration, speed, value
+from gremio.core.quantity import UNITS
+
+Array = npt.NDArray[np.float64]
+Spot = tuple[float, float]
+
+_FINE = 240
+# Nearer than this a station takes the height of another (px).
+_SNAP = 5.0
+
+
+@dataclass(frozen=True)
+class Track:
+    """One follower. channel: key. name: as people call it. unit: shown. stations: which of the
+    cam's stations speak of it, in the order of profile.x."""
+
+    channel: str
+    name: str
+    unit: str
+    profile: Profile
+    stations: tuple[int, ...]
+
+    @property
+    def heights(self) -> tuple[float, float]:
+        """The lowest and the highest value drawn, with a little room."""
+        ends = self.profile.x[0], self.profile.x[-1]
+        drawn = value(self.profile, np.linspace(*ends, _FINE))
+        low, high = float(drawn.min()), float(drawn.max())
+        room = (high - low) * 0.06 or 0.5 * UNITS[self.unit].size
+        return low - room, high + room
+
+
+@dataclass(frozen=True)
+class Chart:
+    """tracks: the one worked on first. span: of the lead (SI). heights: of each track, between
+    the foot and the head of the page. box: left, top, width, height of the page (px).
+    lead_unit: shown."""
+
+    tracks: tuple[Track, ...]
+    span: tuple[float, float]
+    heights: tuple[tuple[float, float], ...]
+    box: tuple[float, float, float, float]
+    lead_unit: str = ""
+
+    def x(self, lead: npt.ArrayLike) -> Array:
+        """Pixels across of lead values."""
+        left, _, wide, _ = self.box
+        low, high = self.span
+        result: Array = left + (np.asarray(lead, dtype=float) - low) / (high - low) * wide
+        return result
+
+    def y(self, track: int, at: npt.ArrayLike) -> Array:
+        """Pixels down of values of a track."""
+        _, top, _, tall = self.box
+        low, high = self.heights[track]
+        share = (np.asarray(at, dtype=float) - low) / (high - low)
+        result: Array = top + (1 - share) * tall
+        return result
+
+    def lead_at(self, x: float) -> float:
+        """The lead value at a pixel across."""
+        left, _, wide, _ = self.box
+        return self.span[0] + (x - left) / max(wide, 1) * (self.span[1] - self.span[0])
+
+    def value_at(self, track: int, y: float) -> float:
+        """The value of a track at a pixel down."""
+        _, top, _, tall = self.box
+        low, high = self.heights[track]
+        return low + (top + tall - y) / max(tall, 1) * (high - low)
+
+    def curve(self, track: int) -> tuple[Array, Array]:
+        """(n,) pixels across and down of a track's profile."""
+        leads = np.linspace(*self.span, _FINE)
+        return self.x(leads), self.y(track, value(self.tracks[track].profile, leads))
+
+    def rates(self) -> tuple[Array, Array]:
+        """(n,) speed and acceleration of the track worked on, along the span."""
+        profile, leads = self.tracks[0].profile, np.linspace(*self.span, _FINE)
+        return speed(profile, leads), acceleration(profile, leads)
+
+    def spots(self, track: int) -> list[Spot]:
+        """Where a track's stations are."""
+        profile = self.tracks[track].profile
+        return list(
+            zip(
+                self.x(profile.x).tolist(),
+                self.y(track, value(profile, profile.x)).tolist(),
+                strict=True,
+            )
+        )
+
+    def station_at(self, spot: Spot, reach: float) -> tuple[int, int] | None:
+        """(track, which of its stations) nearest to a spot, the track worked on before others."""
+        best: tuple[float, int, int] | None = None
+        for track in range(len(self.tracks)):
+            for nth, (x, y) in enumerate(self.spots(track)):
+                far = abs(x - spot[0]) + abs(y - spot[1]) + (1.0 if track else 0.0)
+                if far <= reach and (best is None or far < best[0]):
+                    best = (far, track, nth)
+        return None if best is None else best[1:]
+
+    def handles(self) -> list[tuple[int, int, Spot]]:
+        """(which station, −1 before or 1 after it, spot) of the handles of the free spans of
+        the track worked on: a third of the span along its slope."""
+        profile = self.tracks[0].profile
+        found: list[tuple[int, int, Spot]] = []
+        for i, kind in enumerate(profile.kinds):
+            if kind != "free":
+                continue
+            start, end = float(profile.x[i]), float(profile.x[i + 1])
+            third = (end - start) / 3
+            for nth, way in ((i, 1), (i + 1, -1)):
+                at = start if way > 0 else end
+                slope = _slope(profile, i, way)
+                lead, height = at + way * third, float(profile.y[nth]) + way * third * slope
+                found.append((nth, way, (float(self.x(lead)), float(self.y(0, height)))))
+        return found
+
+    def handle_at(self, spot: Spot, reach: float) -> tuple[int, int] | None:
+        """(which station, side) of the handle at a spot."""
+        for nth, way, (x, y) in self.handles():
+            if abs(x - spot[0]) + abs(y - spot[1]) <= reach:
+                return nth, way
+        return None
+
+    def slope_to(self, nth: int, way: int, spot: Spot, free: bool) -> float:
+        """The slope that a handle says when it is drawn to a spot; level when nearly so."""
+        profile = self.tracks[0].profile
+        x, y = self.spots(0)[nth]
+        across = max((spot[0] - x) * way, 4.0) * way
+        if not free and abs(spot[1] - y) < _SNAP:
+            return 0.0
+        lead = self.lead_at(x + across) - float(profile.x[nth])
+        return (self.value_at(0, spot[1]) - float(profile.y[nth])) / lead
+
+    def meant(
+        self, track: int, spot: Spot, free: bool, but: int | None = None
+    ) -> tuple[float, float]:
+        """The lead and the value of a track under a spot: round ones, or the height of another
+        station nearby, unless it is free. but: the station that is moved."""
+        lead, at = self.lead_at(spot[0]), self.value_at(track, spot[1])
+        if free:
+            return lead, at
+        low, high = self.heights[track]
+        rounded = rounded_to(lead, self.span[1] - self.span[0], self.lead_unit)
+        for nth, (_, y) in enumerate(self.spots(track)):
+            if nth != but and abs(y - spot[1]) <= _SNAP:
+                return rounded, float(self.tracks[track].profile.y[nth])
+        return rounded, rounded_to(at, high - low, self.tracks[track].unit)
+
+    def inside(self, one: Spot, two: Spot) -> list[tuple[int, int]]:
+        """(track, which station) of all in the rectangle between two spots."""
+        left, right = sorted((one[0], two[0]))
+        top, foot = sorted((one[1], two[1]))
+        return [
+            (track, nth)
+            for track in range(len(self.tracks))
+            for nth, (x, y) in enumerate(self.spots(track))
+            if left <= x <= right and top <= y <= foot
+        ]
+
+
+def _slope(profile: Profile, span: int, way: int) -> float:
+    """The slope with which a cubic span begins (1) or ends (−1)."""
+    a, b, s, _ = (float(v) for v in profile.c[:, span])
+    u = 0.0 if way > 0 else float(profile.x[span + 1] - profile.x[span])
+    return (3 * a * u + 2 * b) * u + s
+
+
+def rounded_to(at: float, wide: float, unit: str) -> float:
+    """The roundest value (1, 2 or 5 of the unit shown) within a hundredth of the page."""
+    size = UNITS[unit].size
+    hundredth = wide / size / 100
+    ten = 10.0 ** math.floor(math.log10(hundredth))
+    step = next(ten * s for s in (10, 5, 2, 1) if ten * s <= hundredth * 1.0001)
+    return round(at / size / step) * step * size

@@ -1,0 +1,155 @@
+"""A cam's stations as a table: the lead, and what each station says of each follower."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import get_args
+
+from PyQt6.QtCore import QPoint, Qt, pyqtSignal
+from PyQt6.QtWidgets import QGridLayout, QLabel, QPushButton, QSizePolicy, QWidget
+
+from gremio.core.quantity import UNITS
+from gremio.core.rig.channels import full_label, kind_of, label, shown_unit
+from gremio.core.rig.model import Beyond, Cam, ProfileKind
+from gremio.desktop.card.rows import choice, link_button, second
+from gremio.desktop.document import Document
+from gremio.desktop.fields import OptionalField, QuantityField
+from gremio.desktop.theme.dress import text_font
+
+MIXED = "by span"
+_SPAN = 122
+_FIELD = 70
+
+
+class StationTable(QWidget):
+    """Stations down, followers across; the profile to the next station of the one shown.
+
+    lead_typed, value_typed, span_chosen: with the station counted from 0; an empty value is
+    None. follower_wanted: another follower should be shown. more_wanted: the menu of a
+    station, and where on the screen. end_chosen: "before" or "after", and what it does there.
+    """
+
+    lead_typed = pyqtSignal(int, float)
+    value_typed = pyqtSignal(int, str, object)
+    span_chosen = pyqtSignal(int, str)
+    follower_wanted = pyqtSignal(str)
+    more_wanted = pyqtSignal(int, QPoint)
+    end_chosen = pyqtSignal(str, str)
+
+    def __init__(self, document: Document, cam: Cam, channel: str) -> None:
+        super().__init__()
+        self.document, self.cam, self.channel = document, cam, channel
+        self.grid = QGridLayout(self)
+        self.grid.setContentsMargins(0, 0, 0, 0)
+        self.grid.setHorizontalSpacing(6)
+        self.grid.setVerticalSpacing(3)
+        self._add_head()
+        for index in range(len(cam.stations)):
+            self._add_station(index)
+        last = len(cam.followers) + 2
+        # What holds beyond the stations stands before the first and after the last of them.
+        self.grid.addWidget(self._end("before", cam.before), 0, last)
+        self.grid.addWidget(self._end("after", cam.after), len(cam.stations), last)
+        for column in range(1, last):
+            self.grid.setColumnStretch(column, 1)
+
+    def _add_head(self) -> None:
+        rig = self.document.rig
+        lead = second("lead")
+        lead.setAlignment(Qt.AlignmentFlag.AlignRight)
+        lead.setToolTip(full_label(rig, self.cam.lead))
+        self.grid.addWidget(lead, 0, 1)
+        for column, follower in enumerate(self.cam.followers, start=2):
+            if len(self.cam.followers) == 1:
+                word: QWidget = second("follower")
+                assert isinstance(word, QLabel)
+                word.setAlignment(Qt.AlignmentFlag.AlignRight)
+            else:
+                word = self._name(follower.channel)
+            word.setToolTip(full_label(rig, follower.channel))
+            self.grid.addWidget(word, 0, column)
+
+    def _name(self, channel: str) -> QPushButton:
+        """The name of a follower over its column; a click shows its profile."""
+        here = channel == self.channel
+        button = link_button("", partial(self.follower_wanted.emit, channel))
+        button.setFont(text_font(8.5, bold=here))
+        name = label(self.document.rig, channel)
+        metrics = button.fontMetrics()
+        button.setText(metrics.elidedText(name, Qt.TextElideMode.ElideRight, _FIELD + 6))
+        button.setAccessibleName(f"Show {full_label(self.document.rig, channel)}")
+        button.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        button.setStyleSheet("text-align: right;")
+        return button
+
+    def _add_station(self, index: int) -> None:
+        rig, cam, row = self.document.rig, self.cam, index + 1
+        station = cam.stations[index]
+        number = link_button(
+            str(row), partial(self.document.move, cam.lead, station.lead), "Bring the lead here"
+        )
+        number.setAccessibleName(f"Visit station {row}")
+        self.grid.addWidget(number, row, 0)
+        lead = QuantityField(
+            kind_of(rig, cam.lead), shown_unit(rig, cam.lead), f"Station {row} lead"
+        )
+        lead.set_value(station.lead)
+        lead.committed.connect(partial(self.lead_typed.emit, index))
+        self._fit(lead, row, 1)
+        for column, follower in enumerate(cam.followers, start=2):
+            self._fit(self._value(index, follower.channel), row, column)
+        after = len(cam.followers) + 2
+        if index < len(cam.stations) - 1:
+            self.grid.addWidget(self._span(index), row, after)
+        more = link_button("⋯", lambda: None, "Bring the lead here, copy, merge, remove")
+        more.setAccessibleName(f"More for station {row}")
+        more.clicked.connect(
+            lambda _checked=False: self.more_wanted.emit(
+                index, more.mapToGlobal(more.rect().bottomLeft())
+            )
+        )
+        self.grid.addWidget(more, row, after + 1)
+
+    def _fit(self, field: QuantityField, row: int, column: int) -> None:
+        field.refused.connect(self.document.said)
+        field.setMinimumWidth(_FIELD)
+        self.grid.addWidget(field, row, column)
+
+    def _value(self, index: int, channel: str) -> OptionalField:
+        rig = self.document.rig
+        what = f"Station {index + 1} follower"
+        if channel != self.channel:
+            what = f"Station {index + 1} of {full_label(rig, channel)}"
+        field = OptionalField(kind_of(rig, channel), shown_unit(rig, channel), what)
+        field.set_value(self.cam.stations[index].values.get(channel))
+        field.setPlaceholderText("absent")
+        field.committed.connect(lambda value: self.value_typed.emit(index, channel, value))
+        field.cleared.connect(lambda: self.value_typed.emit(index, channel, None))
+        field.setToolTip(f"in {UNITS[field.unit].symbol or 'plain numbers'}; empty: absent")
+        return field
+
+    def _span(self, index: int) -> QWidget:
+        usual = next(f.profile for f in self.cam.followers if f.channel == self.channel)
+        span = choice(
+            get_args(ProfileKind),
+            self.cam.stations[index].spans.get(self.channel, usual),
+            f"Span after station {index + 1}",
+            partial(self.span_chosen.emit, index),
+        )
+        span.setToolTip("From this station to the next")
+        span.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+        span.setFixedWidth(_SPAN)
+        return span
+
+    def _end(self, word: str, present: str) -> QWidget:
+        """What it does before the first or after the last station."""
+        entries = [f"{word}: {beyond}" for beyond in get_args(Beyond)]
+        box = choice(
+            entries,
+            f"{word}: {present}",
+            f"{word.capitalize()} the stations",
+            lambda text: self.end_chosen.emit(word, text.removeprefix(f"{word}: ")),
+        )
+        box.setToolTip(f"What it does {word} its stations")
+        box.setFixedWidth(_SPAN)
+        return box
