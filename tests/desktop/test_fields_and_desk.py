@@ -193,7 +193,7 @@ def test_a_control_is_put_in_another_group(at_gates: Hand) -> None:
     assert entry(at_gates).group == "Cabin"
     at_gates.rest(30)
     heads = [w.text() for w in at_gates.window.desk.findChildren(QWidget) if hasattr(w, "text")]
-    assert "CABIN" in heads
+    assert "▾ CABIN" in heads
 
 
 def test_a_control_is_removed_on_its_card_and_its_links_with_it(at_gates: Hand) -> None:

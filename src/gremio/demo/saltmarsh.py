@@ -12,6 +12,7 @@ from gremio.core.mechanics import gears
 from gremio.core.rig.builder import Typed, shape
 from gremio.core.rig.model import Rig, Shape
 from gremio.core.rig.solids import Cylinder, Plate, RackBar, SpurGear, Tube, Wedge
+from gremio.demo.cabin import cabin
 from gremio.demo.quay import (
     BRASS,
     IRON,
@@ -47,6 +48,7 @@ def saltmarsh_lock() -> Rig:
     winch_head(build)
     trolley(build)
     pump_house(build)
+    cabin(build)
     return build.rig
 
 

@@ -7,6 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+import msgspec
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from gremio.core.files import rig_file
@@ -31,6 +32,19 @@ Edit = Callable[[Rig], Rig]
 
 if TYPE_CHECKING:
     from gremio.core.inspect.finding import Finding
+
+
+# Where the rig differs in one of these, more than values has changed.
+_COMPILED = (
+    "parts", "controls", "links", "sources", "measures", "paths", "poses", "locked", "name",
+)  # fmt: skip
+LOCKED = "The rig is locked for the animator: only controls and their faces move anything."
+
+
+def _only_moves(before: Rig, after: Rig) -> bool:
+    """Whether an edit moves things, or keeps poses, and changes nothing else."""
+    return msgspec.structs.replace(after, at=before.at, poses=before.poses,
+                                   made=before.made) == before  # fmt: skip
 
 
 class Document(QObject):
@@ -62,6 +76,10 @@ class Document(QObject):
         self.pose_changed.connect(self._look_soon)
         self.path: Path | None = None
         self.selected = ""
+        # What edits are part of while a word on the Card is pulled.
+        self.gesture = ""
+        # Key of the channel that was copied as a link.
+        self.copied = ""
         self.lesson: Lesson | None = None
         self._left: Lesson | None = None
         self._told = ""
@@ -150,10 +168,7 @@ class Document(QObject):
 
     def _show(self, before: Rig) -> None:
         """Bring program and pose in step with the rig, and tell the views."""
-        same = all(
-            getattr(before, field) is getattr(self.rig, field)
-            for field in ("parts", "controls", "links", "sources", "measures", "paths", "name")
-        )
+        same = all(getattr(before, field) is getattr(self.rig, field) for field in _COMPILED)
         lesson = self.lesson
         if lesson is not None and not exists(self.rig, lesson.lead):
             self.lesson = None
@@ -184,7 +199,10 @@ class Document(QObject):
         except GremioError as refused:
             self.said.emit(str(refused))
             return False
-        self.history = self.history.did(what, after, gesture)
+        if before.locked and after.locked and not _only_moves(before, after):
+            self.said.emit(f"{LOCKED} Unlock it with Rig > Lock for the animator.")
+            return False
+        self.history = self.history.did(what, after, gesture or self.gesture)
         if after is not before:
             self._show(before)
         return True
@@ -231,6 +249,9 @@ class Document(QObject):
 
         Says why when it can't be moved; returns whether it could.
         """
+        if self.rig.locked and split(channel)[1]:
+            self.said.emit(LOCKED)
+            return False
         answer = move(self.program, self.pose, channel, wanted)
         if isinstance(answer, Held):
             self.said.emit(answer.text)

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QWheelEvent
-from PyQt6.QtWidgets import QLineEdit, QWidget
+from collections.abc import Callable
+
+from PyQt6.QtCore import QPointF, Qt, pyqtSignal
+from PyQt6.QtGui import QContextMenuEvent, QFocusEvent, QKeyEvent, QMouseEvent, QWheelEvent
+from PyQt6.QtWidgets import QLabel, QLineEdit, QMenu, QWidget
 
 from gremio.core.quantity import UNITS, Kind, QuantityError, parse, show, show_short
 from gremio.desktop.theme.dress import digit_font
@@ -23,6 +25,10 @@ def nudge_step(unit: str) -> float:
     return steps.get(unit, 1.0) * UNITS[unit].size
 
 
+# So many pixels are one step when a word is pulled.
+_PULL = 4.0
+
+
 class QuantityField(QLineEdit):
     """A value in SI, shown with its unit.
 
@@ -37,6 +43,12 @@ class QuantityField(QLineEdit):
         self.kind, self.unit, self.what = kind, unit, what
         # Where the unit stands beside a narrow field, the number stands alone in it.
         self.bare = False
+        # One step of an arrow key, where it is not the usual one of the unit.
+        self.step: float | None = None
+        # How many decimals are shown, where it is not the usual number of the unit.
+        self.decimals: int | None = None
+        # Makes the menu of the right button, where there is one of its own.
+        self.offer: Callable[[QWidget], QMenu] | None = None
         self.value: float | None = None
         self._entered = False
         self.setFont(digit_font())
@@ -56,6 +68,8 @@ class QuantityField(QLineEdit):
         self._mark(False)
 
     def _shown(self, value: float) -> str:
+        if self.decimals is not None:
+            return show(value, self.unit, self.decimals)
         if self.bare:
             return show_short(value, self.unit).removesuffix(UNITS[self.unit].symbol).strip()
         return show(value, self.unit)
@@ -111,21 +125,68 @@ class QuantityField(QLineEdit):
             self.clearFocus()
         elif event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
             way = 1 if event.key() == Qt.Key.Key_Up else -1
-            self._nudge(way * nudge_factor(event.modifiers()))
+            self.nudge(way * nudge_factor(event.modifiers()))
         else:
             super().keyPressEvent(event)
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         """The wheel nudges a field that has the focus."""
         if self.hasFocus():
-            self._nudge(event.angleDelta().y() / 120 * nudge_factor(event.modifiers()))
+            self.nudge(event.angleDelta().y() / 120 * nudge_factor(event.modifiers()))
             event.accept()
         else:
             event.ignore()
 
-    def _nudge(self, steps: float) -> None:
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        """Copy and paste a value or a link, where the field is a channel's."""
+        if self.offer is None:
+            super().contextMenuEvent(event)
+        else:
+            self.offer(self).popup(event.globalPos())
+
+    def nudge(self, steps: float) -> None:
+        """Go by so many steps of an arrow key."""
         if self.value is not None and not self.isReadOnly():
-            self._take(self.value + steps * nudge_step(self.unit))
+            step = nudge_step(self.unit) if self.step is None else self.step
+            self._take(self.value + steps * step)
+
+
+class PullLabel(QLabel):
+    """The word beside a number; pulled to the left or right, it nudges the number.
+
+    begun, ended: the word was taken hold of, and let go.
+    """
+
+    begun = pyqtSignal()
+    ended = pyqtSignal()
+
+    def __init__(self, word: str, field: QuantityField) -> None:
+        super().__init__(word)
+        self.field = field
+        self._last: QPointF | None = None
+        self.setCursor(Qt.CursorShape.SizeHorCursor)
+        self.setToolTip("Pull to the left or right; Shift × 10, Ctrl ÷ 10")
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Take hold of the word."""
+        if event.button() == Qt.MouseButton.LeftButton and self.field.isEnabled():
+            self._last = event.position()
+            self.begun.emit()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """A step for every few pixels."""
+        if self._last is None:
+            return
+        steps = int((event.position().x() - self._last.x()) / _PULL)
+        if steps:
+            self._last = QPointF(self._last.x() + steps * _PULL, self._last.y())
+            self.field.nudge(steps * nudge_factor(event.modifiers()))
+
+    def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
+        """Let go."""
+        if self._last is not None:
+            self._last = None
+            self.ended.emit()
 
 
 class OptionalField(QuantityField):

@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, get_args
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMenu
 
+from gremio.core.rig.model import StandIn
 from gremio.desktop import rigging
 from gremio.desktop.card.links import LEAD
+from gremio.desktop.card.range_section import ONE_MORE
 from gremio.desktop.deck.deck import PAGES
 
 if TYPE_CHECKING:
@@ -54,6 +56,10 @@ def fill_menus(window: Window) -> dict[str, QAction]:
     act(menu, "Redo", document.redo, "Ctrl+Shift+Z")
     menu.addSeparator()
     act(menu, "Remove what is selected", partial(rigging.remove_selected, document), "Del")
+    act(menu, "Copy as a link", partial(rigging.copy_link_of_selected, document), "Ctrl+L")
+    act(menu, "Paste the link", partial(rigging.paste_link_on_selected, document), "Ctrl+Shift+L")
+    act(menu, "Keep this pose", window.desk.poses.keep, "K")
+    menu.addSeparator()
     act(menu, "Find anything", window.find_anything, "Ctrl+K")
 
     menu = bar.addMenu("Rig")
@@ -62,6 +68,7 @@ def fill_menus(window: Window) -> dict[str, QAction]:
         act(parts, f"Add a {name.lower()}", partial(window.add_part, name))
     act(menu, "Make a control", partial(rigging.make_control, document), "C")
     act(menu, LEAD, window.lead_something, "L")
+    act(menu, ONE_MORE, window.lead_one_more)
     act(menu, "Teach a cam", window.teach, "T")
     act(menu, "Record a station", window.record_station, "R")
     menu.addSeparator()
@@ -80,6 +87,8 @@ def fill_menus(window: Window) -> dict[str, QAction]:
     act(menu, "Put the rig on the ground", window.to_the_ground)
     act(menu, "Take stray scale out", window.take_scale_out)
     menu.addSeparator()
+    act(menu, "Lock for the animator", partial(rigging.switch_lock, document))
+    menu.addSeparator()
     act(menu, "Find a model…", lambda: window.files.find_model())
     act(menu, "Look at the models again", window.document.look_again)
 
@@ -88,6 +97,17 @@ def fill_menus(window: Window) -> dict[str, QAction]:
     act(menu, "Show what is selected", window.bench.show_selected, "X")
     act(menu, "Measure", window.measure, "M")
     act(menu, "Work light, with stand-ins", window.switch_light, "W")
+    stand_ins = menu.addMenu("Stand-in of what is selected and all it carries")
+    for stand_in in get_args(StandIn):
+        word = "none" if stand_in == "full" else stand_in
+        act(stand_ins, f"Stand-in: {word}",
+            partial(rigging.stand_in_for_selected, document, stand_in))  # fmt: skip
+    act(menu, "Hide what is selected", partial(rigging.hide_selected, document, window.bench),
+        "Shift+X")  # fmt: skip
+    act(menu, "Isolate what is selected", partial(rigging.isolate_selected, document, window.bench),
+        "I")  # fmt: skip
+    act(menu, "Show everything", partial(rigging.show_everything, document, window.bench))
+    act(menu, "Faces of controls, or none", window.switch_faces, "Shift+F")
     following = act(menu, "Next control", window.desk.focus_next, "Tab")
     # On the Card and the deck, Tab goes from field to field.
     following.setShortcutContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)

@@ -7,15 +7,17 @@ import math
 import numpy as np
 from msgspec.structs import replace
 
+from gremio.core.make.linking import set_where_follower_stands
 from gremio.core.quantity import show_short
 from gremio.core.rig.channels import channel_unit, freed, full_label, key, main_channel
 from gremio.core.rig.edit.controls import add_control, all_home, proposed_control, remove_control
+from gremio.core.rig.edit.desk import set_locked
 from gremio.core.rig.edit.links import add_link, proposed_ratio, remove_link
 from gremio.core.rig.edit.measures import remove_measure
 from gremio.core.rig.edit.mounts import set_home_here
-from gremio.core.rig.edit.parts import add_part, remove_part, set_stops
+from gremio.core.rig.edit.parts import add_part, change_part, descendants, remove_part, set_stops
 from gremio.core.rig.find import free_name, names_in
-from gremio.core.rig.model import Control, Part, Ratio, Rig, Shape, Stops
+from gremio.core.rig.model import Control, Part, Ratio, Rig, Shape, StandIn, Stops
 from gremio.core.rig.solids import (
     AnySolid,
     Ball,
@@ -29,6 +31,7 @@ from gremio.core.rig.solids import (
     Wedge,
 )
 from gremio.desktop.bench.view import Bench
+from gremio.desktop.copying import copy_as_link, paste_link
 from gremio.desktop.document import Document
 
 NEW_PARTS: dict[str, AnySolid] = {
@@ -94,10 +97,13 @@ def make_control(document: Document) -> None:
         control = Control(name, "angle", "deg", 0.0, math.pi / 2)
         hint = f"{name} leads nothing yet. Press L, then click a part."
 
+    stood = document.pose.at(free) if free else 0.0
+
     def change(rig: Rig) -> tuple[Rig, str]:
         rig, control_id = add_control(rig, control)
         if free:
             rig, _ = add_link(rig, Ratio(control_id, free, 1.0))
+            rig = set_where_follower_stands(rig, free, stood)
         return rig, control_id
 
     if document.make(f"make {control.name}", change):
@@ -126,10 +132,13 @@ def link_to(document: Document, lead: str, part: str) -> None:
         return
     follower = key(part, channel)
     names = full_label(rig, lead), full_label(rig, follower)
-    if document.make(
-        f"lead {names[1]} from {names[0]}",
-        lambda rig: add_link(rig, proposed_ratio(rig, lead, follower)),
-    ):
+    stood = document.pose.at(follower)
+
+    def change(rig: Rig) -> tuple[Rig, str]:
+        rig, link = add_link(rig, proposed_ratio(rig, lead, follower))
+        return set_where_follower_stands(rig, follower, stood), link
+
+    if document.make(f"lead {names[1]} from {names[0]}", change):
         document.said.emit(f"{names[0]} leads {names[1]}. Its proportion is on the Card.")
 
 
@@ -190,3 +199,90 @@ def try_axis(document: Document, bench: Bench) -> None:
         document.said.emit(document.grounded_text(part))
     elif part:
         bench.try_axis(part)
+
+
+def switch_lock(document: Document) -> None:
+    """Lock the rig for the animator, or unlock it."""
+    locked = not document.rig.locked
+    what = "lock the rig for the animator" if locked else "unlock the rig"
+    document.edit(what, lambda rig: set_locked(rig, locked))
+    text = "Only controls and their faces move anything now." if locked else "The rig is unlocked."
+    document.said.emit(text)
+
+
+def family_of_selected(document: Document) -> list[str]:
+    """Ids of the selected part and of all it carries; says what to do, and gives none, when
+    nothing is selected."""
+    part = selected_part(document)
+    return [part, *descendants(document.rig, part)] if part else []
+
+
+def hide_selected(document: Document, bench: Bench) -> None:
+    """Leave the selected part, with all it carries, out of the Bench."""
+    family = family_of_selected(document)
+    if family:
+        bench.hide_parts({*bench.hidden, *family})
+        name = document.rig.parts[family[0]].name
+        document.said.emit(f"{name} is hidden. Bench > Show everything brings it back.")
+
+
+def isolate_selected(document: Document, bench: Bench) -> None:
+    """Show the selected part, with all it carries, and nothing else; again, show everything."""
+    if bench.hidden:
+        show_everything(document, bench)
+        return
+    family = family_of_selected(document)
+    if family:
+        bench.hide_parts(set(document.rig.parts) - set(family))
+        bench.show_selected()
+
+
+def show_everything(document: Document, bench: Bench) -> None:
+    """Hide nothing in the Bench."""
+    count = len(bench.hidden & set(document.rig.parts))
+    bench.hide_parts(())
+    bench.show_all()
+    document.said.emit(f"{count} hidden part{'s' * (count != 1)} shown again.")
+
+
+def stand_in_for_selected(document: Document, stand_in: StandIn) -> None:
+    """Choose what is shown in work light for the selected part and all it carries."""
+    family = family_of_selected(document)
+    if not family:
+        return
+
+    def change(rig: Rig) -> Rig:
+        for part in family:
+            rig = change_part(rig, part, replace(rig.parts[part], stand_in=stand_in))
+        return rig
+
+    name = document.rig.parts[family[0]].name
+    document.edit(f"stand-in of {name} and what it carries", change)
+
+
+def copy_link_of_selected(document: Document) -> None:
+    """Copy the selected thing's main channel as a link."""
+    channel = _main_of_selected(document)
+    if channel:
+        copy_as_link(document, channel)
+
+
+def paste_link_on_selected(document: Document) -> None:
+    """Let the copied channel lead the selected part."""
+    channel = _main_of_selected(document)
+    if channel:
+        paste_link(document, channel)
+
+
+def _main_of_selected(document: Document) -> str:
+    selected = document.selected
+    if selected in document.rig.parts:
+        main = main_channel(document.rig.parts[selected].joint)
+        if main:
+            return key(selected, main)
+        document.said.emit(document.grounded_text(selected))
+    elif selected in document.rig.controls:
+        return selected
+    else:
+        document.said.emit("Select a control, or a part that can move, first.")
+    return ""

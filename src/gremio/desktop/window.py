@@ -27,7 +27,7 @@ from PyQt6.QtWidgets import (
 from gremio.core.files import rig_file
 from gremio.core.files.atomic import FileProblem
 from gremio.core.rig.channels import key, main_channel, split
-from gremio.core.rig.model import Rig
+from gremio.core.rig.model import Cam, Rig
 from gremio.demo import KEPT
 from gremio.desktop import rigging
 from gremio.desktop.bench.ribbon import Ribbon
@@ -74,7 +74,7 @@ class Window(QMainWindow):
         self.card = Card(self.document, self.bench)
         self.deck = Deck(self.document)
         self.ribbon = Ribbon(self.document, self.bench)
-        self.teach_bar = TeachBar(self.document, self.bench)
+        self.teach_bar = TeachBar(self.document)
         self.message = QLabel(self.bench)
         self.message.setObjectName("message")
         self.message.setWordWrap(True)
@@ -104,7 +104,7 @@ class Window(QMainWindow):
         left.setObjectName("left")
         left.addWidget(self.desk)
         left.addWidget(self.parts)
-        left.setSizes([330, 390])
+        left.setSizes([440, 280])
         left.setChildrenCollapsible(False)
         right = QWidget()
         right.setObjectName("right")
@@ -112,7 +112,13 @@ class Window(QMainWindow):
         column.setContentsMargins(1, 0, 0, 0)
         column.addWidget(self.card)
         across = QSplitter(Qt.Orientation.Horizontal)
-        across.addWidget(self.bench)
+        middle_column = QWidget()
+        column = QVBoxLayout(middle_column)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.teach_bar)
+        column.addWidget(self.bench, 1)
+        across.addWidget(middle_column)
         across.addWidget(right)
         across.setStretchFactor(0, 1)
         across.setSizes([750, 256])
@@ -173,7 +179,6 @@ class Window(QMainWindow):
     def _place_over_bench(self) -> None:
         width, height = self.bench.width(), self.bench.height()
         self.ribbon.setGeometry(12, height - 42, width - 24, 30)
-        self.teach_bar.setGeometry(12, 34, width - 24, self.teach_bar.height())
         wide = min(width - 24, 620)
         tall = self.message.heightForWidth(wide)
         self.message.setGeometry(12, height - 50 - tall, wide, tall)
@@ -280,7 +285,6 @@ class Window(QMainWindow):
 
         teaching.switch(self.document, self.bench.motion, self.deck.cam.link_id)
         self.deck.show_page("Cam")
-        self._place_over_bench()
 
     def record_station(self) -> None:
         """Record a station of the cam that is taught."""
@@ -300,6 +304,16 @@ class Window(QMainWindow):
             self.files.export_cam(link_id)
         else:
             self.files.bring_in_cam(link_id)
+
+    def lead_one_more(self) -> None:
+        """Let the next click choose one more follower of the selected cam, or of the one shown."""
+        links = self.document.rig.links
+        chosen = self.document.selected if self.document.selected in links else ""
+        link_id = chosen or self.deck.cam.link_id
+        if isinstance(links.get(link_id), Cam):
+            self.ask_follower(link_id)
+        else:
+            self.say("Select a cam first: its followers are added to, one click each.")
 
     def ask_follower(self, link_id: str) -> None:
         """Let the next click choose one more follower of a cam."""
@@ -428,6 +442,10 @@ class Window(QMainWindow):
             if self.bench.light
             else "The full shapes are shown."
         )
+
+    def switch_faces(self) -> None:
+        """The faces of controls in the Bench, or none for a picture."""
+        self.bench.show_faces(not self.bench.with_faces)
 
     # ── keeping ────────────────────────────────────────────────────
 

@@ -15,8 +15,8 @@ from gremio.core.files.urdf_in import read_urdf
 from gremio.core.files.urdf_out import write_urdf
 from gremio.core.frames import Frame
 from gremio.core.rig.builder import shape
-from gremio.core.rig.channels import freed, key
 from gremio.core.rig.cams import cam_through
+from gremio.core.rig.channels import freed, key
 from gremio.core.rig.edit.links import add_link
 from gremio.core.rig.joints import APPLIED
 from gremio.core.rig.model import Joint, Part, Ratio, Rig, Shape, Stops

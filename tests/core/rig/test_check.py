@@ -3,8 +3,8 @@ from __future__ import annotations
 from msgspec.structs import replace
 
 import gremio
-from gremio.core.rig.check import faults
 from gremio.core.rig.cams import cam_through
+from gremio.core.rig.check import faults
 from gremio.core.rig.find import part_id
 from gremio.core.rig.model import Joint, Part, Ratio, Rig, Stops
 from gremio.core.solve.program import compile_rig

@@ -8,10 +8,10 @@ from msgspec.structs import replace
 import gremio
 from gremio.core.frames import Frame
 from gremio.core.problem import GremioError, NotFound
-from gremio.core.rig.channels import freed
-from gremio.core.rig.edit.controls import add_control, change_control, remove_control, set_values
 from gremio.core.rig.cams import as_ratio, cam_through
+from gremio.core.rig.channels import freed
 from gremio.core.rig.edit.cams import as_cam, record_station, remove_stations
+from gremio.core.rig.edit.controls import add_control, change_control, remove_control, set_values
 from gremio.core.rig.edit.links import add_link, proposed_ratio, remove_link, swapped
 from gremio.core.rig.edit.mounts import move_mount, set_home_here
 from gremio.core.rig.edit.parts import (

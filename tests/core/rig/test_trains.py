@@ -231,14 +231,14 @@ def test_a_screw_turns_as_it_moves_and_moves_as_it_turns() -> None:
 
 
 def test_a_soft_stop_slows_down_and_ends_on_the_stop() -> None:
-    part = Part("Door", joint=Joint("hinge", "z"), stops={"turn z": Stops(0.0, 1.0, soft=0.2)})
+    part = Part("Door", joint=Joint("hinge", "z"), stops={"turn z": Stops(-0.5, 1.0, soft=0.2)})
     rig = Rig(parts={"g1": part})
-    asked = np.linspace(-0.5, 1.5, 401)
+    asked = np.linspace(-1.0, 1.5, 501)
     there = gremio.run(rig, {"Door": asked}).channel("g1 turn z")
-    assert there.max() == 1.0 and there.min() == 0.0
+    assert there.max() == 1.0 and there.min() == -0.5
     speed = np.diff(there) / np.diff(asked)
     assert speed.max() <= 1 + 1e-9 and np.abs(np.diff(speed)).max() < 0.03
-    middle = (asked > 0.21) & (asked < 0.79)
+    middle = (asked > -0.29) & (asked < 0.79)
     assert there[middle] == pytest.approx(asked[middle])
     pose = evaluate(compile_rig(rig), {}).frame(0)
     hand = move(pose.program, pose, "g1 turn z", 0.93)
@@ -246,3 +246,10 @@ def test_a_soft_stop_slows_down_and_ends_on_the_stop() -> None:
     assert evaluate(pose.program, {hand.channel: hand.value}).frame(0).at("g1 turn z") == (
         pytest.approx(0.93)
     )
+
+
+def test_what_rests_on_a_soft_stop_at_home_is_at_home() -> None:
+    part = Part("Door", joint=Joint("hinge", "z"), stops={"turn z": Stops(0.0, 1.0, soft=0.2)})
+    rig = Rig(parts={"g1": part})
+    there = gremio.run(rig, {"Door": [-0.3, 0.0, 0.1, 0.95]}).channel("g1 turn z")
+    assert there[:3].tolist() == [0.0, 0.0, 0.1] and 0.9 < there[3] < 0.95

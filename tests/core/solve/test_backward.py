@@ -7,8 +7,8 @@ import math
 import pytest
 
 import gremio
-from gremio.core.rig.edit.controls import set_values
 from gremio.core.rig.cams import cam_through
+from gremio.core.rig.edit.controls import set_values
 from gremio.core.rig.edit.links import add_link
 from gremio.core.rig.find import channel_key, control_id
 from gremio.core.rig.model import Cam, Follower, Ratio, Rig, Station

@@ -12,6 +12,7 @@ from msgspec.structs import replace
 from gremio.core.files.model_in import FROM_Y_UP, linear_of_srgb
 from gremio.core.files.shelf import Shelf
 from gremio.core.frames import holds, matrix, quaternions
+from gremio.core.make.faces import with_faces
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import key
 from gremio.core.rig.model import Part, Rig, Shape
@@ -38,6 +39,7 @@ def baked_glb(rig: Rig, shelf: Shelf, control: str | None, seconds: float) -> by
 
     control: its name. seconds: how long the travel takes. Raises GremioError.
     """
+    rig = with_faces(rig)
     if control is None:
         return glb(rig, shelf, solve(rig).poses)
     if not 0 < seconds <= 3600:

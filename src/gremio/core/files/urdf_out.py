@@ -13,6 +13,7 @@ from lxml import etree
 from gremio.core.files import atomic
 from gremio.core.files.shelf import Shelf
 from gremio.core.frames import IDENTITY, Frame, angles_of_turn
+from gremio.core.make.faces import with_faces
 from gremio.core.problem import Note
 from gremio.core.rig.channels import adds, freed, full_label, key, link_label, split
 from gremio.core.rig.edit.controls import all_home
@@ -33,7 +34,7 @@ def write_urdf(rig: Rig, path: Path, shelf: Shelf) -> list[Note]:
 
     Returns what URDF can't carry, each with the name of the part. Raises FileProblem.
     """
-    writer = _Writer(rig, path, shelf)
+    writer = _Writer(with_faces(rig), path, shelf)
     text = writer.write()
     folder = path.with_name(f"{path.stem}-meshes")
     if writer.meshes:
@@ -161,7 +162,7 @@ class _Writer:
     def _limits(self, joint: etree._Element, kind: str, name: str, channel: str) -> None:
         row = self.program.channel_row[channel]
         low, high = float(self.program.low[row]), float(self.program.high[row])
-        if self.program.soft[row] > 0:
+        if self.program.soft[:, row].any():
             self._note("urdf-soft", name, f"The soft stop of {name} is a plain one in URDF.")
         if kind == "continuous":
             if np.isfinite(low) or np.isfinite(high):

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from gremio.core.inspect.cams import cam_findings
 from gremio.core.inspect.finding import Finding, Mend
 from gremio.core.inspect.gearing import gear_findings
+from gremio.core.inspect.reach import reach_findings
 from gremio.core.inspect.rolling import rolling_findings
 from gremio.core.problem import GremioError, Note
 from gremio.core.rig.edit.controls import all_home
@@ -38,7 +39,7 @@ def machine_findings(
 ) -> list[Finding]:
     """What is wrong with the machine itself, wherever it stands."""
     home = evaluate(program, all_home(rig).at).frame(0)
-    found = [*_scales(rig), *cam_findings(rig, program)]
+    found = [*_scales(rig), *cam_findings(rig, program), *reach_findings(rig, program)]
     if all(_is_sound(shape.solid) for part in rig.parts.values() for shape in part.shapes):
         found += [*gear_findings(rig, home), *rolling_findings(rig, home, geometry)]
     return found

@@ -59,6 +59,21 @@ def is_range_map(cam: Cam) -> bool:
     )
 
 
+def as_range_map(cam: Cam) -> Cam | None:
+    """The range map between the first and the last station of a cam; None when there are not
+    two. A follower that they do not speak of has there what its own first and last say."""
+    if len(cam.stations) < 2:
+        return None
+    points = {f.channel: told(cam, f.channel) for f in cam.followers}
+    known = {channel: own for channel, own in points.items() if own}
+    ends = [
+        Station(cam.stations[end].lead, {c: own[end][1] for c, own in known.items()})
+        for end in (0, -1)
+    ]
+    followers = tuple(Follower(channel, "straight") for channel in known)
+    return replace(cam, followers=followers, stations=tuple(ends)) if known else None
+
+
 def as_ratio(cam: Cam) -> Ratio | None:
     """The ratio through the first and the last station of a cam's first follower; None when
     there are not two."""

@@ -47,22 +47,22 @@ def drive_line(program: Program, channel: str) -> list[str]:
     return line
 
 
-def led_parts(program: Program, lead: str) -> set[str]:
-    """Ids of the parts that a channel (by key) leads, through however many links."""
-    below: dict[str, list[str]] = {}
-    for channel, drive in program.drives.items():
-        for other in drive.leads:
-            below.setdefault(other, []).append(channel)
+def led_channels(program: Program, lead: str) -> set[str]:
+    """Keys of the channels that a channel (by key) leads, through however many links."""
+    below: dict[str, list[str]] = program.leads_to
     found: set[str] = set()
-    seen: set[str] = set()
     waiting = list(below.get(lead, []))
     while waiting:
         channel = waiting.pop()
-        if channel not in seen:
-            seen.add(channel)
-            found.add(split(channel)[0])
+        if channel not in found:
+            found.add(channel)
             waiting += below.get(channel, [])
     return found
+
+
+def led_parts(program: Program, lead: str) -> set[str]:
+    """Ids of the parts that a channel (by key) leads, through however many links."""
+    return {split(channel)[0] for channel in led_channels(program, lead)}
 
 
 def move(program: Program, pose: Pose, channel: str, wanted: float) -> Hand | Held:
@@ -75,7 +75,8 @@ def move(program: Program, pose: Pose, channel: str, wanted: float) -> Hand | He
         owner, name = split(channel)
         return Held(f"{name} of {label(program.rig, owner)} is grounded.")
     low, high = float(program.low[row]), float(program.high[row])
-    wanted = asked_for(wanted, low, high, float(program.soft[row]))
+    soft = float(program.soft[0, row]), float(program.soft[1, row])
+    wanted = asked_for(wanted, low, high, soft)
     drive = program.drives.get(channel)
     if drive is None:
         return Hand(channel, wanted)

@@ -20,8 +20,8 @@ def as_slice(rows: npt.ArrayLike) -> Rows | slice:
 
 
 class Limits(NamedTuple):
-    """Stops of some channels. rows: k of them. low, high, soft: (k, 1) in SI; −inf and +inf where
-    a channel runs free. any_soft: whether one of them is approached softly."""
+    """Stops of some channels, in SI. rows: k of them. low, high: (k, 1), −inf and +inf where a
+    channel runs free. soft: (2, k, 1) before each. any_soft: whether there is any."""
 
     rows: Rows | slice
     low: Array
@@ -44,39 +44,37 @@ class Limits(NamedTuple):
 
 
 def limits_of(rows: npt.ArrayLike, low: Array, high: Array, soft: Array) -> Limits:
-    """The stops of those of some rows that have one. low, high, soft: (C,)."""
+    """The stops of those of some rows that have one. low, high: (C,). soft: (2, C)."""
     among = np.asarray(rows, dtype=np.intp)
     stopped = among[np.isfinite(low[among]) | np.isfinite(high[among])]
-    ends = (low[stopped, None], high[stopped, None], soft[stopped, None])
+    ends = (low[stopped, None], high[stopped, None], soft[:, stopped, None])
     found = as_slice(stopped) if len(stopped) else stopped
-    return Limits(found, *ends, bool(np.any(soft[stopped] > 0)))
+    return Limits(found, *ends, bool(np.any(soft[:, stopped] > 0)))
 
 
 def softly(values: Array, low: Array, high: Array, soft: Array) -> Array:
     """Values held within stops, slowing down evenly from `soft` before a stop.
 
-    From a = stop − s on, y = a + u − u² / (4 s) with u = x − a, so that speed falls from one
-    to nothing where u = 2 s: the parabola that joins both straight lines (common practice).
+    soft: (2, …) before the low and before the high stop. From a = stop − s on,
+    y = a + u − u² / (4 s) with u = x − a, so that speed falls from one to nothing where
+    u = 2 s: the parabola that joins both straight lines (common practice).
     """
-    reach = np.minimum(soft, np.where(np.isfinite(high - low), (high - low) / 2, soft))
+    at_low, at_high = soft
     with np.errstate(invalid="ignore"):
-        over = np.clip(values - (high - reach), 0.0, 2 * reach)
-        under = np.clip((low + reach) - values, 0.0, 2 * reach)
-    safe = np.where(reach > 0, 4 * reach, 1.0)
-    held = np.where(over > 0, high - reach + over - over**2 / safe, values)
-    held = np.where(under > 0, low + reach - under + under**2 / safe, held)
-    held = np.where(values >= high + reach, high, np.where(values <= low - reach, low, held))
+        over = np.clip(values - (high - at_high), 0.0, 2 * at_high)
+        under = np.clip((low + at_low) - values, 0.0, 2 * at_low)
+    high_safe, low_safe = (np.where(s > 0, 4 * s, 1.0) for s in (at_high, at_low))
+    held = np.where(over > 0, high - at_high + over - over**2 / high_safe, values)
+    held = np.where(under > 0, low + at_low - under + under**2 / low_safe, held)
+    held = np.where(values >= high + at_high, high, np.where(values <= low - at_low, low, held))
     result: Array = np.clip(held, low, high)
     return result
 
 
-def asked_for(wanted: float, low: float, high: float, soft: float) -> float:
+def asked_for(wanted: float, low: float, high: float, soft: tuple[float, float]) -> float:
     """The value to ask for so that `softly` gives the wanted one, within the stops."""
     wanted = min(max(wanted, low), high)
-    reach = min(soft, (high - low) / 2)
-    if reach <= 0:
-        return wanted
-    for stop, way in ((high, 1.0), (low, -1.0)):
+    for stop, way, reach in ((high, 1.0, soft[1]), (low, -1.0, soft[0])):
         left = (stop - wanted) * way
         if left < reach:
             # y = stop − s + u − u²/(4 s), solved for u between 0 and 2 s.

@@ -130,9 +130,8 @@ class Pose:
         """What could not be had: the faults of the rig, the stops reached, and the formulas
         that say nothing here."""
         asked, program = self.poses.asked[:, 0], self.program
-        beyond = (asked > program.high + program.soft + _BEYOND) | (
-            asked < program.low - program.soft - _BEYOND
-        )
+        low, high = program.asked_range
+        beyond = (asked > high + _BEYOND) | (asked < low - _BEYOND)
         notes = [*program.faults, *(self._stop_reached(int(r)) for r in np.flatnonzero(beyond))]
         return notes + [self._undefined(row) for row, f in self.poses.undefined.items() if f[0]]
 

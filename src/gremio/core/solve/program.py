@@ -48,7 +48,9 @@ class Program:
     part_ids: (P,) in computing order: every part comes after its parent.
     part_row, channel_row: from id or key to row.
     channel_keys: (C,) controls first, then the parts' free channels.
-    home, low, high, soft: (C,) SI; −inf and +inf where there is no stop.
+    home, low, high: (C,) SI; −inf and +inf where there is no stop. soft: (2, C) from how far
+    before the low, and before the high stop a channel slows down; never at home, so that what
+    rests on its stop at home is there.
     inputs: (C,) True where nothing sets the channel, so that it stands where it is put.
     first: the stops of the inputs.
     steps: levels in computing order.
@@ -99,6 +101,20 @@ class Program:
             for step in level.adds
             if isinstance(step, RollStep | DriveStep)
         )
+
+    @cached_property
+    def asked_range(self) -> tuple[Array, Array]:
+        """(C,) low and high: what a channel can be asked for before it is held at a stop."""
+        return self.low - self.soft[0], self.high + self.soft[1]
+
+    @cached_property
+    def leads_to(self) -> dict[str, list[str]]:
+        """Keys of the channels that each channel leads directly."""
+        found: dict[str, list[str]] = {}
+        for channel, drive in self.drives.items():
+            for lead in drive.leads:
+                found.setdefault(lead, []).append(channel)
+        return found
 
     @cached_property
     def given_rows(self) -> Rows | slice:
@@ -192,7 +208,7 @@ def _limits(
 ) -> tuple[Array, Array, Array]:
     low = np.full(len(channel_keys), -np.inf)
     high = np.full(len(channel_keys), np.inf)
-    soft = np.zeros(len(channel_keys))
+    soft = np.zeros((2, len(channel_keys)))
     row = 0
     for control in rig.controls.values():
         low[row], high[row] = control.low, max(control.low, control.high)
@@ -204,7 +220,9 @@ def _limits(
             if stops is not None and stops_are_sound(stops):
                 low[row] = -np.inf if stops.low is None else stops.low
                 high[row] = np.inf if stops.high is None else stops.high
-                soft[row] = stops.soft
+                home = home_value(rig, channel_keys[row])
+                ends = home - low[row], high[row] - home
+                soft[:, row] = [min(stops.soft, max(far, 0.0)) for far in ends]
             elif channel == "count":
                 low[row], high[row] = 0.0, MOST_COPIES
             row += 1

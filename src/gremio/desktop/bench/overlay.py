@@ -13,6 +13,8 @@ from PyQt6.QtWidgets import QWidget
 
 from gremio.core.quantity import show, show_short
 from gremio.desktop.bench.camera import Camera, project
+from gremio.desktop.bench.draw_faces import draw_face
+from gremio.desktop.bench.faces import Shown
 from gremio.desktop.bench.handles import Handle
 from gremio.desktop.bench.measuring import Line
 from gremio.desktop.bench.snapping import Spot
@@ -38,6 +40,8 @@ class Drawn:
     places: list[Spot] = field(default_factory=list)
     nearest: int | None = None
     measures: list[Line] = field(default_factory=list)
+    faces: list[Shown] = field(default_factory=list)
+    selected: str = ""
     title: str = ""
 
 
@@ -71,6 +75,8 @@ class Overlay(QWidget):
             self._draw_handle(painter, other)
         if self.drawn.handle is not None:
             self._draw_handle(painter, self.drawn.handle)
+        for face in self.drawn.faces:
+            draw_face(painter, face, self.inks, face.standing.control == self.drawn.selected)
         self._draw_places(painter)
         self._draw_title(painter)
 

@@ -29,8 +29,8 @@ class TeachBar(QWidget):
     record_wanted = pyqtSignal()
     done_wanted = pyqtSignal()
 
-    def __init__(self, document: Document, parent: QWidget) -> None:
-        super().__init__(parent)
+    def __init__(self, document: Document) -> None:
+        super().__init__()
         self.document = document
         self.inks: Inks = DAY
         self.setObjectName("teach")

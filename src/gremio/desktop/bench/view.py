@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable
 
 import moderngl
 import numpy as np
@@ -27,6 +28,8 @@ from gremio.desktop.bench.camera import (
     zoomed,
 )
 from gremio.desktop.bench.drag import Drag, FreeDrag, grip_on, take_hold
+from gremio.desktop.bench.face_hold import FaceHold
+from gremio.desktop.bench.faces import Shown, shown_faces
 from gremio.desktop.bench.handles import Handle, handles_of, stop_moves
 from gremio.desktop.bench.measuring import drawn_measures
 from gremio.desktop.bench.motion import Motion
@@ -81,11 +84,14 @@ class Bench(QOpenGLWidget):
         self._press: QPointF | None = None
         self._last = QPointF()
         self._hold: Drag | FreeDrag | None = None
+        self._face: FaceHold | None = None
         self._said_held = False
         self._orbiting = False
         self._ask: Ask | None = None
         self._picked: list[Spot] = []
         self.light = False
+        self.with_faces = True
+        self.hidden: frozenset[str] = frozenset()
         self._wiggle = Wiggle(self)
         self.motion = Motion(self)
         self._resting = QTimer(self)
@@ -117,6 +123,18 @@ class Bench(QOpenGLWidget):
         """The pose on show."""
         return self._preview or self.document.pose
 
+    def show_faces(self, shown: bool) -> None:
+        """Show the faces of controls, or leave them out for a picture."""
+        self.with_faces = shown
+        self._refresh()
+
+    def hide_parts(self, parts: Iterable[str]) -> None:
+        """Leave parts, by id, out of the picture; none shows everything."""
+        self.hidden = frozenset(parts)
+        self._scene_stale = True
+        self._hovered = None
+        self._refresh()
+
     def set_light(self, light: bool) -> None:
         """Show stand-ins for heavy shapes, or the shapes themselves."""
         self.light = light
@@ -136,7 +154,8 @@ class Bench(QOpenGLWidget):
         if self._scene is None or self._scene_stale:
             program = self.pose.program
             shelf = self.document.shelf
-            self._scene = scene_of(program.rig, program.part_row, shelf, self.light)
+            rows = {p: r for p, r in program.part_row.items() if p not in self.hidden}
+            self._scene = scene_of(program.rig, rows, shelf, self.light)
             self._scene_stale = False
         return self._scene
 
@@ -160,10 +179,17 @@ class Bench(QOpenGLWidget):
     def handles(self) -> list[Handle]:
         """The handles of the selected part, or of what carries it, the main one first."""
         selected = self.document.selected
-        if self._preview is not None or selected not in self.document.rig.parts:
+        rig = self.document.rig
+        if self._preview is not None or selected not in rig.parts or rig.locked:
             return []
         moving = self.document.moving_part(selected)
         return handles_of(self.pose, self.scene(), moving, self.camera.eye) if moving else []
+
+    def faces(self) -> list[Shown]:
+        """The faces of controls to be seen."""
+        if self._preview is not None or not self.with_faces:
+            return []
+        return shown_faces(self.pose, self.camera, self.logical_size())
 
     def _lay_overlay(self) -> None:
         places = self._ask is not None and self._ask.of_places
@@ -174,6 +200,7 @@ class Bench(QOpenGLWidget):
         if handles:
             drawn.handle, *drawn.others = handles
             drawn.ghosts = self._ghosts(handles[0])
+        drawn.faces, drawn.selected = self.faces(), self.document.selected
         drawn.places, drawn.nearest = self._places(), self.overlay.drawn.nearest
         if drawn.nearest is not None and drawn.nearest >= len(drawn.places):
             drawn.nearest = None
@@ -372,6 +399,11 @@ class Bench(QOpenGLWidget):
         if event.button() != Qt.MouseButton.LeftButton or self.asking():
             return
         size, pixel = self.logical_size(), (event.position().x(), event.position().y())
+        if self._take_face(event.position()):
+            return
+        if self.document.rig.locked:
+            self._orbiting = self.part_at(event.position()) is None
+            return
         knob = self.on_knob(event.position())
         if knob is not None:
             self._hold = Drag(knob, self.camera, size, knob.knob, pixel)
@@ -386,13 +418,25 @@ class Bench(QOpenGLWidget):
             grip = grip_on(pose, scene, part, camera, size, pixel)
             self._hold = take_hold(pose, scene, moving, camera, size, grip, pixel)
 
+    def _take_face(self, at: QPointF) -> bool:
+        """Take hold of the face of a control, topmost first: of its knob, or of its plate."""
+        for face in reversed(self.overlay.drawn.faces):
+            what = face.hit(at)
+            if what:
+                self.document.select(face.standing.control)
+                self._face = FaceHold(self.document, face, what, at, self.camera)
+                return True
+        return False
+
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         """Drag what was taken hold of, turn the view, or show what is under the pointer."""
         assert event is not None
         at, step = event.position(), event.position() - self._last
         self._last = at
         buttons = event.buttons()
-        if self._hold is not None:
+        if self._face is not None:
+            self._face.to(at, self.logical_size())
+        elif self._hold is not None:
             self._pull(at)
         elif buttons & Qt.MouseButton.RightButton or buttons & Qt.MouseButton.MiddleButton:
             self._look(panned(self.camera, self.logical_size(), step.x(), step.y()))
@@ -453,6 +497,11 @@ class Bench(QOpenGLWidget):
     def _cursor(self, part: str | None, at: QPointF) -> Qt.CursorShape:
         if self.asking():
             return Qt.CursorShape.CrossCursor
+        if on_face := next((w for f in self.overlay.drawn.faces if (w := f.hit(at))), ""):
+            hand = on_face == "body"
+            return Qt.CursorShape.OpenHandCursor if hand else Qt.CursorShape.SizeAllCursor
+        if self.document.rig.locked:
+            return Qt.CursorShape.ArrowCursor
         if self.on_knob(at) or (part and self.document.moving_part(part)):
             return Qt.CursorShape.OpenHandCursor
         return Qt.CursorShape.ArrowCursor
@@ -461,6 +510,11 @@ class Bench(QOpenGLWidget):
         """A press that went nowhere is a click: it selects, or answers what was asked."""
         assert event is not None
         clicked = self._press is not None and self._near(event.position(), self._press)
+        face, self._face = self._face, None
+        if face is not None:
+            face.let_go()
+            self._press = None
+            return
         held = self._hold is not None
         self._hold, self._orbiting, self._press = None, False, None
         if held:

@@ -42,6 +42,7 @@ class Card(QScrollArea):
         self.inks: Inks = DAY
         self.sheet: Sheet | None = None
         self._instead: Sheet | None = None
+        self._held = False
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
@@ -114,6 +115,8 @@ class Card(QScrollArea):
     def rebuild(self) -> None:
         """Make the sheet anew."""
         self._later.stop()
+        if self._held:
+            return
         if self._instead is not None:
             if self.widget() is not self._instead:
                 show_in(self, self._instead)
@@ -123,10 +126,19 @@ class Card(QScrollArea):
         same = self.sheet is not None and self.property("thing") == self.document.selected
         self.sheet = self._make()
         self.sheet.action_wanted.connect(self.action_wanted)
+        self.sheet.pulled.connect(self._pulled)
         self.setProperty("thing", self.document.selected)
         show_in(self, self.sheet)
         if same:
             self.verticalScrollBar().setValue(scrolled)
+
+    def _pulled(self, held: bool) -> None:
+        """While a word is pulled the sheet stays, and what is done is one step."""
+        self._held = held
+        self.document.gesture = "pull a number" if held else ""
+        if not held:
+            self.document.settle()
+            self.rebuild()
 
     def open_joint(self) -> None:
         """Open the choice of joints, where a part is shown."""

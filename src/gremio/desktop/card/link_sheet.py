@@ -13,7 +13,7 @@ from gremio.core.make.meshing import fit_by_shift, interlock
 from gremio.core.make.pairs import propose
 from gremio.core.problem import GremioError
 from gremio.core.quantity import UNITS, Kind
-from gremio.core.rig.cams import as_ratio
+from gremio.core.rig.cams import as_range_map, as_ratio, is_range_map
 from gremio.core.rig.channels import (
     adds,
     followers,
@@ -27,6 +27,7 @@ from gremio.core.rig.channels import (
 from gremio.core.rig.edit.cams import as_cam
 from gremio.core.rig.edit.links import change_link, remove_link, swapped
 from gremio.core.rig.model import Cam, Driving, Formula, Link, Planetary, Ratio, Rig, Rolling
+from gremio.desktop.card.range_section import RangeSection
 from gremio.desktop.card.rows import Sheet, Slab, choice, heading, link_button, rule, second
 from gremio.desktop.document import Document
 from gremio.desktop.fields import QuantityField
@@ -36,6 +37,7 @@ from gremio.desktop.theme.inks import Inks
 
 _HEADING = "its own heading"
 _DOES = ("sets its follower", "adds to its follower")
+_MADE = ("ratio", "range map", "cam")
 _TEETH = ("gear pair", "rack and pinion")
 
 
@@ -52,17 +54,18 @@ class LinkSheet(Sheet):
         self.add(second(f"link · {self._ways(link)}"))
         self.add(rule())
         if isinstance(link, Ratio | Cam):
-            kind = "cam" if isinstance(link, Cam) else "ratio"
-            self.row("Made as", choice(("ratio", "cam"), kind, "Made as", self._set_kind))
+            self.row("Made as", choice(_MADE, self._made(link), "Made as", self._set_kind))
             present = _DOES[link.adds]
             self.row("It", choice(_DOES, present, "What it does", self._set_adds))
         if isinstance(link, Formula):
             self._add_formula(link)
-        else:
+        elif not (isinstance(link, Cam) and is_range_map(link)):
             self._add_ends(link)
         match link:
             case Ratio():
                 self._add_ratio(link)
+            case Cam() if is_range_map(link):
+                RangeSection(self, document, link_id, link)
             case Cam():
                 self.add(second("Its stations and profile are on the Cam page below."))
             case Planetary():
@@ -79,7 +82,9 @@ class LinkSheet(Sheet):
     @staticmethod
     def _title(link: Link) -> str:
         if isinstance(link, Cam):
-            return f"Cam, {len(link.stations)} stations"
+            count = len(link.stations)
+            many = f"{count} station{'s' * (count != 1)}"
+            return "Range map" if is_range_map(link) else f"Cam, {many}"
         return link_word(link).capitalize()
 
     def _ways(self, link: Link) -> str:
@@ -257,22 +262,47 @@ class LinkSheet(Sheet):
         if not self.document.edit(what, change):
             self.document.selection_changed.emit()
 
+    @staticmethod
+    def _made(link: Ratio | Cam) -> str:
+        if isinstance(link, Ratio):
+            return "ratio"
+        return "range map" if is_range_map(link) else "cam"
+
     def _set_kind(self, kind: str) -> None:
         link = self.document.rig.links[self.link_id]
         if kind == "cam" and isinstance(link, Ratio):
             self._put("make a cam of a ratio", as_cam(self.document.rig, link))
+        elif kind == "cam" and isinstance(link, Cam) and is_range_map(link):
+            smooth = tuple(replace(f, profile="smooth") for f in link.followers)
+            self._put("make a cam of a range map", replace(link, followers=smooth))
+        elif kind == "range map" and isinstance(link, Ratio):
+            self._put("make a range map", as_cam(self.document.rig, link, "straight"))
+        elif kind == "range map" and isinstance(link, Cam):
+            self._to_range_map(link)
         elif kind == "ratio" and isinstance(link, Cam):
-            if len(link.followers) > 1:
-                self.document.said.emit(
-                    "A ratio has one follower, and this cam has more. Remove the others first."
-                )
-                self.document.selection_changed.emit()
-                return
-            ratio = as_ratio(link)
-            if ratio is None:
-                self.document.said.emit("A ratio needs two stations to go through. Teach another.")
-                self.document.selection_changed.emit()
-                return
+            self._to_ratio(link)
+
+    def _refuse(self, text: str) -> None:
+        self.document.said.emit(text)
+        self.document.selection_changed.emit()
+
+    def _to_range_map(self, link: Cam) -> None:
+        made = as_range_map(link)
+        if made is None:
+            self._refuse("A range map needs two stations to go between. Teach another.")
+        else:
+            self._put("make a range map of a cam", made)
+
+    def _to_ratio(self, link: Cam) -> None:
+        if len(link.followers) > 1:
+            self._refuse(
+                "A ratio has one follower, and this cam has more. Remove the others first."
+            )
+            return
+        ratio = as_ratio(link)
+        if ratio is None:
+            self._refuse("A ratio needs two stations to go through. Teach another.")
+        else:
             self._put("make a ratio of a cam", ratio)
 
     def _set_adds(self, text: str) -> None:

@@ -54,6 +54,7 @@ from gremio.desktop.card.rows import (
     title_field,
 )
 from gremio.desktop.card.shape_section import ShapeSection
+from gremio.desktop.copying import copying_menu
 from gremio.desktop.document import Document, Edit
 from gremio.desktop.fields import OptionalField, QuantityField
 from gremio.desktop.preparing import align_mount, mount_in_box, roll_wheel
@@ -142,6 +143,7 @@ class PartSheet(Sheet):
                 self.document, self, channel_kind(channel), f"{entry.name} {channel}"
             )
             field.committed.connect(lambda value, c=channel_key: self._move(c, value))
+            field.offer = copying_menu(self.document, channel_key)
             self._values[channel_key] = field
             write = link_button("=", partial(self.formula_wanted.emit, channel_key))
             write.setToolTip("Write a formula for it")

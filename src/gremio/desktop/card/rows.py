@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
 
 from gremio.core.quantity import USUAL_UNIT, Kind
 from gremio.desktop.document import Document
-from gremio.desktop.fields import QuantityField
+from gremio.desktop.fields import PullLabel, QuantityField
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import Inks
 from gremio.desktop.theme.symbols import draw_symbol
@@ -206,10 +206,12 @@ class Hatched(QWidget):
 class Sheet(QWidget):
     """One Card: a column of a title, rows of word and value, and sections.
 
-    action_wanted: one of the window's actions is asked for, by name.
+    action_wanted: one of the window's actions is asked for, by name. pulled: the word beside a
+    number is taken hold of, or let go.
     """
 
     action_wanted = pyqtSignal(str)
+    pulled = pyqtSignal(bool)
 
     def __init__(self) -> None:
         super().__init__()
@@ -233,7 +235,7 @@ class Sheet(QWidget):
             self._grid.setVerticalSpacing(5)
             self.column.addLayout(self._grid)
         line = self._grid.rowCount()
-        label = QLabel(word)
+        label = self._word(word, widgets)
         label.setProperty("second", True)
         self._grid.addWidget(label, line, 0, Qt.AlignmentFlag.AlignVCenter)
         if len(widgets) == 1:
@@ -244,6 +246,18 @@ class Sheet(QWidget):
         for widget in widgets:
             box.addWidget(widget, 1)
         self._grid.addLayout(box, line, 1)
+
+    def _word(self, word: str, widgets: tuple[QWidget, ...]) -> QLabel:
+        """The word of a row; beside one number it can be pulled."""
+        fields = [widget for widget in widgets if isinstance(widget, QuantityField)]
+        if len(fields) != 1:
+            return QLabel(word)
+        (field,) = fields
+        label = PullLabel(word, field)
+        label.setAccessibleName(f"Pull {field.what}")
+        label.begun.connect(lambda: self.pulled.emit(True))
+        label.ended.connect(lambda: self.pulled.emit(False))
+        return label
 
     def take_pose(self) -> None:
         """Show where things stand now; a sheet on which nothing moves shows nothing else."""

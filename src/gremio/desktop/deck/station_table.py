@@ -99,7 +99,8 @@ class StationTable(QWidget):
         for column, follower in enumerate(cam.followers, start=2):
             self._fit(self._value(index, follower.channel), row, column)
         after = len(cam.followers) + 2
-        if index < len(cam.stations) - 1:
+        spoken = [i for i, s in enumerate(cam.stations) if self.channel in s.values]
+        if index in spoken[:-1]:
             self.grid.addWidget(self._span(index), row, after)
         more = link_button("⋯", lambda: None, "Bring the lead here, copy, merge, remove")
         more.setAccessibleName(f"More for station {row}")

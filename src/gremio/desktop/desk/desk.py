@@ -1,12 +1,18 @@
-"""The Desk: every control, in its group."""
+"""The Desk: every control, in its group, and the poses that are kept."""
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QPoint, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
+from gremio.core.inspect.reach import Reach, reach_of
+from gremio.core.rig.channels import owner_name
+from gremio.core.rig.edit.desk import groups_of, place_control
+from gremio.core.rig.scales import at_share, share_of
 from gremio.desktop.areas import show_in
 from gremio.desktop.desk.instrument import Instrument
+from gremio.desktop.desk.kept_poses import KeptPoses
 from gremio.desktop.document import Document
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import DAY, Inks
@@ -15,6 +21,27 @@ EMPTY = (
     "No control yet.\n\nSelect a part that can move, then press\n“+ control”: a slider for it "
     "appears here,\nalready leading it."
 )
+
+
+class _Sheet(QWidget):
+    """The column of instruments, with a line where one that is carried would be put."""
+
+    def __init__(self, inks: Inks) -> None:
+        super().__init__()
+        self.inks = inks
+        self.line: int | None = None
+
+    def mark(self, line: int | None) -> None:
+        """Show the line at a height, or none."""
+        self.line = line
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """The line."""
+        super().paintEvent(event)
+        if self.line is not None:
+            painter = QPainter(self)
+            painter.fillRect(8, self.line - 1, self.width() - 16, 3, QColor(self.inks.hand))
 
 
 class Desk(QWidget):
@@ -27,6 +54,10 @@ class Desk(QWidget):
         self.document = document
         self.inks: Inks = DAY
         self.instruments: dict[str, Instrument] = {}
+        self.headings: dict[str, QPushButton] = {}
+        self.folded: set[str] = set()
+        self.chosen: set[str] = set()
+        self._reaches: tuple[object, dict[str, Reach]] | None = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 8, 0, 4)
         layout.setSpacing(2)
@@ -47,41 +78,73 @@ class Desk(QWidget):
         self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         layout.addWidget(self.area)
+        self.poses = KeptPoses(document)
+        layout.addWidget(self.poses)
+        self.sheet = _Sheet(self.inks)
         document.rig_changed.connect(self.rebuild)
+        document.taught.connect(self.rebuild)
         document.pose_changed.connect(self._take_pose)
         document.selection_changed.connect(self._take_pose)
+        document.looked_over.connect(self._show_reaches)
         self.rebuild()
 
     def set_inks(self, inks: Inks) -> None:
         """Draw by day or by night."""
         self.inks = inks
+        self.poses.set_inks(inks)
         self.rebuild()
 
     def rebuild(self) -> None:
         """Lay the instruments out anew, group by group."""
-        sheet = QWidget()
-        column = QVBoxLayout(sheet)
+        scrolled = self.area.verticalScrollBar().value()
+        self.sheet = _Sheet(self.inks)
+        column = QVBoxLayout(self.sheet)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(1)
-        self.instruments = {}
-        groups: dict[str, list[str]] = {}
-        for control, entry in self.document.rig.controls.items():
-            groups.setdefault(entry.group, []).append(control)
+        self.instruments, self.headings = {}, {}
+        self.chosen &= set(self.document.rig.controls)
+        groups = groups_of(self.document.rig)
         for group, controls in groups.items():
             if group:
-                heading = QLabel(group.upper())
-                heading.setFont(text_font(8, bold=True))
-                heading.setProperty("second", True)
-                heading.setContentsMargins(14, 4, 0, 0)
-                column.addWidget(heading)
-            for control in controls:
-                instrument = Instrument(self.document, control, self.inks)
-                self.instruments[control] = instrument
-                column.addWidget(instrument)
+                column.addWidget(self._heading(group, len(controls)))
+            for control in controls if group not in self.folded or not group else []:
+                column.addWidget(self._instrument(control))
         if not groups:
             column.addWidget(self._empty())
         column.addStretch()
-        show_in(self.area, sheet)
+        show_in(self.area, self.sheet)
+        self.area.verticalScrollBar().setValue(scrolled)
+        self.add.setVisible(not self.document.rig.locked)
+        if self._reaches is not None and self._reaches[0] is self.document.program:
+            self._show_reaches()
+
+    def _heading(self, group: str, count: int) -> QPushButton:
+        """The name of a group; a click folds it."""
+        folded = group in self.folded
+        more = f"  {count}" if folded else ""
+        heading = QPushButton(f"{'▸' if folded else '▾'} {group.upper()}{more}")
+        heading.setProperty("word", True)
+        heading.setFont(text_font(8, bold=True))
+        heading.setStyleSheet("padding: 4px 0 1px 12px;")
+        heading.setAccessibleName(f"Group {group}")
+        heading.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        heading.clicked.connect(lambda _checked=False: self._fold(group))
+        self.headings[group] = heading
+        return heading
+
+    def _fold(self, group: str) -> None:
+        self.folded ^= {group}
+        self.rebuild()
+
+    def _instrument(self, control: str) -> Instrument:
+        instrument = Instrument(self.document, control, self.inks)
+        instrument.chosen = control in self.chosen
+        instrument.moved.connect(self._move)
+        instrument.chosen_too.connect(lambda: self._choose(control))
+        instrument.carried.connect(self._carry)
+        instrument.dropped.connect(lambda at: self._drop(control, at))
+        self.instruments[control] = instrument
+        return instrument
 
     def _empty(self) -> QLabel:
         label = QLabel(EMPTY)
@@ -93,6 +156,91 @@ class Desk(QWidget):
         for control, instrument in self.instruments.items():
             if control in self.document.rig.controls:
                 instrument.take_pose()
+
+    def _show_reaches(self) -> None:
+        """Where the machine stops each control: looked for once for a rig."""
+        program = self.document.program
+        if self._reaches is None or self._reaches[0] is not program:
+            self._reaches = (program, {})
+        found = self._reaches[1]
+        for control, instrument in self.instruments.items():
+            if control in program.rig.controls:
+                if control not in found:
+                    found[control] = reach_of(program, control)
+                instrument.show_reach(found[control])
+
+    # ── moving several ─────────────────────────────────────────────
+
+    def _choose(self, control: str) -> None:
+        """Move a control with the others that are chosen, or no more."""
+        self.chosen ^= {control}
+        selected = self.document.selected
+        if selected in self.instruments and control in self.chosen and control != selected:
+            self.chosen.add(selected)
+        for other, instrument in self.instruments.items():
+            instrument.chosen = other in self.chosen
+            instrument.update()
+
+    def _move(self, values: dict[str, float], gesture: str) -> None:
+        """Move a control, and those chosen with it by the same share of their ranges."""
+        rig, pose = self.document.rig, self.document.pose
+        every = dict(values)
+        for control, value in values.items():
+            if control not in self.chosen:
+                continue
+            entry = rig.controls[control]
+            step = share_of(entry, value) - share_of(entry, pose.at(control))
+            for other in self.chosen - set(values):
+                its = rig.controls[other]
+                share = min(max(share_of(its, pose.at(other)) + step, 0.0), 1.0)
+                every[other] = at_share(its, share)
+        first = next(iter(values))
+        names = f"move {owner_name(rig, first)}"
+        what = names if len(every) <= len(values) else f"{names} and {len(every) - 1} more"
+        for control, value in every.items():
+            self.document.move(control, value, gesture or what)
+        if not gesture:
+            self.document.settle()
+
+    # ── order ──────────────────────────────────────────────────────
+
+    def _place(self, at: QPoint) -> tuple[str | None, str, int]:
+        """Before which control, and in which group, something put down there would be; and the
+        height of the line there."""
+        y = self.sheet.mapFromGlobal(at).y()
+        last: tuple[str | None, str, int] = (None, "", 0)
+        for group, controls in groups_of(self.document.rig).items():
+            heading = self.headings.get(group)
+            if heading is not None and y < heading.geometry().center().y():
+                return controls[0], group, heading.geometry().bottom()
+            for control in controls:
+                instrument = self.instruments.get(control)
+                if instrument is None:
+                    continue
+                if y < instrument.geometry().center().y():
+                    return control, group, instrument.geometry().top()
+                last = (self._after(control, controls), group, instrument.geometry().bottom())
+        return last
+
+    def _after(self, control: str, controls: list[str]) -> str | None:
+        """The control after one in its group; of the last one, the one after it in the rig."""
+        order = list(self.document.rig.controls)
+        if control != controls[-1]:
+            return controls[controls.index(control) + 1]
+        rest = order[order.index(control) + 1 :]
+        return rest[0] if rest else None
+
+    def _carry(self, at: QPoint) -> None:
+        self.sheet.mark(self._place(at)[2])
+
+    def _drop(self, control: str, at: QPoint) -> None:
+        before, group, _ = self._place(at)
+        self.sheet.mark(None)
+        if before != control:
+            name = owner_name(self.document.rig, control)
+            self.document.edit(
+                f"place {name} on the Desk", lambda rig: place_control(rig, control, before, group)
+            )
 
     def focus_next(self) -> None:
         """Bring the next control under the hand."""

@@ -1,120 +1,169 @@
-"""A control as an instrument: a scale with ticks, stops, notches, and a slider to take hold of."""
+"""A control as an instrument on the Desk: its name and value, what to take hold of, what it
+leads."""
 
 from __future__ import annotations
 
-import math
-
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
+    QContextMenuEvent,
     QKeyEvent,
     QMouseEvent,
     QPainter,
     QPaintEvent,
     QPen,
-    QPolygonF,
     QResizeEvent,
     QWheelEvent,
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from gremio.core.quantity import UNITS, show_short
+from gremio.core.inspect.reach import Reach, told
+from gremio.core.quantity import Kind
+from gremio.core.rig.model import Control
+from gremio.core.rig.scales import decimals_read, meant, position_at, reads, shown
 from gremio.core.solve.backward import led_parts
+from gremio.desktop.copying import copying_menu
+from gremio.desktop.desk.draw_makes import draw_make
+from gremio.desktop.desk.makes import BODY, Pull, Standing, knob, standing
 from gremio.desktop.document import Document
 from gremio.desktop.fields import QuantityField, nudge_factor, nudge_step
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import Inks
 
-_HEIGHT = 62
+_HEAD, _FOOT = 23, 17
 _MARGIN = 14
-_RAIL = 34
-_SNAP = 5
+_CARRY = 7
 
 
-def tick_step(span: float) -> float:
-    """A round distance between ticks, so that there are four to nine of them."""
-    if span <= 0:
-        return 1.0
-    power = 10.0 ** math.floor(math.log10(span))
-    for factor in (0.1, 0.2, 0.25, 0.5, 1.0):
-        if 4 <= span / (power * factor) <= 9.5:
-            return power * factor
-    return power / 5
+def value_field(entry: Control, what: str, parent: QWidget | None = None) -> QuantityField:
+    """A field for what is read on a control: its own numbers where it has a scale of its own."""
+    kind: Kind = "number" if entry.scale is not None else entry.kind
+    field = QuantityField(kind, "" if entry.scale is not None else entry.unit, what, parent)
+    if entry.scale is not None:
+        field.decimals = max(decimals_read(entry), 1)
+        field.step = abs(entry.scale[1] - entry.scale[0]) / 100
+    return field
 
 
 class Instrument(QWidget):
-    """One control on the Desk."""
+    """One control on the Desk.
+
+    moved: controls, by id, should go somewhere (SI), in a gesture. chosen_too: it was clicked
+    to be moved with others. carried: it is being carried to another place on the Desk, by a
+    point on the screen. dropped: it was put down there.
+    """
+
+    moved = pyqtSignal(object, str)
+    chosen_too = pyqtSignal()
+    carried = pyqtSignal(QPoint)
+    dropped = pyqtSignal(QPoint)
 
     def __init__(self, document: Document, control: str, inks: Inks) -> None:
         super().__init__()
         self.document, self.control, self.inks = document, control, inks
+        self.chosen = False
+        self.reach: Reach | None = None
         entry = document.rig.controls[control]
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName(entry.name)
         self.setCursor(Qt.CursorShape.ArrowCursor)
-        self.field = QuantityField(entry.kind, entry.unit, entry.name, self)
-        self.field.setProperty("quiet", True)
-        self.field.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
-        self.field.committed.connect(lambda value: self._set(value, ""))
-        self.field.refused.connect(document.said)
+        self._make = self.standing().make
+        self.field = self._field(entry, control)
+        self.field.setVisible(self._make != "switch")
+        self.across: QuantityField | None = None
+        if self._make == "pad":
+            self.across = self._field(document.rig.controls[entry.across], entry.across)
         count = len(led_parts(document.program, control))
         parts = "part" if count == 1 else "parts"
         self.leads = f"leads {count} {parts}" if count else "leads nothing yet"
-        self._grip: float | None = None
+        lesson = document.lesson
+        if lesson is not None and lesson.lead == control:
+            self.leads = "being taught"
+        self._pull: Pull | None = None
+        self._carry: QPointF | None = None
         self._value_ink = ""
         self.take_pose()
 
+    def _field(self, entry: Control, control: str) -> QuantityField:
+        field = value_field(entry, entry.name, self)
+        field.setProperty("quiet", True)
+        field.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        field.committed.connect(lambda v: self.moved.emit({control: meant(entry, v)}, ""))
+        field.refused.connect(self.document.said)
+        field.offer = copying_menu(self.document, control)
+        return field
+
+    def standing(self) -> Standing:
+        """The control as it stands now."""
+        entry = self.document.rig.controls[self.control]
+        pose = self.document.pose
+        at = {c: pose.at(c) for c in (self.control, entry.across) if c}
+        return standing(self.document.rig, self.control, at)
+
     def sizeHint(self) -> QSize:
         """Wide enough to read a scale."""
-        return QSize(240, _HEIGHT)
+        return QSize(240, int(_HEAD + BODY[self._make] + _FOOT))
+
+    def body(self) -> QRectF:
+        """The room of the slider, dial, lever, switch or pad."""
+        return QRectF(_MARGIN, _HEAD, self.width() - 2 * _MARGIN, BODY[self._make])
 
     def take_pose(self) -> None:
         """Show where the control stands now."""
-        self.field.set_value(self.document.pose.at(self.control))
+        now = self.standing()
+        self.field.set_value(reads(now.entry, now.value))
+        if self.across is not None and now.across_entry is not None:
+            self.across.set_value(reads(now.across_entry, now.across_value))
         ink = self.inks.hand if self.document.selected == self.control else self.inks.ink
         if ink != self._value_ink:
             self._value_ink = ink
             self.field.setStyleSheet(f"color: {ink};")
         self.update()
 
+    def show_reach(self, reach: Reach) -> None:
+        """Show where the machine stops before the range ends."""
+        self.reach = reach
+        self.update()
+
     def resizeEvent(self, event: QResizeEvent | None) -> None:
-        """The value stays at the right."""
+        """The value stays on the side where the name is not."""
         super().resizeEvent(event)
-        self.field.setGeometry(self.width() - 120 - _MARGIN + 4, 3, 116, 20)
+        right = self.document.rig.controls[self.control].label == "right"
+        left = _MARGIN if right else self.width() - 120 - _MARGIN + 4
+        self.field.setGeometry(left, 3, 116, 20)
+        if self.across is not None:
+            self.across.setGeometry(self.width() - 120 - _MARGIN + 4, _HEAD + 16, 116, 20)
 
-    def _ends(self) -> tuple[float, float]:
-        return float(_MARGIN), float(self.width() - _MARGIN)
-
-    def x_of(self, value: float) -> float:
-        """Where on the scale a value (SI) is, in pixels."""
-        entry = self.document.rig.controls[self.control]
-        left, right = self._ends()
-        span = entry.high - entry.low
-        share = (value - entry.low) / span if span > 0 else 0.0
-        return left + min(max(share, 0.0), 1.0) * (right - left)
-
-    def _value_at(self, x: float) -> float:
-        entry = self.document.rig.controls[self.control]
-        left, right = self._ends()
-        value = entry.low + (x - left) / max(right - left, 1.0) * (entry.high - entry.low)
-        for notch in entry.notches:
-            if abs(self.x_of(notch) - x) <= _SNAP:
-                return notch
-        return value
-
-    def _set(self, value: float, gesture: str) -> None:
-        self.document.move(self.control, value, gesture)
+    # ── drawing ────────────────────────────────────────────────────
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
-        """Name and value, the scale, and what it leads."""
-        entry = self.document.rig.controls.get(self.control)
-        if entry is None:
+        """Name and value, what to take hold of, and what it leads."""
+        if self.control not in self.document.rig.controls:
+            return
+        now = self.standing()
+        if now.make != self._make:
             return
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._draw_frame(painter)
         selected = self.document.selected == self.control
-        if selected:
+        painter.setPen(QColor(self.inks.ink))
+        painter.setFont(text_font(9, bold=selected))
+        wide = self.width() - 2 * _MARGIN - (0 if now.make == "switch" else 96)
+        at_right = now.entry.label == "right"
+        room = QRectF(self.width() - _MARGIN - wide if at_right else _MARGIN, 3, wide, 20)
+        side = Qt.AlignmentFlag.AlignRight if at_right else Qt.AlignmentFlag.AlignLeft
+        name = now.entry.name
+        if now.make == "switch":
+            name += f": {position_at(now.entry, now.value) or shown(now.entry, now.value)}"
+        name = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(wide))
+        painter.drawText(room, side | Qt.AlignmentFlag.AlignVCenter, name)
+        draw_make(painter, self.body(), now, self.inks, self._stops())
+        self._draw_foot(painter, now)
+
+    def _draw_frame(self, painter: QPainter) -> None:
+        if self.document.selected == self.control:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(self.inks.wash))
             painter.drawRoundedRect(QRectF(self.rect()).adjusted(5, 1, -5, -1), 4, 4)
@@ -122,95 +171,108 @@ class Instrument(QWidget):
             painter.setPen(QPen(QColor(self.inks.second), 1, Qt.PenStyle.DotLine))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRoundedRect(QRectF(self.rect()).adjusted(5.5, 1.5, -5.5, -1.5), 4, 4)
-        painter.setPen(QColor(self.inks.ink))
-        painter.setFont(text_font(9, bold=selected))
-        room = QRectF(_MARGIN, 3, self.width() - 2 * _MARGIN - 96, 20)
-        name = painter.fontMetrics().elidedText(
-            entry.name, Qt.TextElideMode.ElideRight, int(room.width())
-        )
-        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, name)
-        self._draw_scale(painter)
-        self._draw_foot(painter)
+        if self.chosen:
+            painter.fillRect(QRectF(3, 4, 3, self.height() - 8), QColor(self.inks.hand))
 
-    def _draw_scale(self, painter: QPainter) -> None:
-        entry = self.document.rig.controls[self.control]
-        left, right = self._ends()
-        ink = QColor(self.inks.ink)
-        painter.setPen(QPen(ink, 1.2))
-        painter.drawLine(QPointF(left, _RAIL), QPointF(right, _RAIL))
-        size = UNITS[entry.unit].size
-        span = (entry.high - entry.low) / size
-        step = tick_step(span)
-        mark = math.ceil(entry.low / size / step) * step
-        painter.setPen(QPen(QColor(self.inks.second), 1))
-        while mark * size < entry.high - 1e-12:
-            x = self.x_of(mark * size)
-            painter.drawLine(QPointF(x, _RAIL - 4), QPointF(x, _RAIL))
-            mark += step
-        painter.setPen(QPen(ink, 2.2))
-        for x in (left, right):
-            painter.drawLine(QPointF(x, _RAIL - 7), QPointF(x, _RAIL + 7))
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(self.inks.second))
-        home = self.x_of(entry.home)
-        painter.drawPolygon(
-            QPolygonF(
-                [
-                    QPointF(home, _RAIL + 2),
-                    QPointF(home - 4, _RAIL + 9),
-                    QPointF(home + 4, _RAIL + 9),
-                ]
-            )
+    def _stops(self) -> tuple[float | None, float | None]:
+        reach = self.reach
+        if reach is None:
+            return None, None
+        return (
+            reach.low if reach.low_by else None,
+            reach.high if reach.high_by else None,
         )
-        for notch in entry.notches:
-            painter.drawEllipse(QPointF(self.x_of(notch), _RAIL + 4), 1.5, 1.5)
-        x = self.x_of(self.document.pose.at(self.control))
-        painter.setPen(QPen(ink, 1.3))
-        painter.setBrush(QColor(self.inks.hand))
-        painter.drawRoundedRect(QRectF(x - 5, _RAIL - 10, 10, 20), 2, 2)
-        painter.setPen(QPen(QColor(self.inks.panel), 1.2))
-        painter.drawLine(QPointF(x, _RAIL - 6), QPointF(x, _RAIL + 6))
 
-    def _draw_foot(self, painter: QPainter) -> None:
-        entry = self.document.rig.controls[self.control]
+    def _draw_foot(self, painter: QPainter, now: Standing) -> None:
         painter.setFont(text_font(8))
         painter.setPen(QColor(self.inks.second))
-        foot = QRectF(_MARGIN, 45, self.width() - 2 * _MARGIN, 15)
-        painter.drawText(foot, Qt.AlignmentFlag.AlignLeft, show_short(entry.low, entry.unit))
-        painter.drawText(foot, Qt.AlignmentFlag.AlignHCenter, self.leads)
-        painter.drawText(foot, Qt.AlignmentFlag.AlignRight, show_short(entry.high, entry.unit))
+        foot = QRectF(_MARGIN, self.height() - 17, self.width() - 2 * _MARGIN, 15)
+        middle = self.leads
+        if self.reach is not None:
+            middle = told(self.document.rig, self.control, self.reach) or middle
+        ends = shown(now.entry, now.entry.low), shown(now.entry, now.entry.high)
+        wide = int(foot.width())
+        if now.make in ("slider", "dial", "lever"):
+            painter.drawText(foot, Qt.AlignmentFlag.AlignLeft, ends[0])
+            painter.drawText(foot, Qt.AlignmentFlag.AlignRight, ends[1])
+            metrics = painter.fontMetrics()
+            wide -= 2 * max(metrics.horizontalAdvance(end) for end in ends) + 8
+        if now.make == "pad" and now.across_entry is not None:
+            painter.drawText(
+                QRectF(foot.left() + 92, _HEAD, foot.width() - 92, 16),
+                Qt.AlignmentFlag.AlignRight,
+                painter.fontMetrics().elidedText(
+                    now.across_entry.name, Qt.TextElideMode.ElideMiddle, int(foot.width()) - 96
+                ),
+            )
+        middle = painter.fontMetrics().elidedText(middle, Qt.TextElideMode.ElideRight, wide)
+        painter.drawText(foot, Qt.AlignmentFlag.AlignHCenter, middle)
+
+    # ── hands ──────────────────────────────────────────────────────
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        """Take hold of the slider; a press beside it brings it there."""
+        """Take hold of it; a press beside a slider's knob brings it there. Ctrl chooses it
+        besides others."""
         assert event is not None
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier and event.position().y() < _HEAD:
+            self.chosen_too.emit()
+            return
         self.document.select(self.control)
         self.setFocus()
-        if event.button() != Qt.MouseButton.LeftButton or event.position().y() < 22:
+        if event.position().y() < _HEAD - 1:
+            self._carry = event.position()
             return
-        x = self.x_of(self.document.pose.at(self.control))
-        self._grip = event.position().x() - x if abs(event.position().x() - x) <= 9 else 0.0
-        if self._grip == 0.0:
-            self._drag_to(event.position().x())
+        body = self.body()
+        if event.position().y() > body.bottom() + 4:
+            return
+        self._pull = Pull(body, self.standing(), event.position())
+        if self._pull.moves_at_once:
+            self._drag_to(event)
 
-    def _drag_to(self, x: float) -> None:
-        assert self._grip is not None
-        self._set(self._value_at(x - self._grip), f"drag {self.control}")
+    def _drag_to(self, event: QMouseEvent) -> None:
+        assert self._pull is not None
+        free = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
+        self.moved.emit(self._pull.to(event.position(), free), f"drag {self.control}")
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        """The slider follows the hand, and stays within its ends."""
+        """It follows the hand, and stays within its ends."""
         assert event is not None
-        if self._grip is not None:
-            self._drag_to(event.position().x())
+        if self._pull is not None:
+            self._drag_to(event)
+        elif self._carry is not None:
+            way = event.position() - self._carry
+            if abs(way.x()) + abs(way.y()) > _CARRY:
+                self.setCursor(Qt.CursorShape.ClosedHandCursor)
+                self.carried.emit(event.globalPosition().toPoint())
 
-    def mouseReleaseEvent(self, _event: QMouseEvent | None) -> None:
-        """Let go."""
-        self._grip = None
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        """Let go; a lever that springs goes home."""
+        assert event is not None
+        pulled, self._pull = self._pull, None
+        if self._carry is not None:
+            way = event.position() - self._carry
+            self._carry = None
+            self.setCursor(Qt.CursorShape.ArrowCursor)
+            if abs(way.x()) + abs(way.y()) > _CARRY:
+                self.dropped.emit(event.globalPosition().toPoint())
+                return
+        entry = self.document.rig.controls.get(self.control)
+        if pulled is not None and entry is not None and entry.make == "lever" and entry.springs:
+            self.moved.emit({self.control: entry.home}, f"drag {self.control}")
         self.document.settle()
 
     def mouseDoubleClickEvent(self, _event: QMouseEvent | None) -> None:
         """A double click goes home."""
         self.document.settle()
-        self.document.send_home([self.control])
+        now = self.standing()
+        self.document.send_home([self.control, *([now.across] if now.across else [])])
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        """What can be copied from it and pasted on it."""
+        assert event is not None
+        copying_menu(self.document, self.control)(self).popup(event.globalPos())
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         """The wheel nudges the control that has the focus."""
@@ -222,25 +284,43 @@ class Instrument(QWidget):
             event.ignore()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Arrows nudge; a digit begins typing a value."""
+        """Arrows nudge, on a pad both ways; a digit begins typing a value."""
         assert event is not None
-        ways = {
-            Qt.Key.Key_Right: 1,
-            Qt.Key.Key_Up: 1,
-            Qt.Key.Key_Left: -1,
-            Qt.Key.Key_Down: -1,
-        }
-        way = ways.get(Qt.Key(event.key()))
-        if way is not None:
-            self._nudge(way * nudge_factor(event.modifiers()))
-        elif event.text() and event.text() in "0123456789.-=":
+        across = {Qt.Key.Key_Right: 1, Qt.Key.Key_Left: -1}
+        up = {Qt.Key.Key_Up: 1, Qt.Key.Key_Down: -1}
+        key = Qt.Key(event.key())
+        if key in across or key in up:
+            way = {**across, **up}[key] * nudge_factor(event.modifiers())
+            self._nudge(way, second=key in up and self._make == "pad")
+        elif event.text() and event.text() in "0123456789.-=" and self._make != "switch":
             self.field.setFocus()
             self.field.setText(event.text())
             self.field.setModified(True)
         else:
             super().keyPressEvent(event)
 
-    def _nudge(self, steps: float) -> None:
-        unit = self.document.rig.controls[self.control].unit
-        value = self.document.pose.at(self.control) + steps * nudge_step(unit)
-        self._set(value, f"nudge {self.control}")
+    def _nudge(self, steps: float, second: bool = False) -> None:
+        now = self.standing()
+        control, entry, value = now.control, now.entry, now.value
+        if second and now.across_entry is not None:
+            control, entry, value = now.across, now.across_entry, now.across_value
+        if now.make == "switch":
+            beyond = [n for n in entry.notches if (n - value) * steps > 1e-9]
+            value = min(beyond, key=lambda n: abs(n - value), default=value)
+        elif entry.scale is not None:
+            value += steps * (entry.high - entry.low) / 100
+        else:
+            value += steps * nudge_step(entry.unit)
+        self.moved.emit({control: value}, f"nudge {control}")
+
+    def knob(self) -> QPointF:
+        """Where a hand takes hold."""
+        return knob(self.body(), self.standing())
+
+    def x_of(self, value: float) -> float:
+        """Where on a slider's scale a value (SI) is, in pixels."""
+        now = self.standing()
+        entry = now.entry
+        body = self.body()
+        share = (value - entry.low) / (entry.high - entry.low) if entry.high > entry.low else 0.0
+        return body.left() + min(max(share, 0.0), 1.0) * body.width()

@@ -128,7 +128,8 @@ def style_sheet(inks: Inks) -> str:
     #deck {{ border-top: 1px solid {inks.rule}; }}
     #right {{ border-left: 1px solid {inks.rule}; }}
     #left {{ border-right: 1px solid {inks.rule}; }}
-    #ribbon, #message, #find, #teach {{ background: {inks.panel}; border: 1px solid {inks.rule};
+    #teach {{ background: {inks.panel}; border-bottom: 1px solid {inks.rule}; }}
+    #ribbon, #message, #find {{ background: {inks.panel}; border: 1px solid {inks.rule};
         border-radius: 4px; }}
     """
 

@@ -22,6 +22,7 @@ from gremio.core.rig.edit.change import (
 from gremio.core.rig.edit.links import without_channels_of
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.model import Control, Rig, Stops
+from gremio.core.rig.scales import switch_positions
 
 
 def add_control(rig: Rig, control: Control) -> tuple[Rig, str]:
@@ -39,12 +40,23 @@ def change_control(rig: Rig, control_id: str, control: Control) -> Rig:
     check_new_name(rig, control.name, present.name if present else None)
     if not (math.isfinite(control.low) and math.isfinite(control.high)):
         raise GremioError(f"The range of {control.name} needs two plain numbers.")
+    if control.scale is not None and not _is_scale(control.scale):
+        raise GremioError(
+            f"The numbers read at the ends of {control.name} must be two different ones."
+        )
+    if control.make == "switch":
+        notches, names = switch_positions(control)
+        control = replace(control, notches=notches, positions=names)
     control = replace(control, home=min(max(control.home, control.low), control.high))
     changed = replace(rig, controls=with_entry(rig.controls, control_id, control))
     for note in faults(changed):
         if note.part == control.name and note.code in ("range-empty", "unit-wrong"):
             raise GremioError(note.text)
     return changed
+
+
+def _is_scale(scale: tuple[float, float]) -> bool:
+    return scale[0] != scale[1] and all(map(math.isfinite, scale))
 
 
 def proposed_control(rig: Rig, channel: str) -> Control:
@@ -64,14 +76,22 @@ def proposed_control(rig: Rig, channel: str) -> Control:
 
 
 def remove_control(rig: Rig, control_id: str) -> Rig:
-    """Take out a control with the links it leads."""
-    must_have(rig.controls, control_id, "control")
+    """Take out a control with the links it leads; a pad with its second axis. Of a pad whose
+    second axis is taken out, a slider is left."""
+    entry = must_have(rig.controls, control_id, "control")
+    if entry.make == "pad" and entry.across in rig.controls:
+        pad = replace(entry, make="slider", across="")
+        rig = replace(rig, controls=with_entry(rig.controls, control_id, pad))
+        rig = remove_control(rig, entry.across)
     rig = without_channels_of(rig, control_id)
-    return replace(
-        rig,
-        controls=without(rig.controls, control_id),
-        at=drop_values_of(rig.at, control_id),
-    )
+    kept = {
+        c: replace(e, make="slider", across="") if e.across == control_id else e
+        for c, e in without(rig.controls, control_id).items()
+    }
+    poses = {
+        i: replace(pose, values=without(pose.values, control_id)) for i, pose in rig.poses.items()
+    }
+    return replace(rig, controls=kept, poses=poses, at=drop_values_of(rig.at, control_id))
 
 
 def set_values(rig: Rig, values: Mapping[str, float]) -> Rig:

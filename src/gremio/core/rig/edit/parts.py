@@ -70,7 +70,12 @@ def remove_part(rig: Rig, part_id: str) -> Rig:
         rig = without_channels_of(rig, thing)
         at = drop_values_of(at, thing)
     measures = without(rig.measures, *lost)
-    return replace(rig, parts=without(rig.parts, *gone), measures=measures, at=at)
+    controls = {
+        c: replace(e, face=None) if e.face is not None and e.face.on in gone else e
+        for c, e in rig.controls.items()
+    }
+    parts = without(rig.parts, *gone)
+    return replace(rig, parts=parts, controls=controls, measures=measures, at=at)
 
 
 def children(rig: Rig, part_id: str | None) -> list[str]:

@@ -1,0 +1,182 @@
+"""How far each control takes the machine before something is at a stop: found by solving."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import partial
+from typing import NamedTuple
+
+import numpy as np
+import numpy.typing as npt
+from msgspec.structs import replace
+
+from gremio.core.inspect.finding import Finding, Mend
+from gremio.core.problem import Note
+from gremio.core.quantity import show_short
+from gremio.core.rig.channels import channel_unit, full_label, label, split
+from gremio.core.rig.edit.controls import change_control
+from gremio.core.rig.model import Control, Rig
+from gremio.core.rig.scales import shown
+from gremio.core.solve.backward import led_channels
+from gremio.core.solve.evaluate import evaluate_channels
+from gremio.core.solve.program import Program
+
+_STEPS = 120
+_HALVINGS = 48
+_BEYOND = 1e-9
+
+
+class Reach(NamedTuple):
+    """Between what values (SI) a control can go, from home, before a stop holds the machine.
+
+    low_by, high_by: key of the channel that is at its stop there; "" where the range ends
+    first. stuck: key of a channel that is past its stop already at home; "" when none is.
+    """
+
+    low: float
+    high: float
+    low_by: str = ""
+    high_by: str = ""
+    stuck: str = ""
+
+
+def reach_of(program: Program, control: str, at: dict[str, float] | None = None) -> Reach:
+    """How far a control (by id) can go from home, all else as `at` has it (SI by key), else at
+    home."""
+    entry = program.rig.controls[control]
+    rows = _stopped_rows(program, control)
+    if len(rows) == 0 or not entry.low < entry.high:
+        return Reach(entry.low, entry.high)
+    others = at or {}
+    home = min(max(entry.home, entry.low), entry.high)
+    stuck = _first_past(program, control, rows, others, np.array([home]))
+    if stuck[1] >= 0:
+        return Reach(entry.low, entry.high, stuck=program.channel_keys[stuck[1]])
+    low, low_by = _outward(program, control, rows, others, home, entry.low)
+    high, high_by = _outward(program, control, rows, others, home, entry.high)
+    return Reach(low, high, low_by, high_by)
+
+
+def _stopped_rows(program: Program, control: str) -> npt.NDArray[np.intp]:
+    """Rows of the channels that a control leads and that have a stop."""
+    rows = [program.channel_row[c] for c in led_channels(program, control)
+            if c in program.channel_row]  # fmt: skip
+    found = np.array(sorted(rows), dtype=np.intp)
+    return found[np.isfinite(program.low[found]) | np.isfinite(program.high[found])]
+
+
+def _outward(
+    program: Program,
+    control: str,
+    rows: npt.NDArray[np.intp],
+    others: dict[str, float],
+    home: float,
+    end: float,
+) -> tuple[float, str]:
+    """The last value on the way from home to an end at which nothing is past a stop, and the
+    channel that is then held; the end itself when nothing is."""
+    if home == end:
+        return end, ""
+    way = np.linspace(home, end, _STEPS)
+    step, row = _first_past(program, control, rows, others, way)
+    if row < 0:
+        return end, ""
+    free, held = float(way[step - 1]), float(way[step])
+    for _ in range(_HALVINGS):
+        middle = (free + held) / 2
+        if middle in (free, held):
+            break
+        past = _first_past(program, control, rows, others, np.array([middle]))
+        if past[1] < 0:
+            free = middle
+        else:
+            held, row = middle, past[1]
+    return free, program.channel_keys[row]
+
+
+def _first_past(
+    program: Program,
+    control: str,
+    rows: npt.NDArray[np.intp],
+    others: dict[str, float],
+    way: npt.NDArray[np.float64],
+) -> tuple[int, int]:
+    """(which value, channel row) first asked past a stop along values of a control; (−1, −1)."""
+    asked = evaluate_channels(program, {**others, control: way})[1][rows]
+    low, high = program.asked_range
+    past = (asked > high[rows, None] + _BEYOND) | (asked < low[rows, None] - _BEYOND)
+    frames = np.flatnonzero(past.any(axis=0))
+    if len(frames) == 0:
+        return -1, -1
+    frame = int(frames[0])
+    return frame, int(rows[int(np.argmax(past[:, frame]))])
+
+
+def told(rig: Rig, control: str, reach: Reach) -> str:
+    """The stop that a control comes to first: "Paddle, east stops it at 7.2 turns"; "" for
+    none."""
+    entry = rig.controls[control]
+    if reach.stuck:
+        return f"{label(rig, reach.stuck)} is held already at home"
+    ends = [(reach.high, reach.high_by), (reach.low, reach.low_by)]
+    return " and ".join(f"{label(rig, by)} stops it at {shown(entry, at)}" for at, by in ends if by)
+
+
+def reach_findings(rig: Rig, program: Program) -> Iterator[Finding]:
+    """Notes on controls that lead nothing, and on those that come to a stop in their range."""
+    seconds = {entry.across for entry in rig.controls.values() if entry.make == "pad"}
+    for control, entry in rig.controls.items():
+        if not led_channels(program, control):
+            if control not in seconds:
+                yield _leads_nothing(entry)
+            continue
+        reach = reach_of(program, control)
+        if reach.stuck:
+            yield _stuck(rig, program, entry, reach.stuck)
+        elif reach.low_by or reach.high_by:
+            yield _stopped(rig, control, entry, reach)
+
+
+def _leads_nothing(entry: Control) -> Finding:
+    text = (
+        f"{entry.name} leads nothing. Select it and press L to lead something, T to teach it, or "
+        "remove it."
+    )
+    return Finding(Note("control-idle", entry.name, text, "info"))
+
+
+def _stuck(rig: Rig, program: Program, entry: Control, channel: str) -> Finding:
+    row = program.channel_row[channel]
+    unit = channel_unit(split(channel)[1])
+    ends = [show_short(float(end), unit) for end in (program.low[row], program.high[row])
+            if np.isfinite(end)]  # fmt: skip
+    text = (
+        f"With {entry.name} at home, {full_label(rig, channel)} is past its stop "
+        f"({' and '.join(ends)}) already. Move the stop, or where the link starts."
+    )
+    return Finding(Note("control-stuck", entry.name, text, "warning"))
+
+
+def _stopped(rig: Rig, control: str, entry: Control, reach: Reach) -> Finding:
+    text = (
+        f"{told(rig, control, reach)}, before the range of {entry.name} ends "
+        f"({shown(entry, entry.low)} to {shown(entry, entry.high)})."
+    )
+    fitted = with_range(entry, reach)
+    words = f"let its range be {shown(fitted, fitted.low)} to {shown(fitted, fitted.high)}"
+    mend = Mend(words, partial(change_control, control_id=control, control=fitted))
+    return Finding(Note("control-stopped", entry.name, text, "info"), (mend,))
+
+
+def with_range(entry: Control, reach: Reach) -> Control:
+    """A control whose range ends where the machine does; notches beyond are left out."""
+    inside = [i for i, n in enumerate(entry.notches) if reach.low <= n <= reach.high]
+    if entry.make == "switch" and len(inside) < 2:
+        inside = list(range(len(entry.notches)))
+    return replace(
+        entry,
+        low=reach.low,
+        high=reach.high,
+        notches=tuple(entry.notches[i] for i in inside),
+        positions=tuple(entry.positions[i] for i in inside if i < len(entry.positions)),
+    )

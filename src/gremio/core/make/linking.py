@@ -1,0 +1,20 @@
+"""Links that leave things where they stand: the control goes to where its follower is."""
+
+from __future__ import annotations
+
+from gremio.core.rig.edit.controls import set_values
+from gremio.core.rig.model import Rig
+from gremio.core.solve.backward import Hand, move
+from gremio.core.solve.evaluate import evaluate
+from gremio.core.solve.program import compile_rig
+
+
+def set_where_follower_stands(rig: Rig, follower: str, stood: float) -> Rig:
+    """The rig with the input that leads a channel (by key) put so that the channel is where it
+    stood (SI); as near as the link can bring it."""
+    program = compile_rig(rig)
+    if follower not in program.channel_row:
+        return rig
+    pose = evaluate(program, rig.at).frame(0)
+    answer = move(program, pose, follower, stood)
+    return set_values(rig, {answer.channel: answer.value}) if isinstance(answer, Hand) else rig

@@ -1,0 +1,82 @@
+"""What the animator reads on a control, where that is not the machine's own value."""
+
+from __future__ import annotations
+
+import math
+
+from gremio.core.quantity import show, show_number, show_short
+from gremio.core.rig.model import Control
+
+
+def share_of(control: Control, value: float) -> float:
+    """Where a value (SI) is between the low end, 0, and the high end, 1."""
+    span = control.high - control.low
+    return (value - control.low) / span if span else 0.0
+
+
+def at_share(control: Control, share: float) -> float:
+    """The value (SI) at a share of the range."""
+    return control.low + share * (control.high - control.low)
+
+
+def reads(control: Control, value: float) -> float:
+    """The number read at a value (SI); the value itself where the control has no own scale."""
+    if control.scale is None:
+        return value
+    low, high = control.scale
+    return low + share_of(control, value) * (high - low)
+
+
+def meant(control: Control, number: float) -> float:
+    """The value (SI) that a number read on the control means."""
+    if control.scale is None:
+        return number
+    low, high = control.scale
+    return at_share(control, (number - low) / (high - low))
+
+
+def shown(control: Control, value: float, short: bool = True) -> str:
+    """A value (SI) as it is read on the control: "46 °", or "62" on a scale of its own; the
+    name of its position on a switch."""
+    name = position_at(control, value)
+    if name:
+        return name
+    if control.scale is not None:
+        return number_text(control, value)
+    return (show_short if short else show)(value, control.unit)
+
+
+def decimals_read(control: Control) -> int:
+    """How many decimals a number read on a control has: a hundredth of its scale, or finer."""
+    low, high = control.scale or (0.0, 1.0)
+    return min(max(1 - math.floor(math.log10(abs(high - low) / 100)) - 1, 0), 6)
+
+
+def number_text(control: Control, value: float) -> str:
+    """The number read at a value (SI), with no more decimals than it needs."""
+    text = show_number(reads(control, value), "", decimals_read(control))
+    return text.rstrip("0").rstrip(".") if "." in text else text
+
+
+def position_at(control: Control, value: float) -> str:
+    """The name of a switch's position at a value; "" where there is none."""
+    if control.make != "switch":
+        return ""
+    named = zip(control.notches, control.positions, strict=False)
+    return next((name for at, name in named if abs(at - value) <= 1e-9), "")
+
+
+def snapped(control: Control, value: float, within: float = 0.0) -> float:
+    """A value brought to the nearest notch: always on a switch, else within a distance (SI)."""
+    nearest = min(control.notches, key=lambda notch: abs(notch - value), default=value)
+    if control.make == "switch" or abs(nearest - value) <= within:
+        return nearest
+    return value
+
+
+def switch_positions(control: Control) -> tuple[tuple[float, ...], tuple[str, ...]]:
+    """Notches and names that a control becomes a switch with: its own notches, or its ends."""
+    notches = control.notches if len(control.notches) > 1 else (control.low, control.high)
+    names = list(control.positions[: len(notches)])
+    names += [show_short(notch, control.unit) for notch in notches[len(names) :]]
+    return notches, tuple(names)
