@@ -15,7 +15,17 @@ if TYPE_CHECKING:
     from gremio.core.files.rig_file import read as load
     from gremio.core.files.rig_file import write as save
     from gremio.core.inspect.findings import inspect
-    from gremio.core.make.by_name import carriage, formula, join, mesh, path, roll, teach
+    from gremio.core.make.by_name import (
+        carriage,
+        formula,
+        join,
+        keep,
+        mesh,
+        path,
+        roll,
+        teach,
+        to_pose,
+    )
     from gremio.core.problem import GremioError, Note, NotFound
     from gremio.core.rig.builder import Builder, shape
     from gremio.core.rig.model import Rig
@@ -37,6 +47,7 @@ _ROOMS = {
     "formula": "make.by_name",
     "inspect": "inspect.findings",
     "join": "make.by_name",
+    "keep": "make.by_name",
     "load": "files.rig_file",
     "mesh": "make.by_name",
     "path": "make.by_name",
@@ -47,6 +58,7 @@ _ROOMS = {
     "solve": "solve.ask",
     "sweep": "solve.ask",
     "teach": "make.by_name",
+    "to_pose": "make.by_name",
 }
 _OTHERWISE = {"load": "read", "save": "write"}
 
@@ -72,6 +84,7 @@ __all__ = [
     "formula",
     "inspect",
     "join",
+    "keep",
     "load",
     "mesh",
     "path",
@@ -82,4 +95,5 @@ __all__ = [
     "solve",
     "sweep",
     "teach",
+    "to_pose",
 ]

@@ -3,7 +3,14 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QComboBox, QMenu, QPushButton, QScrollArea, QWidget
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
+    QComboBox,
+    QMenu,
+    QScrollArea,
+    QWidget,
+)
 from pytestqt.qtbot import QtBot
 
 from gremio.core.rig.find import part_id
@@ -116,7 +123,7 @@ class Hand:
         """The field, choice or button on the Card, the deck or the Desk with this name."""
         self.rest(10)
         for widget in self.window.findChildren(QWidget):
-            words = widget.text() if isinstance(widget, QPushButton) else None
+            words = widget.text() if isinstance(widget, QAbstractButton) else None
             if widget.isVisible() and what in (widget.accessibleName(), words):
                 return widget
         raise AssertionError(f"nothing on the screen is called {what}")

@@ -31,6 +31,11 @@ SetOption = Annotated[
 ]
 
 
+KeptOption = Annotated[
+    str | None, typer.Option("--kept", metavar="NAME", help="Begin from a pose kept in the rig.")
+]
+
+
 def main() -> NoReturn:
     """Run the command line; every failure is one clear line on standard error."""
     try:
@@ -51,10 +56,15 @@ def _fail(text: str) -> NoReturn:
     sys.exit(2)
 
 
-def _load(file: Path) -> Rig:
+def _load(file: Path, kept: str | None = None) -> Rig:
     from gremio.core.files.rig_file import read
 
-    return read(file)
+    rig = read(file)
+    if kept is None:
+        return rig
+    from gremio.core.make.by_name import to_pose
+
+    return to_pose(rig, kept)
 
 
 def _settings(pairs: list[str] | None) -> dict[str, str | float]:
@@ -107,6 +117,7 @@ def demo() -> None:
 def pose(
     file: Annotated[Path, typer.Argument(help="A .gremio rig.")],
     set_: SetOption = None,
+    kept: KeptOption = None,
     json: Annotated[bool, typer.Option("--json", help="Print JSON in metres and radians.")] = False,
 ) -> None:
     """Say where every part stands.
@@ -117,7 +128,7 @@ def pose(
     from gremio.core.files.shelf import Shelf
     from gremio.core.solve.ask import solve
 
-    rig = _load(file)
+    rig = _load(file, kept)
     answer = solve(rig, _settings(set_))
     notes = [*answer.notes, *Shelf().notes(rig)]
     print(pose_json(answer, notes) if json else pose_text(answer, notes))
@@ -175,6 +186,7 @@ def render(
     file: Annotated[Path, typer.Argument(help="A .gremio rig.")],
     output: Annotated[Path, typer.Option("-o", help="A .png file.")],
     set_: SetOption = None,
+    kept: KeptOption = None,
     size: Annotated[str, typer.Option(help="Width x height in pixels.")] = "1280x800",
     night: Annotated[bool, typer.Option("--night", help="Light ink on dark paper.")] = False,
 ) -> None:
@@ -186,7 +198,7 @@ def render(
     from gremio.core.solve.ask import solve
     from gremio.desktop.bench.picture import save_picture
 
-    rig = _load(file)
+    rig = _load(file, kept)
     answer = solve(rig, _settings(set_))
     save_picture(answer, output, picture_size(size), night)
     _report(answer.notes)

@@ -13,6 +13,8 @@ from gremio.core.mechanics.wheels import STEERING_RANGE
 from gremio.core.problem import GremioError, NotFound
 from gremio.core.rig.builder import Typed, values_by_key
 from gremio.core.rig.edit.controls import all_home
+from gremio.core.rig.edit.desk import keep_pose, pose_id
+from gremio.core.rig.edit.desk import to_pose as blended_to
 from gremio.core.rig.edit.links import add_link
 from gremio.core.rig.edit.paths import add_path
 from gremio.core.rig.find import channel_key, part_id
@@ -89,6 +91,22 @@ def teach(rig: Rig, lead: str, at: Typed, values: Mapping[str, Typed]) -> Rig:
     key = channel_key(rig, lead)
     where = values_by_key(rig, {lead: at})[key]
     return teaching.teach(rig, key, where, values_by_key(rig, values))
+
+
+def keep(rig: Rig, name: str) -> Rig:
+    """The rig with where its whole Desk stands kept under a name, as one of its poses."""
+    pose = solve(rig)
+    return keep_pose(rig, name, {control: pose.at(control) for control in rig.controls})[0]
+
+
+def to_pose(rig: Rig, name: str, share: float = 1.0) -> Rig:
+    """The rig with its Desk a share of the way, 0 to 1, from where it stands to a kept pose.
+
+    Raises NotFound, which names the poses there are.
+    """
+    pose = solve(rig)
+    start = {control: pose.at(control) for control in rig.controls}
+    return blended_to(rig, start, pose_id(rig, name), share)
 
 
 def carriage(

@@ -12,12 +12,14 @@ from gremio.core.quantity import USUAL_UNIT, Kind, parse
 from gremio.core.rig.cams import sorted_stations
 from gremio.core.rig.channels import AXES, JOINT_KINDS, channel_kind, freed, kind_of
 from gremio.core.rig.edit.controls import add_control, change_control
+from gremio.core.rig.edit.desk import make_into
 from gremio.core.rig.edit.links import add_link
 from gremio.core.rig.edit.parts import add_part
 from gremio.core.rig.find import channel_key, control_id, part_id
 from gremio.core.rig.model import (
     Cam,
     Control,
+    ControlMake,
     Follower,
     Joint,
     Part,
@@ -95,13 +97,26 @@ class Builder:
         home: Typed = 0.0,
         notches: Iterable[Typed] = (),
         group: str = "",
+        make: ControlMake = "slider",
+        positions: Iterable[str] = (),
+        springs: bool = False,
+        scale: tuple[float, float] | None = None,
     ) -> str:
-        """Add a control and return its name."""
+        """Add a control and return its name.
+
+        make: slider, dial, lever, switch or pad; positions: the names of a switch's notches.
+        springs: a lever goes home when let go. scale: the numbers read at both ends.
+        """
         shown = USUAL_UNIT[kind] if unit is None else unit
         ends = [_si(value, kind, name) for value in (low, high, home)]
         dots = tuple(_si(value, kind, name) for value in notches)
-        control = Control(name, kind, shown, ends[0], ends[1], ends[2], dots, group)
-        self.rig, _ = add_control(self.rig, control)
+        control = Control(
+            name, kind, shown, ends[0], ends[1], ends[2], dots, group,
+            springs=springs, positions=tuple(positions), scale=scale,
+        )  # fmt: skip
+        self.rig, made = add_control(self.rig, control)
+        if make != "slider":
+            self.rig = make_into(self.rig, made, make)
         return name
 
     def group(self, group: str, *controls: str) -> None:

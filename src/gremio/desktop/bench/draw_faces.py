@@ -13,16 +13,9 @@ from gremio.desktop.theme.inks import Inks
 
 
 def draw_face(painter: QPainter, face: Shown, inks: Inks, selected: bool) -> None:
-    """A face: its plate, its name and value, and what is taken hold of; a line shows what it
-    belongs to."""
+    """A face: its plate, its name and value, and what is taken hold of."""
     plate = face.plate
     second = QColor(inks.hand if selected else inks.second)
-    if not face.fixed:
-        foot = _nearest_edge(face)
-        painter.setPen(QPen(second, 1.2))
-        painter.drawLine(face.anchor, foot)
-        painter.setBrush(second)
-        painter.drawEllipse(face.anchor, 2.4, 2.4)
     painter.save()
     painter.setTransform(face.place, True)
     paper = QColor(inks.panel)
@@ -33,6 +26,16 @@ def draw_face(painter: QPainter, face: Shown, inks: Inks, selected: bool) -> Non
     _draw_label(painter, face, inks)
     draw_make(painter, face.body, face.standing, inks)
     painter.restore()
+
+
+def draw_pointer(painter: QPainter, face: Shown, inks: Inks, selected: bool) -> None:
+    """The line from a face to what it belongs to."""
+    if not face.fixed:
+        second = QColor(inks.hand if selected else inks.second)
+        painter.setPen(QPen(second, 1.2))
+        painter.drawLine(face.anchor, _nearest_edge(face))
+        painter.setBrush(second)
+        painter.drawEllipse(face.anchor, 2.4, 2.4)
 
 
 def _draw_label(painter: QPainter, face: Shown, inks: Inks) -> None:

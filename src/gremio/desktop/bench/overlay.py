@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QWidget
 
 from gremio.core.quantity import show, show_short
 from gremio.desktop.bench.camera import Camera, project
-from gremio.desktop.bench.draw_faces import draw_face
+from gremio.desktop.bench.draw_faces import draw_face, draw_pointer
 from gremio.desktop.bench.faces import Shown
 from gremio.desktop.bench.handles import Handle
 from gremio.desktop.bench.measuring import Line
@@ -75,8 +75,9 @@ class Overlay(QWidget):
             self._draw_handle(painter, other)
         if self.drawn.handle is not None:
             self._draw_handle(painter, self.drawn.handle)
-        for face in self.drawn.faces:
-            draw_face(painter, face, self.inks, face.standing.control == self.drawn.selected)
+        for draw in (draw_pointer, draw_face):
+            for face in self.drawn.faces:
+                draw(painter, face, self.inks, face.standing.control == self.drawn.selected)
         self._draw_places(painter)
         self._draw_title(painter)
 

@@ -5,7 +5,7 @@ No toolkit: arrays only.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Container, Iterator
 from dataclasses import dataclass
 from functools import cached_property
 from typing import NamedTuple
@@ -133,11 +133,19 @@ class Scene:
 _Entry = tuple[int, Array, tuple[float, float, float], int]
 
 
-def scene_of(rig: Rig, part_row: dict[str, int], shelf: Shelf, light: bool = False) -> Scene:
+def scene_of(
+    rig: Rig,
+    part_row: dict[str, int],
+    shelf: Shelf,
+    light: bool = False,
+    hidden: Container[str] = (),
+) -> Scene:
     """The scene of a rig; part_row: rows as in its program. light: with stand-ins for the
-    shapes of parts that have one."""
+    shapes of parts that have one. hidden: ids of parts that are left out."""
     gathered: dict[int, tuple[Geometry, list[_Entry]]] = {}
     for part_id, part in rig.parts.items():
+        if part_id in hidden:
+            continue
         row = part_row[part_id]
         for geometry, place, paint, index in _surfaces(rig, part, shelf, light):
             entry = (row, place, rgb(paint), index)

@@ -154,8 +154,7 @@ class Bench(QOpenGLWidget):
         if self._scene is None or self._scene_stale:
             program = self.pose.program
             shelf = self.document.shelf
-            rows = {p: r for p, r in program.part_row.items() if p not in self.hidden}
-            self._scene = scene_of(program.rig, rows, shelf, self.light)
+            self._scene = scene_of(program.rig, program.part_row, shelf, self.light, self.hidden)
             self._scene_stale = False
         return self._scene
 

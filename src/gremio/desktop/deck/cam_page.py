@@ -92,6 +92,7 @@ class CamPage(QWidget):
         self.profile.slope_moved.connect(self._drag_slope)
         self.profile.station_wanted.connect(self._add_station)
         self.profile.picked.connect(self._show)
+        self.profile.removed.connect(self.remove_chosen)
         self.profile.let_go.connect(self._let_go)
         self.side = QScrollArea()
         self.side.setWidgetResizable(True)

@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
 from gremio.core.mechanics.profiles import Array, value
@@ -32,8 +32,8 @@ class ProfileView(QWidget):
     lead_moved: the line was dragged (SI). points_moved: points (channel, station of the cam)
     go from where they were by so much of the lead, and of each channel. slope_moved: a station
     of the cam should be so steep. station_wanted: one was asked for at a lead and a value of
-    the follower worked on (SI). picked: another follower was taken hold of. let_go: the hand
-    was taken off.
+    the follower worked on (SI). removed: stations of the cam should go. picked: another
+    follower was taken hold of. let_go: the hand was taken off.
     """
 
     lead_moved = pyqtSignal(float)
@@ -41,6 +41,7 @@ class ProfileView(QWidget):
     slope_moved = pyqtSignal(int, float)
     station_wanted = pyqtSignal(float, float)
     picked = pyqtSignal(str)
+    removed = pyqtSignal(object)
     let_go = pyqtSignal()
 
     def __init__(self) -> None:
@@ -60,6 +61,7 @@ class ProfileView(QWidget):
         self._frozen: Chart | None = None
         self.setMouseTracking(True)
         self.setMinimumSize(220, 110)
+        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.setAccessibleName("Profile")
 
     def show_tracks(
@@ -179,7 +181,7 @@ class ProfileView(QWidget):
         low, high = float(entry.profile.y.min()), float(entry.profile.y.max())
         text = f"{entry.name}, {show_short(low, entry.unit)} to {show_short(high, entry.unit)}"
         place = chart.tracks.index(entry)
-        middle = int(len(across) * (0.25 + 0.2 * place)) % len(across)
+        middle = int(len(across) * (0.1 + 0.22 * place)) % len(across)
         painter.drawText(QPointF(across[middle] + 6, down[middle] - 5), text)
 
     def _draw_handles(self, painter: QPainter, chart: Chart) -> None:
@@ -305,6 +307,27 @@ class ProfileView(QWidget):
         elif self._band is not None:
             self._band = (self._band[0], spot)
             self.update()
+
+    def event(self, event: QEvent | None) -> bool:
+        """Delete is for the chosen stations, where there are any."""
+        if (
+            isinstance(event, QKeyEvent)
+            and event.type() == QEvent.Type.ShortcutOverride
+            and event.key() == Qt.Key.Key_Delete
+            and self.chosen
+        ):
+            event.accept()
+            return True
+        return super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Delete takes the chosen stations out."""
+        assert event is not None
+        if event.key() == Qt.Key.Key_Delete and self.chosen:
+            self.removed.emit(sorted({index for _, index in self.chosen}))
+            self.chosen = set()
+        else:
+            super().keyPressEvent(event)
 
     def _show_cursor(self, spot: Spot) -> None:
         chart = self.chart()

@@ -8,7 +8,7 @@ from msgspec.structs import replace
 
 from gremio.core.problem import GremioError
 from gremio.core.rig.cams import cam_without
-from gremio.core.rig.channels import followers, kind_of, leads, split
+from gremio.core.rig.channels import adds, followers, kind_of, leads, split
 from gremio.core.rig.edit.change import must_have, new_id, with_entry, without
 from gremio.core.rig.link_numbers import wrong_numbers
 from gremio.core.rig.model import Cam, Link, Ratio, Rig, Stops
@@ -31,11 +31,9 @@ def change_link(rig: Rig, link_id: str, link: Link) -> Rig:
     if wrong := wrong_numbers(rig, link):
         raise GremioError(wrong)
     before = {note.text for note in arrange(rig).notes}
-    changed = replace(
-        rig,
-        links=with_entry(rig.links, link_id, link),
-        at=without(rig.at, *followers(link)),
-    )
+    # What a link only adds to stands where it was put.
+    led = () if adds(link) else followers(link)
+    changed = replace(rig, links=with_entry(rig.links, link_id, link), at=without(rig.at, *led))
     # A train that locks is made all the same, and told: its maker may be half way.
     new = [
         note
