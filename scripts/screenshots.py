@@ -19,9 +19,13 @@ from gremio.core.files import atomic
 from gremio.core.files.glb_out import glb
 from gremio.core.files.shelf import Shelf
 from gremio.core.rig.builder import shape
+from gremio.core.rig.edit.controls import change_control
+from gremio.core.rig.edit.desk import make_into
 from gremio.core.rig.find import channel_key, control_id, part_id
-from gremio.core.rig.model import Rolling
+from gremio.core.rig.model import ControlMake, Rolling
 from gremio.core.rig.solids import Box, Cylinder, SpurGear, Tube
+from gremio.desktop.bench.camera import framed
+from gremio.desktop.bench.scene import corners_of
 
 if TYPE_CHECKING:
     from gremio.desktop.window import Window
@@ -76,6 +80,7 @@ def _take_all(folder: Path) -> None:
 
     def take(name: str) -> None:
         window._hush.stop()
+        window.message.hide()
         settle()
         app.primaryScreen().grabWindow(0).save(str(OUT / f"{name}.png"))
         print(f"docs/screenshots/{name}.png")
@@ -98,16 +103,9 @@ def _take_all(folder: Path) -> None:
     document.move(gates, math.radians(46))
     window.bench.show_selected()
     take("gate-hinge")
-    document.select(part_id(document.rig, "Paddle, east"))
-    window.bench.show_selected()
-    take("paddle-slide")
     _take_links(window, take, settle)
-    document.select(list(document.rig.links)[-1])
+    _take_cabin(window, take, settle)
     window.bench.show_all()
-    window.finder.open()
-    window.finder.field.setText("pad")
-    take("find-anything")
-    window.finder.hide()
 
     crane = quay_crane()
     model = folder / "quay-crane.glb"
@@ -122,6 +120,81 @@ def _take_all(folder: Path) -> None:
     take("pick-a-place")
     document.start(gremio.Rig(), None)
     window.close()
+
+
+def _take_cabin(window: Window, take: Callable[[str], None], settle: Callable[[], None]) -> None:
+    """The Cam page, teaching, every kind of control, faces in the Bench."""
+    document, bench = window.document, window.bench
+
+    def look_at(*names: str) -> None:
+        rows = {document.program.part_row[part_id(document.rig, name)] for name in names}
+        corners = corners_of(bench.scene(), bench.pose, rows)
+        bench.camera = framed(bench.camera, bench.logical_size(), corners)
+        bench._refresh()
+
+    def at(name: str, value: float) -> str:
+        control = control_id(document.rig, name)
+        document.move(control, value)
+        return control
+
+    look_at("Cabin", "Signal arm", "Signal mast", "Tool chest")
+    at("Open tool chest", 0.85)
+    at("Signal", 2.3)
+    document.select(at("Open cabin door", 0.6))
+    window.deck.cam.together = True
+    take("cam-page")
+    look_at("Cabin", "Tool chest", "Cabin door")
+    document.select(control_id(document.rig, "Open cabin door"))
+    window.teach()
+    settle()
+    document.move(channel_key(document.rig, "Cabin door"), math.radians(74))
+    document.move(channel_key(document.rig, "Door latch"), -0.03)
+    document.select(part_id(document.rig, "Cabin door"))
+    bench.show_faces(False)
+    take("teaching")
+    bench.show_faces(True)
+    document.drop_taught()
+    window.teach()
+    settle()
+    whole = document.rig
+    kinds: dict[str, ControlMake] = {
+        "Paddle windlass": "dial", "Ring slip": "lever", "Louvres": "switch",
+        "Inspection trolley steering": "pad",
+    }  # fmt: skip
+    for name, make in kinds.items():
+        control = control_id(document.rig, name)
+        document.edit("kind", lambda rig, c=control, m=make: make_into(rig, c, m))
+    slip = control_id(document.rig, "Ring slip")
+    sprung = msgspec.structs.replace(document.rig.controls[slip], springs=True)
+    document.edit("spring", lambda rig: change_control(rig, slip, sprung))
+    louvres = control_id(document.rig, "Louvres")
+    named = msgspec.structs.replace(
+        document.rig.controls[louvres],
+        notches=(0.0, math.radians(30), math.radians(75)), positions=("Shut", "Half", "Open"),
+    )  # fmt: skip
+    document.edit("positions", lambda rig: change_control(rig, louvres, named))
+    window.desk.folded |= {"Gates", "Cabin", "Chest"}
+    window.desk.poses.keep_as("Shut for the night")
+    at("Paddle windlass", 2 * math.pi * 2.3)
+    document.move(louvres, math.radians(30))
+    window.desk.poses.keep_as("Boat through")
+    document.select(slip)
+    look_at("Winch frame", "Inspection trolley", "Pump house", "Winch sun")
+    window.desk.parentWidget().setSizes([640, 80])
+    settle()
+    window.desk.area.verticalScrollBar().setValue(0)
+    take("desk")
+    window.desk.parentWidget().setSizes([440, 280])
+    window.desk.folded = set()
+    document.edit("back", lambda _rig: whole)
+    window.fold_deck()
+    settle()
+    look_at("Cabin", "Signal arm", "Signal mast", "Tool chest", "Chest lid")
+    document.select(control_id(document.rig, "Open tool chest"))
+    take("faces")
+    window.fold_deck()
+    window.deck.cam.together = False
+    bench.show_all()
 
 
 def _take_links(window: Window, take: Callable[[str], None], settle: Callable[[], None]) -> None:

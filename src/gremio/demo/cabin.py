@@ -98,7 +98,7 @@ def door(build: gremio.Builder) -> None:
         "Door latch": [(0.0, 0.0, "cycloidal"), (0.25, LATCH_OUT, "dwell"),
                        (0.55, LATCH_OUT, "3-4-5"), (0.75, 0.0, "smooth")],
     })  # fmt: skip
-    stand_face(build, "Open cabin door", Face(at=(1.12, -0.62, 1.2)), "Cabin")
+    stand_face(build, "Open cabin door", Face(at=(1.12, -0.62, 1.2), size=1.2), "Cabin")
 
 
 def chest(build: gremio.Builder) -> None:
@@ -140,7 +140,7 @@ def chest(build: gremio.Builder) -> None:
     # The animator reads 0 to 100.
     read = replace(build.rig.controls[key], scale=(0.0, 100.0))
     build.rig = change_control(build.rig, key, read)
-    stand_face(build, "Open tool chest", Face(at=(0.0, -0.3, 0.4)), "Tool chest")
+    stand_face(build, "Open tool chest", Face(at=(0.0, -0.3, 0.4), size=1.0), "Tool chest")
 
 
 def signal(build: gremio.Builder) -> None:
@@ -168,4 +168,4 @@ def signal(build: gremio.Builder) -> None:
     }, "repeat")  # fmt: skip
     key = control_id(build.rig, "Signal")
     build.rig = change_control(build.rig, key, replace(build.rig.controls[key], make="dial"))
-    stand_face(build, "Signal", Face(at=(0.1, 0.0, 1.5)), "Signal mast")
+    stand_face(build, "Signal", Face(at=(0.1, 0.0, 1.5), size=1.0), "Signal mast")

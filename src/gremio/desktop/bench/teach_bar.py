@@ -6,7 +6,7 @@ from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLayout, QPushButton, QVBoxLayout, QWidget
 
 from gremio.core.make.teach import cam_taught
 from gremio.core.quantity import show_short
@@ -20,6 +20,7 @@ from gremio.desktop.theme.inks import DAY, Inks
 
 _NOTHING = "Nothing is changed yet: drag a part, or type on its Card. Then record."
 _SHOWN = 4
+_STATIONS = 5
 _HEIGHT = 70
 
 
@@ -38,6 +39,8 @@ class TeachBar(QWidget):
         self.setAccessibleName("Teaching")
         column = QVBoxLayout(self)
         column.setContentsMargins(16, 6, 10, 6)
+        # A long line must not widen the Bench.
+        column.setSizeConstraint(QLayout.SizeConstraint.SetNoConstraint)
         column.setSpacing(2)
         self._head, self._changes = QHBoxLayout(), QHBoxLayout()
         for line in (self._head, self._changes):
@@ -111,12 +114,12 @@ class TeachBar(QWidget):
         leads = [s.lead for s in cam.stations] if cam else sorted(lesson.marks)
         unit = shown_unit(self.document.rig, lesson.lead)
         self._stations.addWidget(second("stations" if cam else "begun at"))
-        for lead in leads[:8]:
+        for lead in leads[:_STATIONS]:
             text = show_short(lead, unit)
             go = partial(self.document.move, lesson.lead, lead)
             self._stations.addWidget(link_button(text, go, "Put the lead here"))
-        if len(leads) > 8:
-            self._stations.addWidget(second(f"and {len(leads) - 8} more"))
+        if len(leads) > _STATIONS:
+            self._stations.addWidget(second(f"and {len(leads) - _STATIONS} more"))
 
     def _say_changes(self) -> None:
         """What is changed and not recorded; a click drops it."""
