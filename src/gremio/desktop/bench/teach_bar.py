@@ -119,7 +119,9 @@ class TeachBar(QWidget):
             go = partial(self.document.move, lesson.lead, lead)
             self._stations.addWidget(link_button(text, go, "Put the lead here"))
         if len(leads) > _STATIONS:
-            self._stations.addWidget(second(f"and {len(leads) - _STATIONS} more"))
+            more = QLabel(f"and {len(leads) - _STATIONS} more")
+            more.setProperty("second", True)
+            self._stations.addWidget(more)
 
     def _say_changes(self) -> None:
         """What is changed and not recorded; a click drops it."""
