@@ -123,4 +123,7 @@ def _with_laws(bank: Bank, leads: Array, span: Whole, result: Array) -> Array:
         share = np.clip((x[i, f] - start) / wide, 0.0, 1.0)
         rise = bank.y[i, j + 1] - bank.y[i, j]
         result[i, f] = bank.y[i, j] + rise * LAWS[_LAW_NAMES[law - 1]].place(share)
+        # Beyond a last dwell that ends elsewhere, the last station holds.
+        past = (leads[i, f] > bank.end[i, 0]) & ~bank.rounds[1, i, 0]
+        result[i[past], f[past]] = bank.y[i[past], j[past] + 1]
     return result
