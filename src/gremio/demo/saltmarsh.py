@@ -24,6 +24,7 @@ from gremio.demo.quay import (
     trolley,
     winch_head,
 )
+from gremio.demo.works import engine, scissor_lift
 
 CHAMBER_WIDTH = 6.0
 MITRE = math.radians(16)
@@ -49,6 +50,8 @@ def saltmarsh_lock() -> Rig:
     trolley(build)
     pump_house(build)
     cabin(build)
+    engine(build)
+    scissor_lift(build)
     return build.rig
 
 

@@ -8,6 +8,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 import msgspec
+import numpy as np
+import numpy.typing as npt
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from gremio.core.files import rig_file
@@ -25,10 +27,12 @@ from gremio.core.solve.backward import Held, move
 from gremio.core.solve.evaluate import evaluate, rolled_on
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program, compile_rig
+from gremio.core.solve.pulling import pull
 
 # How long after a change what is wrong is looked for (ms).
 _A_MOMENT = 60
 Edit = Callable[[Rig], Rig]
+Array = npt.NDArray[np.float64]
 
 if TYPE_CHECKING:
     from gremio.core.inspect.finding import Finding
@@ -36,7 +40,8 @@ if TYPE_CHECKING:
 
 # Where the rig differs in one of these, more than values has changed.
 _COMPILED = (
-    "parts", "controls", "links", "sources", "measures", "paths", "poses", "locked", "name",
+    "parts", "controls", "links", "sources", "measures", "paths", "closures", "poses", "locked",
+    "name",
 )  # fmt: skip
 LOCKED = "The rig is locked for the animator: only controls and their faces move anything."
 
@@ -177,15 +182,17 @@ class Document(QObject):
             self._solve()
         else:
             self._compile()
-            if self.selected and not self._is_there(self.selected):
+            if self.selected and not self.knows(self.selected):
                 self.select("")
             self.rig_changed.emit()
         self.pose_changed.emit()
         self.file_changed.emit()
 
-    def _is_there(self, thing: str) -> bool:
+    def knows(self, thing: str) -> bool:
+        """Whether there is a part, control, link, measure or closure of this id."""
         rig = self.rig
-        return any(thing in t for t in (rig.parts, rig.controls, rig.links, rig.measures))
+        things = (rig.parts, rig.controls, rig.links, rig.measures, rig.closures)
+        return any(thing in t for t in things)
 
     def edit(self, what: str, change: Edit, gesture: str = "") -> bool:
         """Make an edit that can be undone. what: "move high stop of Upper gate".
@@ -273,6 +280,24 @@ class Document(QObject):
         if told and channel != lesson.lead and self._told != (gesture or channel):
             self._told = gesture or channel
             self.said.emit(told)
+
+    def pull(self, part: str, at: Array, target: Array, gesture: str = "") -> bool:
+        """Bring a point of a part (3,) as near to a place in the world (3,) as one input can.
+
+        Says why when it comes no nearer; returns whether it did.
+        """
+        if self.rig.locked:
+            self.said.emit(LOCKED)
+            return False
+        answer = pull(self.program, self.pose, part, at, target)
+        if isinstance(answer, Held):
+            if self._told != gesture:
+                self._told = gesture
+                self.said.emit(answer.text)
+            return False
+        owner = split(answer.channel)[0]
+        return self.put({answer.channel: answer.value}, f"move {owner_name(self.rig, owner)}",
+                        gesture)  # fmt: skip
 
     def put(self, values: dict[str, float], what: str, gesture: str = "") -> bool:
         """Put inputs somewhere (SI by key); wheels roll as far as that takes them. What is

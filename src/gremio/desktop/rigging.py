@@ -10,6 +10,7 @@ from msgspec.structs import replace
 from gremio.core.make.linking import set_where_follower_stands
 from gremio.core.quantity import show_short
 from gremio.core.rig.channels import channel_unit, freed, full_label, key, main_channel
+from gremio.core.rig.edit.closures import remove_closure
 from gremio.core.rig.edit.controls import add_control, all_home, proposed_control, remove_control
 from gremio.core.rig.edit.desk import set_locked
 from gremio.core.rig.edit.links import add_link, proposed_ratio, remove_link
@@ -153,6 +154,8 @@ def remove_selected(document: Document) -> None:
         document.edit(f"remove {name}", lambda rig: remove_control(rig, thing))
     elif thing in rig.links:
         document.edit("remove a link", lambda rig: remove_link(rig, thing))
+    elif thing in rig.closures:
+        document.edit("remove a closure", lambda rig: remove_closure(rig, thing))
     elif thing in rig.measures:
         name = rig.measures[thing].name
         document.edit(f"remove {name}", lambda rig: remove_measure(rig, thing))

@@ -158,6 +158,7 @@ class Window(QMainWindow):
         self.parts.picked.connect(self._part_clicked)
         self.bench.part_picked.connect(self._follower_picked)
         self.bench.place_picked.connect(self._place_picked)
+        self.bench.pinned.connect(self._pinned)
         self.bench.axis_picked.connect(self._axis_picked)
         self.bench.measured.connect(self._measured)
         self.card.left.connect(self._card_left)
@@ -381,6 +382,15 @@ class Window(QMainWindow):
             self.card.propose_ratio(lead, part)
         else:
             rigging.link_to(self.document, self._lead, part)
+
+    def pin(self) -> None:
+        """Begin to pin two parts together: two clicks on their geometry."""
+        self.bench.ask_pin()
+
+    def _pinned(self, one: Spot, two: Spot) -> None:
+        from gremio.desktop import closing
+
+        closing.pin_together(self.document, one, two)
 
     def make_carriage(self) -> None:
         """Make a carriage of the selected part and its wheels."""

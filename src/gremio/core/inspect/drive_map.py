@@ -12,6 +12,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import NamedTuple
 
+from gremio.core.inspect.words import own_word
 from gremio.core.rig.channels import followers, full_label, link_symbol, members, owner_name, split
 from gremio.core.rig.model import Driving
 from gremio.core.rig.trains import Train
@@ -125,7 +126,11 @@ def _edges(program: Program, home: dict[str, str]) -> Iterable[Edge]:
             seen.add(pair)
             between = [i for i in drive.links if i in links and lead in members(links[i])]
             link_id = (*between, *drive.links)[0]
-            symbol = link_symbol(links[link_id]) if link_id in links else "screw"
+            symbol = (
+                link_symbol(links[link_id])
+                if link_id in links
+                else (own_word(program.rig, link_id))
+            )
             yield Edge(*pair, symbol, link_id)
 
 

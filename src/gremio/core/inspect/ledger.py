@@ -11,7 +11,7 @@ from typing import NamedTuple
 from msgspec.structs import replace
 
 from gremio.core.formula.edit import write
-from gremio.core.inspect.words import how
+from gremio.core.inspect.words import how, own_word
 from gremio.core.problem import GremioError
 from gremio.core.quantity import UNITS, parse, show, show_number, show_short
 from gremio.core.rig.channels import (
@@ -56,7 +56,8 @@ def ledger_rows(program: Program) -> list[LedgerRow]:
         for link_id in drive.links:
             link = rig.links.get(link_id)
             if link is None:
-                rows.append(LedgerRow(channel, "", name, "screw", "screw", leads))
+                word = own_word(rig, link_id)
+                rows.append(LedgerRow(channel, "", name, word, word, leads))
             else:
                 word, symbol = link_word(link), link_symbol(link)
                 rows.append(LedgerRow(channel, link_id, name, symbol, word, leads))

@@ -53,11 +53,17 @@ def ratio_words(rig: Rig, link: Ratio) -> str:
     return f"{sign}{words}".replace("-", "−")
 
 
-def drive_words(rig: Rig, link: Link | None, channel: str) -> str:
-    """A link as one word of the ribbon, as it leads a channel; None is a screw's own."""
+def own_word(rig: Rig, link_id: str) -> str:
+    """The word for what leads a channel without being a link: a closed linkage, or a screw."""
+    return "linkage" if link_id in rig.closures else "screw"
+
+
+def drive_words(rig: Rig, link_id: str, channel: str) -> str:
+    """What leads a channel as one word of the ribbon. link_id: of a link, or of a closure."""
+    link = rig.links.get(link_id)
     match link:
         case None:
-            return "screw"
+            return own_word(rig, link_id)
         case Ratio():
             return ratio_words(rig, _from_its_lead(link, channel))
         case Cam():

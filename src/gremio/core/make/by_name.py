@@ -12,13 +12,14 @@ from gremio.core.make.pairs import propose
 from gremio.core.mechanics.wheels import STEERING_RANGE
 from gremio.core.problem import GremioError, NotFound
 from gremio.core.rig.builder import Typed, values_by_key
+from gremio.core.rig.edit.closures import add_closure
 from gremio.core.rig.edit.controls import all_home
 from gremio.core.rig.edit.desk import keep_pose, pose_id
 from gremio.core.rig.edit.desk import to_pose as blended_to
 from gremio.core.rig.edit.links import add_link
 from gremio.core.rig.edit.paths import add_path
 from gremio.core.rig.find import channel_key, part_id
-from gremio.core.rig.model import Path, Rig, Rolling
+from gremio.core.rig.model import Closure, ClosureKind, Path, Rig, Rolling, Triple
 from gremio.core.solve.ask import solve
 
 
@@ -91,6 +92,31 @@ def teach(rig: Rig, lead: str, at: Typed, values: Mapping[str, Typed]) -> Rig:
     key = channel_key(rig, lead)
     where = values_by_key(rig, {lead: at})[key]
     return teaching.teach(rig, key, where, values_by_key(rig, values))
+
+
+def pin(
+    rig: Rig,
+    one: str,
+    two: str,
+    at_one: Sequence[float] = (0.0, 0.0, 0.0),
+    at_two: Sequence[float] = (0.0, 0.0, 0.0),
+    rail: Sequence[float] | None = None,
+) -> Rig:
+    """The rig with two parts tied at a point, so that a loop closes.
+
+    one, two: parts by name; "" for the ground as the second. at_one, at_two: the points in the
+    parts' own frames (m). rail: a direction in the second part's frame, along which the first
+    point may go; without it the points are kept together. Raises NotFound, GremioError.
+    """
+    kind: ClosureKind = "pin" if rail is None else "rail"
+    second = part_id(rig, two) if two else None
+    points = [_three(v) for v in (at_one, at_two, rail or (1.0, 0.0, 0.0))]
+    return add_closure(rig, Closure(part_id(rig, one), second, kind, *points))[0]
+
+
+def _three(values: Sequence[float]) -> Triple:
+    x, y, z = (float(v) for v in values)
+    return x, y, z
 
 
 def keep(rig: Rig, name: str) -> Rig:

@@ -59,6 +59,7 @@ StandIn = Literal["box", "hull", "outline", "full"]
 MeasureKind = Literal["distance", "length", "radius", "size", "angle"]
 Up = Literal["y", "z"]
 ControlMake = Literal["slider", "dial", "lever", "switch", "pad"]
+ClosureKind = Literal["pin", "rail"]
 LabelSide = Literal["left", "right"]
 
 PAINT = "#B9C4BE"
@@ -324,6 +325,22 @@ class Path(msgspec.Struct, frozen=True, omit_defaults=True):
     on: str | None = None
 
 
+class Closure(msgspec.Struct, frozen=True, omit_defaults=True):
+    """Two parts tied at a point, so that parts close into a loop; their joints stay.
+
+    kind: a pin keeps the two points together; a rail keeps the first point on the line through
+    the second along `axis`. one, two: ids of parts; two is None for the ground. at_one, at_two:
+    the points, and axis: the line, in the parts' own frames (m).
+    """
+
+    one: str
+    two: str | None
+    kind: ClosureKind = "pin"
+    at_one: Triple = (0.0, 0.0, 0.0)
+    at_two: Triple = (0.0, 0.0, 0.0)
+    axis: Triple = (1.0, 0.0, 0.0)
+
+
 class Source(msgspec.Struct, frozen=True, omit_defaults=True):
     """A model file that Gremio did not make.
 
@@ -353,6 +370,7 @@ class Rig(msgspec.Struct, frozen=True, omit_defaults=True):
     sources: dict[str, Source] = {}
     measures: dict[str, Measure] = {}
     paths: dict[str, Path] = {}
+    closures: dict[str, Closure] = {}
     at: dict[str, float] = {}
     poses: dict[str, KeptPose] = {}
     locked: bool = False
@@ -365,6 +383,8 @@ __all__ = [
     "Axis",
     "Beyond",
     "Cam",
+    "Closure",
+    "ClosureKind",
     "Control",
     "ControlMake",
     "Driving",

@@ -23,6 +23,7 @@ from gremio.core.rig.channels import (
     split,
 )
 from gremio.core.rig.link_numbers import wrong_numbers
+from gremio.core.rig.loops import Loop, closure_label, find_loops, is_sound, moving
 from gremio.core.rig.model import Cam, Formula, Link, Planetary, Ratio, Rig, Rolling
 from gremio.core.rig.trains import Fault, Row, Train, solve_trains
 
@@ -84,13 +85,15 @@ class Block:
     """Channels that are computed in one go, from others.
 
     reads, writes: channel keys. train: where it is one. links: ids of the links that give
-    the one channel written, the one that sets it before those that add; of a train, all.
+    the one channel written, the one that sets it before those that add; of a train, all. loop:
+    where it is one; links are then ids of closures.
     """
 
     reads: tuple[str, ...]
     writes: tuple[str, ...]
     links: tuple[str, ...]
     train: Train | None = None
+    loop: Loop | None = None
 
 
 @dataclass(frozen=True)
@@ -128,8 +131,14 @@ def arrange(rig: Rig) -> Arrangement:
         if isinstance(link, Ratio | Planetary) and _is_mutual(link, added):
             rows.append(train_row(rig, link_id, link))
     trains, faults = solve_trains(rows, [*rig.controls, *one_way])
+    loops = _loops(rig, trains, one_way, added)
+    if loops:
+        found = [c for loop in loops for c in loop.found]
+        trains, faults = solve_trains(rows, [*rig.controls, *one_way, *found])
+        notes += _loop_notes(rig, loops)
     notes += [_train_note(rig, fault, one_way) for fault in faults]
     blocks = [_train_block(train) for train in trains]
+    blocks += [_loop_block(loop) for loop in loops if loop.found]
     blocks += [_link_block(rig, channel, ids) for channel, ids in one_way.items()]
     while ring := _ring(blocks):
         notes.append(_leads_itself(rig, ring))
@@ -201,6 +210,54 @@ def _screw_rows(rig: Rig) -> list[Row]:
             move, turn = (key(part_id, end) for end in ends)
             rows.append(Row({move: 1.0, turn: -joint.lead / (2 * math.pi)}, 0.0, part_id))
     return rows
+
+
+def _loops(
+    rig: Rig, trains: list[Train], one_way: Container[str], added: Container[str]
+) -> list[Loop]:
+    """The closed linkages. What other links lead is given in them; a train without a lead of
+    its own is led by what a loop gives it."""
+    if not rig.closures:
+        return []
+    given = {
+        channel
+        for train in trains
+        if any(c in rig.controls or c in one_way for c in train.inputs)
+        for channel in (*train.inputs, *train.shares)
+    }
+    led = {c for part in rig.parts for c in moving(rig, part) if c in one_way or c in added}
+    computing = [part for level in part_levels(rig)[0] for part in level]
+    return find_loops(rig, given | led, computing)
+
+
+def _loop_block(loop: Loop) -> Block:
+    return Block((*loop.given, *loop.free), loop.found, loop.closures, loop=loop)
+
+
+def _loop_notes(rig: Rig, loops: list[Loop]) -> list[Note]:
+    notes = []
+    for loop in loops:
+        told = closure_label(rig, rig.closures[loop.closures[0]])
+        name = rig.parts[rig.closures[loop.closures[0]].one].name
+        if not loop.found:
+            text = (
+                f"{told[0].upper()}{told[1:]} has nothing left to move: every joint of its loop is "
+                "led. Let one of them go, or remove the closure."
+            )
+            notes.append(Note("loop-led", name, text))
+        elif loop.surplus:
+            names = " and ".join(label(rig, c) for c in loop.given[:3])
+            text = (
+                f"The loop closed by {told} has {loop.mobility} freedom{'s' * (loop.mobility != 1)}"
+                f", but {names or 'its joints'} lead it: {loop.surplus} too many. Let one of them "
+                "go."
+            )
+            notes.append(Note("loop-led", name, text, "warning"))
+    for closure in rig.closures.values():
+        if not is_sound(rig, closure):
+            text = "A pin ties a part that is not in the rig. Remove the pin, and pin it anew."
+            notes.append(Note("closure-lost", "", text))
+    return notes
 
 
 def _train_block(train: Train) -> Block:

@@ -14,6 +14,7 @@ from gremio.core.rig.builder import Typed, values_by_key
 from gremio.core.rig.channels import full_label, link_label
 from gremio.core.rig.edit.controls import set_values
 from gremio.core.rig.find import channel_key, control_id
+from gremio.core.rig.loops import closure_label
 from gremio.core.rig.model import Rig
 from gremio.core.solve.backward import drive_line
 from gremio.core.solve.evaluate import evaluate, rolled_on
@@ -49,7 +50,9 @@ def _put(program: Program, values: Mapping[str, Typed]) -> dict[str, float]:
 
 def _is_led(program: Program, channel: str) -> str:
     rig, link = program.rig, program.link(channel)
-    told = link_label(rig, link) if link else "its own screw"
+    closure = rig.closures.get(program.drives[channel].links[0])
+    other = closure_label(rig, closure) if closure is not None else "its own screw"
+    told = link_label(rig, link) if link else other
     text = f"{full_label(rig, channel)} is led by {told}."
     inputs = [c for c in drive_line(program, channel) if c != channel]
     return f"{text} Set {full_label(rig, inputs[0])} instead." if inputs else text

@@ -7,7 +7,15 @@ from dataclasses import dataclass
 
 from gremio.core.mechanics.profiles import Profile, end_speed, extent, leads_at, value
 from gremio.core.quantity import show_short
-from gremio.core.rig.channels import adds, full_label, label, link_label, shown_unit, split
+from gremio.core.rig.channels import (
+    adds,
+    full_label,
+    label,
+    link_label,
+    shown_unit,
+    split,
+)
+from gremio.core.rig.loops import closure_label
 from gremio.core.rig.model import Cam, Formula, Ratio, Rolling
 from gremio.core.rig.trains import Train
 from gremio.core.solve.evaluate import evaluate_channels
@@ -83,6 +91,9 @@ def move(program: Program, pose: Pose, channel: str, wanted: float) -> Hand | He
     train = program.trains.get(channel)
     if train is not None and channel in train.shares:
         return _through_train(program, pose, train, channel, wanted)
+    loop = program.loops.get(channel)
+    if loop is not None and channel in loop.found:
+        return _through_loop(program, pose, channel, wanted)
     links = [program.rig.links[link_id] for link_id in drive.links]
     first = links[0]
     if adds(first):
@@ -177,7 +188,7 @@ def _reach(program: Program, cam: Cam, profile: Profile) -> tuple[float, float]:
 def _through_formula(program: Program, pose: Pose, channel: str, wanted: float) -> Hand | Held:
     """Turn the first input that the formula listens to, by secants from the present pose."""
     row = program.channel_row[channel]
-    for lead in _inputs_above(program, channel):
+    for lead in inputs_above(program, channel):
         answer = _secant(program, pose, row, lead, wanted)
         if answer is not None:
             return Hand(lead, answer)
@@ -187,7 +198,30 @@ def _through_formula(program: Program, pose: Pose, channel: str, wanted: float) 
     return Held(f"{name} can't be moved by hand here: {told} does not change with any one lead.")
 
 
-def _inputs_above(program: Program, channel: str) -> list[str]:
+def _through_loop(program: Program, pose: Pose, channel: str, wanted: float) -> Hand | Held:
+    """Turn the first input that leads a closed linkage, by secants from the present pose."""
+    row = program.channel_row[channel]
+    for lead in inputs_above(program, channel):
+        answer = _secant(program, pose, row, lead, wanted)
+        if answer is not None:
+            return Hand(lead, answer)
+    return Held(why_held(program, pose, channel))
+
+
+def why_held(program: Program, pose: Pose, channel: str) -> str:
+    """Why a channel of a closed linkage does not move with any one of its leads."""
+    name = full_label(program.rig, channel)
+    for closing in pose.poses.closing.values():
+        if channel in closing.step.loop.channels and not closing.step.can_close:
+            told = closure_label(program.rig, program.rig.closures[closing.step.loop.closures[0]])
+            return f"{name} can't be moved: {told} can't meet. See the Inspection page."
+    return (
+        f"{name} does not move here with any one lead of its loop: the linkage is at a dead "
+        "centre. Move what leads it."
+    )
+
+
+def inputs_above(program: Program, channel: str) -> list[str]:
     """Keys of the inputs that lead a channel, nearest first."""
     found: dict[str, None] = {}
     waiting = [channel]

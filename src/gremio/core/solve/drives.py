@@ -28,7 +28,7 @@ def drives_of(arrangement: Arrangement) -> dict[str, Drive]:
             if block.train is not None:
                 found.update(_train_drives(block.train))
             else:
-                found[block.writes[0]] = Drive(block.links, block.reads)
+                found.update(dict.fromkeys(block.writes, Drive(block.links, block.reads)))
     return found
 
 

@@ -8,7 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from gremio.core.solve.frames import Finder, world_frames
-from gremio.core.solve.pose import Poses
+from gremio.core.solve.pose import Closing, Poses
 from gremio.core.solve.program import Program
 from gremio.core.solve.steps import CamsStep, FormulaStep, Level
 
@@ -29,18 +29,20 @@ def evaluate(
     held: what a channel shows where its formula says nothing (a division by zero); its
     home where it is not given.
     """
-    channels, asked, undefined, put = evaluate_channels(program, inputs, held)
+    closing: dict[str, Closing] = {}
+    channels, asked, undefined, put = evaluate_channels(program, inputs, held, closing)
     worlds = world_frames(program, channels)
-    return Poses(program, channels, asked, worlds, undefined, put)
+    return Poses(program, channels, asked, worlds, undefined, put, closing)
 
 
 def evaluate_channels(
     program: Program,
     inputs: Mapping[str, npt.ArrayLike],
     held: Mapping[str, float] | None = None,
+    closing: dict[str, Closing] | None = None,
 ) -> tuple[Array, Array, dict[int, npt.NDArray[np.bool_]], dict[int, Array]]:
     """`evaluate` without the world frames: channels and asked (C, F), undefined and put, as
-    Poses has them."""
+    Poses has them. closing: filled with how each loop closes."""
     frames = max((np.size(v) for v in inputs.values()), default=1)
     # What is led is written by the step that leads it, so only the rest is filled in here.
     given = program.given_rows
@@ -67,6 +69,10 @@ def evaluate_channels(
         if level.sets or level.adds:
             _stand_in(program, level, channels, asked, held or {}, undefined)
         level.limits.hold(channels)
+        for loop in level.loops:
+            gone, gap = loop.run(channels, asked)
+            if closing is not None:
+                closing[loop.loop.closures[0]] = Closing(loop, gone, gap)
     return channels, asked, undefined, put
 
 

@@ -14,6 +14,7 @@ from gremio.core.rig.order import Arrangement, Block
 from gremio.core.rig.trains import Train
 from gremio.core.solve.formula_steps import formula_steps
 from gremio.core.solve.limits import limits_of
+from gremio.core.solve.loop_steps import loop_step
 from gremio.core.solve.steps import (
     CamsStep,
     DriveStep,
@@ -44,9 +45,10 @@ def levels_of(
         one_way = [
             (link_id, rig.links[link_id], block.writes[0])
             for block in blocks
-            if block.train is None
+            if block.train is None and block.loop is None
             for link_id in block.links
         ]
+        loops = [block.loop for block in blocks if block.loop is not None]
         steps, faults = _value_steps(rig, one_way, row)
         notes += faults
         written = _written(rig, blocks, row)
@@ -58,6 +60,7 @@ def levels_of(
                 tuple(step for step in steps if step.adds),
                 limits_of(given, *stops),
                 written,
+                tuple(loop_step(rig, loop, row, home, *stops[:2]) for loop in loops),
             )
         )
     return tuple(levels), notes
@@ -69,7 +72,9 @@ def _written(rig: Rig, blocks: tuple[Block, ...], row: dict[str, int]) -> npt.ND
         [
             row[channel]
             for block in blocks
-            if block.train is not None or not adds(rig.links[block.links[0]])
+            if block.train is not None
+            or block.loop is not None
+            or not adds(rig.links[block.links[0]])
             for channel in block.writes
         ],
         dtype=np.intp,

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 import numpy.typing as npt
@@ -21,8 +21,10 @@ from gremio.core.rig.channels import (
     split,
 )
 from gremio.core.rig.find import channel_key, control_id, part_id
+from gremio.core.rig.loops import closure_label
 
 if TYPE_CHECKING:
+    from gremio.core.solve.loop_steps import LoopStep
     from gremio.core.solve.program import Program
 
 Array = npt.NDArray[np.float64]
@@ -38,6 +40,15 @@ class PartPose:
     channels: dict[str, float]
 
 
+class Closing(NamedTuple):
+    """How a loop closes in F frames. gone: (F,) the share of the way from home that could be
+    gone, 1 where it closes as asked. gap: (F,) the greatest gap that is left (m)."""
+
+    step: LoopStep
+    gone: Array
+    gap: Array
+
+
 @dataclass(frozen=True)
 class Poses:
     """The poses of F frames, as arrays. C channels, P parts, rows as in the program.
@@ -47,6 +58,7 @@ class Poses:
     worlds: (F, P, 4, 4) world frame of each part, in the order of program.part_ids.
     undefined: (F,) in which frames its formula says nothing, by row of the channel.
     put: (F,) where a channel that links only add to was put, by row of the channel.
+    closing: how each loop closes, by the id of its first closure.
     """
 
     program: Program
@@ -55,6 +67,7 @@ class Poses:
     worlds: Array
     undefined: dict[int, npt.NDArray[np.bool_]]
     put: dict[int, Array]
+    closing: dict[str, Closing] = field(default_factory=dict)
 
     @property
     def frames(self) -> int:
@@ -72,7 +85,8 @@ class Poses:
         undefined = {row: frames[one] for row, frames in self.undefined.items()}
         put = {row: values[one] for row, values in self.put.items()}
         channels, asked = self.channels[:, one], self.asked[:, one]
-        poses = Poses(self.program, channels, asked, self.worlds[one], undefined, put)
+        closing = {i: Closing(c.step, c.gone[one], c.gap[one]) for i, c in self.closing.items()}
+        poses = Poses(self.program, channels, asked, self.worlds[one], undefined, put, closing)
         return Pose(poses)
 
 
@@ -133,7 +147,8 @@ class Pose:
         low, high = program.asked_range
         beyond = (asked > high + _BEYOND) | (asked < low - _BEYOND)
         notes = [*program.faults, *(self._stop_reached(int(r)) for r in np.flatnonzero(beyond))]
-        return notes + [self._undefined(row) for row, f in self.poses.undefined.items() if f[0]]
+        notes += [self._undefined(row) for row, f in self.poses.undefined.items() if f[0]]
+        return notes + [n for c in self.poses.closing.values() for n in _unclosed(self, c)]
 
     def _undefined(self, row: int) -> Note:
         rig = self.program.rig
@@ -170,3 +185,55 @@ class Pose:
             f"it was asked for {show_short(asked, unit)}."
         )
         return Note("stop-reached", name, text, "warning")
+
+
+def _unclosed(pose: Pose, closing: Closing) -> list[Note]:
+    """What a loop can't do here: close at all, or follow what leads it."""
+    rig, loop, gone = pose.program.rig, closing.step.loop, float(closing.gone[0])
+    if gone >= 1.0:
+        return []
+    tied = rig.closures[loop.closures[0]]
+    name, told = rig.parts[tied.one].name, closure_label(rig, tied)
+    if not closing.step.can_close:
+        gap = show_short(float(closing.gap[0]), "mm")
+        text = (
+            f"{told[0].upper()}{told[1:]} can't meet: {gap} are missing however its joints stand. "
+            "Move a mount, change a length, or pick other points."
+        )
+        return [Note("loop-open", name, text)]
+    lead = _lead_of(pose, closing)
+    if not lead:
+        return []
+    unit = shown_unit(rig, lead)
+    row = pose.program.channel_row[lead]
+    had = show_short(float(pose.poses.channels[row, 0]), unit)
+    wanted = show_short(float(pose.poses.asked[row, 0]), unit)
+    at = _stop_in_loop(pose, closing)
+    why = f"held by the {at}" if at else "as far as its links reach"
+    text = (
+        f"The loop closed by {told} follows {full_label(rig, lead)} to {had}, {why}; it was asked "
+        f"for {wanted}."
+    )
+    return [Note("loop-reach", name, text, "warning")]
+
+
+def _lead_of(pose: Pose, closing: Closing) -> str:
+    """Key of the channel that leads a loop and was held farthest from what was asked."""
+    loop, rows = closing.step.loop, pose.program.channel_row
+    missed = {
+        c: abs(float(pose.poses.asked[rows[c], 0] - pose.poses.channels[rows[c], 0]))
+        for c in (*loop.given, *loop.free)
+    }
+    return max(missed, key=missed.__getitem__, default="")
+
+
+def _stop_in_loop(pose: Pose, closing: Closing) -> str:
+    """ "high stop of Rocker", where one of a loop's channels is at its stop; "" for none."""
+    program = pose.program
+    for channel in closing.step.loop.found:
+        row = program.channel_row[channel]
+        value = pose.at(channel)
+        for end, stop in (("low", program.low[row]), ("high", program.high[row])):
+            if abs(value - stop) < 1e-5:
+                return f"{end} stop of {owner_name(program.rig, split(channel)[0])}"
+    return ""

@@ -15,6 +15,7 @@ from gremio.core.problem import Note
 from gremio.core.rig.channels import CHANNELS, free_of, freed, home_value, key
 from gremio.core.rig.check import own_faults, stops_are_sound
 from gremio.core.rig.joints import APPLIED
+from gremio.core.rig.loops import Loop
 from gremio.core.rig.model import Link, Rig
 from gremio.core.rig.order import arrange, part_levels
 from gremio.core.rig.trains import Train
@@ -58,7 +59,8 @@ class Program:
     levels: (start, stop) part rows of each depth below the ground.
     mounts: (4, 3, P, 1) the columns of each mount: three axes, then the origin.
     joint_steps: in the order in which a joint's channels are applied.
-    drives: what leads each led channel. trains: the train of each channel that is in one.
+    drives: what leads each led channel. trains, loops: the train, or the closed linkage, of each
+    channel that is in one.
     faults: why some of the rig was left out.
     """
 
@@ -80,6 +82,7 @@ class Program:
     joint_steps: tuple[JointStep, ...]
     drives: dict[str, Drive]
     trains: dict[str, Train]
+    loops: dict[str, Loop]
     faults: tuple[Note, ...]
 
     def link(self, channel: str) -> Link | None:
@@ -121,7 +124,7 @@ class Program:
         """The rows that no step writes: the inputs, and what a faulty formula should lead."""
         given = np.ones(len(self.channel_keys), dtype=bool)
         for level in self.steps:
-            for step in (*level.trains, *level.sets):
+            for step in (*level.trains, *level.sets, *level.loops):
                 given[step.followers] = False
         rows = np.flatnonzero(given)
         return as_slice(rows) if len(rows) else rows
@@ -198,6 +201,13 @@ def compile_rig(rig: Rig) -> Program:
             for block in level
             if block.train is not None
             for channel in (*block.train.inputs, *block.train.shares)
+        },
+        loops={
+            channel: block.loop
+            for level in arrangement.levels
+            for block in level
+            if block.loop is not None
+            for channel in block.loop.channels
         },
         faults=(*own_faults(rig), *mount_notes, *arrangement.notes, *formula_notes),
     )

@@ -18,6 +18,7 @@ from gremio.core.rig.model import Path
 from gremio.core.shape.paths import length, way_to
 from gremio.core.solve.frames import Finder, as_matrices
 from gremio.core.solve.limits import Limits, as_slice
+from gremio.core.solve.loop_steps import LoopStep
 
 Array = npt.NDArray[np.float64]
 Rows = npt.NDArray[np.intp]
@@ -244,7 +245,7 @@ class Level:
     """Steps that can be computed from what is known before them.
 
     trains first write their channels; setting steps then give values, adding ones add to
-    them, and limits hold what was written.
+    them, and limits hold what was written. loops: closed linkages, closed last.
     """
 
     trains: tuple[TrainStep | FreedomsStep, ...]
@@ -252,3 +253,4 @@ class Level:
     adds: tuple[ValueStep, ...]
     limits: Limits
     written: Rows
+    loops: tuple[LoopStep, ...] = ()

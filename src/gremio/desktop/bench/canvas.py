@@ -169,6 +169,18 @@ class Canvas(QOpenGLWidget):
             return []
         return shown_faces(self.pose, self.camera, self.logical_size())
 
+    def _pins(self) -> list[tuple[Array, bool]]:
+        """Where loops are closed, and whether it is what is selected."""
+        pose, selected = self.pose, self.document.selected
+        found = []
+        for closure_id, closure in pose.program.rig.closures.items():
+            if closure.one in pose.program.part_row:
+                world = pose.world(closure.one)
+                place = world[:3, :3] @ closure.at_one + world[:3, 3]
+                hot = selected in (closure_id, closure.one, closure.two)
+                found.append((place, hot))
+        return found
+
     def _lay_overlay(self) -> None:
         handles = [] if self._asks_places() else self.handles()
         about = self.document.selected, self._picked, self.document.geometry
@@ -177,6 +189,7 @@ class Canvas(QOpenGLWidget):
         if handles:
             drawn.handle, *drawn.others = handles
             drawn.ghosts = self._ghosts(handles[0])
+        drawn.pins = self._pins()
         drawn.faces, drawn.selected = self.faces(), self.document.selected
         drawn.places, drawn.nearest = self._places(), self.overlay.drawn.nearest
         if drawn.nearest is not None and drawn.nearest >= len(drawn.places):

@@ -138,6 +138,37 @@ class FreeDrag:
         return shift
 
 
+@dataclass(frozen=True)
+class PointDrag:
+    """A pull at a point of a part of a closed linkage, in the plane of the screen.
+
+    part: id. inside: (3,) the point in the part's frame. grip: (3,) where it was taken hold of.
+    """
+
+    part: str
+    camera: Camera
+    size: Size
+    grip: Array
+    inside: Array
+
+    @classmethod
+    def on(cls, pose: Pose, part: str, camera: Camera, size: Size, grip: Array) -> PointDrag:
+        """A pull at a part where it was taken hold of."""
+        inside = np.linalg.inv(pose.world(part)) @ np.append(grip, 1.0)
+        return cls(part, camera, size, grip, inside[:3])
+
+    def target(self, pixel: tuple[float, float]) -> Array:
+        """(3,) where the point should go when the pointer has come to a pixel."""
+        return self.grip + level_shift(self.camera, self.size, self.grip, pixel)
+
+
+def in_loop(pose: Pose, part: str) -> bool:
+    """Whether a closed linkage decides where a part goes."""
+    program = pose.program
+    channels = (key(part, name) for name in freed(program.rig.parts[part].joint))
+    return any(c in program.loops and c in program.loops[c].found for c in channels)
+
+
 def grip_on(
     pose: Pose, scene: Scene, part: str, camera: Camera, size: Size, pixel: tuple[float, float]
 ) -> Array:

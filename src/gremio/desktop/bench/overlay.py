@@ -32,7 +32,8 @@ def _unit(handle: Handle) -> str:
 
 @dataclass
 class Drawn:
-    """What the overlay shows now. ghosts: (E, 2, 3) world ends of each ghost's edges."""
+    """What the overlay shows now. ghosts: (E, 2, 3) world ends of each ghost's edges. pins:
+    (3,) world places where loops are closed, and whether each is selected."""
 
     handle: Handle | None = None
     others: list[Handle] = field(default_factory=list)
@@ -40,6 +41,7 @@ class Drawn:
     places: list[Spot] = field(default_factory=list)
     nearest: int | None = None
     measures: list[Line] = field(default_factory=list)
+    pins: list[tuple[Array, bool]] = field(default_factory=list)
     faces: list[Shown] = field(default_factory=list)
     selected: str = ""
     title: str = ""
@@ -75,6 +77,7 @@ class Overlay(QWidget):
             self._draw_handle(painter, other)
         if self.drawn.handle is not None:
             self._draw_handle(painter, self.drawn.handle)
+        self._draw_pins(painter)
         for draw in (draw_pointer, draw_face):
             for face in self.drawn.faces:
                 draw(painter, face, self.inks, face.standing.control == self.drawn.selected)
@@ -195,6 +198,19 @@ class Overlay(QWidget):
         )
         painter.setPen(QColor(colour))
         painter.drawText(QPointF(x, y), text)
+
+    def _draw_pins(self, painter: QPainter) -> None:
+        """A small ring with its middle at each place where a loop is closed."""
+        assert self.inks is not None
+        for place, hot in self.drawn.pins:
+            (spot,) = self.points([place])
+            colour = QColor(self.inks.hand if hot else self.inks.second)
+            painter.setPen(QPen(colour, 2.0 if hot else 1.2))
+            painter.setBrush(QColor(self.inks.panel))
+            size = 5.0 if hot else 3.2
+            painter.drawEllipse(spot, size, size)
+            painter.setBrush(colour)
+            painter.drawEllipse(spot, 1.0, 1.0)
 
     def _draw_measure(self, painter: QPainter, measure: Line) -> None:
         """A dimension line: a line between two bars, with its value on it."""

@@ -52,8 +52,9 @@ class Ribbon(QWidget):
         for step in drive_line(program, channel):
             drive = program.drives.get(step)
             if drive is not None:
-                link = rig.links.get(drive.links[0])
-                found.append((drive_words(rig, link, step), drive.links[0] if link else ""))
+                known = drive.links[0] in rig.links or drive.links[0] in rig.closures
+                word = drive_words(rig, drive.links[0], step)
+                found.append((word, drive.links[0] if known else ""))
             text = full_label(rig, step) if step == channel else label(rig, step)
             found.append((text, split(step)[0]))
         led = [label(rig, c) for c, drive in program.drives.items() if channel in drive.leads]

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QWidget
 from gremio.desktop.bench.asking import Ask
 from gremio.desktop.bench.camera import Camera, orbited, panned, zoomed
 from gremio.desktop.bench.canvas import Canvas
-from gremio.desktop.bench.drag import Drag, FreeDrag, grip_on, take_hold
+from gremio.desktop.bench.drag import Drag, FreeDrag, PointDrag, grip_on, in_loop, take_hold
 from gremio.desktop.bench.face_hold import FaceHold
 from gremio.desktop.bench.handles import Handle
 from gremio.desktop.bench.overlay import KNOB
@@ -25,13 +25,15 @@ class Bench(Canvas):
     """The 3D view, with hands.
 
     place_picked, axis_picked: a Spot for a part's mount, or for its axis. measured: the Spots
-    picked so far. part_picked: a part clicked while one was asked for.
+    picked so far. part_picked: a part clicked while one was asked for. pinned: the two Spots of
+    a pin.
     """
 
     place_picked = pyqtSignal(str, object)
     axis_picked = pyqtSignal(str, object)
     measured = pyqtSignal(object)
     part_picked = pyqtSignal(str)
+    pinned = pyqtSignal(object, object)
 
     def __init__(self, document: Document, parent: QWidget | None = None) -> None:
         super().__init__(document, parent)
@@ -42,7 +44,7 @@ class Bench(Canvas):
         self._left: int | None = None
         self._press: QPointF | None = None
         self._last = QPointF()
-        self._hold: Drag | FreeDrag | None = None
+        self._hold: Drag | FreeDrag | PointDrag | None = None
         self._face: FaceHold | None = None
         self._said_held = False
         self._orbiting = False
@@ -77,6 +79,11 @@ class Bench(Canvas):
         """Let the next clicks choose what to measure."""
         self._picked = []
         self._asks(Ask("measure", "click what to measure, or two things for the way between"))
+
+    def ask_pin(self) -> None:
+        """Let the next two clicks choose the places, on two parts, that are pinned together."""
+        self._picked = []
+        self._asks(Ask("pin", "click a place on the first part to pin"))
 
     def ask_part(self, words: str = "click the part that should follow") -> None:
         """Let the next click choose a part."""
@@ -151,6 +158,9 @@ class Bench(Canvas):
         if moving is not None:
             pose, scene, camera = self.pose, self.scene(), self.camera
             grip = grip_on(pose, scene, part, camera, size, pixel)
+            if in_loop(pose, moving):
+                self._hold = PointDrag.on(pose, part, camera, size, grip)
+                return
             self._hold = take_hold(pose, scene, moving, camera, size, grip, pixel)
 
     def _take_face(self, at: QPointF) -> bool:
@@ -191,6 +201,10 @@ class Bench(Canvas):
         if self._press is not None and self._near(at, self._press):
             return
         self._press = None
+        if isinstance(self._hold, PointDrag):
+            target = self._hold.target((at.x(), at.y()))
+            self.document.pull(self._hold.part, self._hold.inside, target, "pull a linkage")
+            return
         moves = self._hold.moves((at.x(), at.y()))
         if self._said_held:
             return
@@ -277,6 +291,9 @@ class Bench(Canvas):
             return
         assert self._ask is not None
         spot, ask = self.overlay.drawn.places[nearest], self._ask
+        if ask.kind == "pin":
+            self._answer_pin(spot)
+            return
         if ask.kind == "measure":
             self._picked = [*self._picked, spot] if len(self._picked) < 2 else [spot]
             self.measured.emit(list(self._picked))
@@ -285,6 +302,19 @@ class Bench(Canvas):
         self.stop_asking()
         picked = self.place_picked if ask.kind == "place" else self.axis_picked
         picked.emit(ask.part, spot)
+
+    def _answer_pin(self, spot: Spot) -> None:
+        if not self._picked:
+            self._picked = [spot]
+            name = self.document.rig.parts[spot.anchor.part].name
+            self._asks(Ask("pin", f"click the place on another part that {name} is pinned to"))
+            return
+        if spot.anchor.part == self._picked[0].anchor.part:
+            self.document.said.emit("A pin ties two parts. Click a place on another part.")
+            return
+        one = self._picked[0]
+        self.stop_asking()
+        self.pinned.emit(one, spot)
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         """Zoom at the pointer."""

@@ -166,6 +166,10 @@ class Card(QScrollArea):
             return LinkSheet(self.document, thing, self.inks)
         if thing in rig.measures:
             return MeasureSheet(self.document, thing)
+        if thing in rig.closures:
+            from gremio.desktop.card.closure_sheet import ClosureSheet
+
+            return ClosureSheet(self.document, thing, self.inks)
         return self._rig_sheet()
 
     def _rig_sheet(self) -> Sheet:

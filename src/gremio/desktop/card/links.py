@@ -27,6 +27,12 @@ def add_link_sections(sheet: Sheet, document: Document, thing: str, inks: Inks) 
     for channel, drive in led:
         for link_id in drive.links:
             link = rig.links.get(link_id)
+            if link is None and link_id in rig.closures:
+                show = partial(document.select, link_id)
+                name = f"{channel.split(' ', 1)[1]}: closed linkage"
+                told = ", ".join(label(rig, c) for c in drive.leads[:2])
+                sheet.add(Slab(inks, "linkage", name, f"led by {told}" if told else "", show))
+                break
             if link is None:
                 sheet.add(second(f"{channel.split(' ', 1)[1]}: its own screw"))
                 continue

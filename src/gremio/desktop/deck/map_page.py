@@ -114,7 +114,7 @@ class MapView(QWidget):
     def _way(self) -> set[str]:
         """Nodes on the way of what is selected."""
         selected, rig = self.document.selected, self.document.rig
-        if selected in rig.links:
+        if selected in rig.links or selected in rig.closures:
             drives = self.document.program.drives
             mine = [c for c, drive in drives.items() if selected in drive.links]
         else:
@@ -225,7 +225,7 @@ class MapView(QWidget):
             return
         folded = {name for name in self.opened if self._belongs(node, name)}
         drive = self.document.program.drives.get(node.channels[0])
-        if drive is not None and drive.links[0] in self.document.rig.links:
+        if drive is not None and self.document.knows(drive.links[0]):
             self.document.select(drive.links[0])
         elif folded:
             self.opened -= folded

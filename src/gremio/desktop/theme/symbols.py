@@ -131,6 +131,14 @@ def _control(painter: QPainter, _ink: QColor) -> None:
     painter.drawRect(QRectF(6.2, 4, 3.6, 8))
 
 
+def _linkage(painter: QPainter, ink: QColor) -> None:
+    corners = [QPointF(3, 12.5), QPointF(4.5, 4.5), QPointF(12, 3), QPointF(13, 12.5)]
+    painter.drawPolyline(QPolygonF(corners))
+    painter.setBrush(QBrush(ink))
+    for corner in corners:
+        painter.drawEllipse(corner, 1.3, 1.3)
+
+
 SYMBOLS: dict[str, Draw] = {
     "fixed": _fixed,
     "hinge": _hinge,
@@ -150,6 +158,7 @@ SYMBOLS: dict[str, Draw] = {
     "driving": _wheel,
     "measure": _measure,
     "cam": _cam,
+    "linkage": _linkage,
     "control": _control,
 }
 

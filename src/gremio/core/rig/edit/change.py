@@ -25,7 +25,8 @@ def new_id(rig: Rig, letter: str) -> tuple[Rig, str]:
 
 
 def _things(rig: Rig) -> tuple[Mapping[str, object], ...]:
-    return rig.parts, rig.controls, rig.links, rig.sources, rig.measures, rig.paths, rig.poses
+    made = (rig.parts, rig.controls, rig.links, rig.sources, rig.measures, rig.paths)
+    return (*made, rig.poses, rig.closures)
 
 
 def with_entry(mapping: Mapping[str, T], key: str, value: T) -> dict[str, T]:

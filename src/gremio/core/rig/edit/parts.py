@@ -30,6 +30,7 @@ from gremio.core.rig.edit.change import (
     with_entry,
     without,
 )
+from gremio.core.rig.edit.closures import without_closures_of
 from gremio.core.rig.edit.links import without_channels_of
 from gremio.core.rig.joints import joint_matrix
 from gremio.core.rig.model import Joint, Part, Repeat, Rig, Shape, Stops
@@ -67,7 +68,7 @@ def remove_part(rig: Rig, part_id: str) -> Rig:
     at: dict[str, float] = dict(rig.at)
     lost = [i for i, m in rig.measures.items() if any(end.part in gone for end in m.ends)]
     for thing in (*gone, *lost):
-        rig = without_channels_of(rig, thing)
+        rig = without_closures_of(without_channels_of(rig, thing), thing)
         at = drop_values_of(at, thing)
     measures = without(rig.measures, *lost)
     controls = {

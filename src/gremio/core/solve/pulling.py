@@ -1,0 +1,123 @@
+"""Pulling at a point of any part: the one input that brings it nearest to the hand."""
+
+from __future__ import annotations
+
+import numpy as np
+import numpy.typing as npt
+
+from gremio.core.rig.channels import freed, key, label, split
+from gremio.core.rig.order import carriers
+from gremio.core.solve.backward import Hand, Held, drive_line, inputs_above
+from gremio.core.solve.evaluate import evaluate
+from gremio.core.solve.pose import Pose
+from gremio.core.solve.program import Program
+
+Array = npt.NDArray[np.float64]
+_PULLS = 10
+# No farther than this at a time, in one step of a pull (m, rad).
+_FARTHEST = 0.6
+
+
+def pull(
+    program: Program, pose: Pose, part: str, at: npt.ArrayLike, target: npt.ArrayLike
+) -> Hand | Held:
+    """The one input that brings a point of a part nearest to a target, within all stops.
+
+    part: id. at: (3,) the point in the part's frame (m). target: (3,) in the world (m). Of
+    several inputs the one that brings it nearest is moved; the present pose decides between
+    several answers.
+    """
+    point, goal = np.append(np.asarray(at, dtype=float), 1.0), np.asarray(target, dtype=float)
+    inputs = {c: pose.at(c) for c in program.channel_keys if program.inputs[program.channel_row[c]]}
+    row = program.part_row[part]
+    before = float(np.linalg.norm(pose.worlds[row, :3] @ point - goal))
+    best: tuple[float, Hand] | None = None
+    for lead in _inputs_of(program, part):
+        away, value = _nearest(program, inputs, lead, row, point, goal)
+        if best is None or away < best[0] - 1e-9:
+            best = (away, Hand(lead, value))
+    if best is None:
+        return Held(
+            f"{program.rig.parts[part].name} is grounded: nothing that can move carries it."
+        )
+    if best[0] < before - 1e-12:
+        return best[1]
+    return Held(_what_holds(program, pose, part))
+
+
+def _inputs_of(program: Program, part: str) -> list[str]:
+    """Keys of the inputs that move a part: of its own channels, and of what carries it."""
+    found: dict[str, None] = {}
+    for carrier in carriers(program.rig, part):
+        for channel in (key(carrier, name) for name in freed(program.rig.parts[carrier].joint)):
+            if channel in program.channel_row:
+                found.update(dict.fromkeys(inputs_above(program, channel)))
+    return list(found)
+
+
+def _nearest(
+    program: Program,
+    inputs: dict[str, float],
+    lead: str,
+    row: int,
+    point: Array,
+    goal: Array,
+) -> tuple[float, float]:
+    """How near (m) an input can bring a point to a goal, and its value there: Gauss-Newton along
+    the one input, each step no farther than the way gets shorter."""
+    end = program.channel_row[lead]
+    low, high = float(program.low[end]), float(program.high[end])
+
+    def place(value: float) -> Array:
+        world: Array = evaluate(program, {**inputs, lead: value}).worlds[0, row, :3] @ point
+        return world
+
+    here = min(max(inputs[lead], low), high)
+    at = place(here)
+    away = float(np.linalg.norm(at - goal))
+    for _ in range(_PULLS):
+        step = 1e-5 if here + 1e-5 <= high else -1e-5
+        slope = (place(here + step) - at) / step
+        square = float(slope @ slope)
+        if square < 1e-16:
+            break
+        way = float(slope @ (goal - at)) / square
+        way = min(max(way, -_FARTHEST), _FARTHEST)
+        for _ in range(6):
+            there = min(max(here + way, low), high)
+            moved = place(there)
+            nearer = float(np.linalg.norm(moved - goal))
+            if nearer < away:
+                break
+            way /= 2
+        else:
+            break
+        done = away - nearer < 1e-10
+        here, at, away = there, moved, nearer
+        if done:
+            break
+    return away, here
+
+
+def _what_holds(program: Program, pose: Pose, part: str) -> str:
+    """Why a part comes no nearer: the stop that something of its machine is at."""
+    rig = program.rig
+    near = set(carriers(rig, part))
+    moving = {c for p in near for c in program.channel_keys if split(c)[0] == p}
+    for channel in list(moving):
+        moving |= set(drive_line(program, channel))
+        loop = program.loops.get(channel)
+        moving |= set(loop.channels) if loop is not None else set()
+    for channel in program.channel_keys:
+        if channel not in moving:
+            continue
+        row = program.channel_row[channel]
+        value = pose.at(channel)
+        ends = (("low", float(program.low[row])), ("high", float(program.high[row])))
+        for end, stop in ends:
+            if abs(value - stop) <= 1e-6 * max(1.0, abs(stop)):
+                word = "end of the range" if not split(channel)[1] else "stop"
+                return (
+                    f"{rig.parts[part].name} is held by the {end} {word} of {label(rig, channel)}."
+                )
+    return f"{rig.parts[part].name} comes no nearer: its joints lead another way."

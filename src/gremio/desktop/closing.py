@@ -1,0 +1,29 @@
+"""Pinning two parts together at the screen. Loaded when it is first asked for."""
+
+from __future__ import annotations
+
+from gremio.core.rig.edit.closures import add_closure
+from gremio.core.rig.loops import closure_label
+from gremio.core.rig.model import Closure
+from gremio.desktop.bench.snapping import Spot
+from gremio.desktop.document import Document
+
+
+def pin_together(document: Document, one: Spot, two: Spot) -> None:
+    """Tie two picked places; where the second is an edge or a hole, a rail can be made of it on
+    the Card."""
+    axis = (1.0, 0.0, 0.0)
+    if two.inside is not None:
+        x, y, z = (float(v) for v in two.inside)
+        axis = (x, y, z)
+    closure = Closure(
+        one.anchor.part, two.anchor.part, at_one=one.anchor.at, at_two=two.anchor.at, axis=axis
+    )
+    names = [document.rig.parts[spot.anchor.part].name for spot in (one, two)]
+    if not document.make(f"pin {names[0]} to {names[1]}", lambda rig: add_closure(rig, closure)):
+        return
+    notes = [n.text for n in document.pose.notes if n.code.startswith("loop")]
+    told = closure_label(document.rig, closure)
+    loop = next((k for k in document.program.loops.values()), None)
+    free = f" It has {loop.mobility} freedom{'s' * (loop.mobility != 1)}." if loop else ""
+    document.said.emit(notes[0] if notes else f"{told[0].upper()}{told[1:]} closes a loop.{free}")
