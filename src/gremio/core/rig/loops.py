@@ -16,6 +16,7 @@ from gremio.core.rig.model import Closure, Rig
 _RANK = 1e-7
 # How far from home the rank is looked for as well, where home is a special place (SI).
 _ASIDE = 1e-3
+_CLOSING = 40
 
 
 @dataclass(frozen=True)
@@ -134,12 +135,41 @@ def _rank(jacobian: Array) -> int:
 def _at_a_usual_place(
     rig: Rig, closures: tuple[str, ...], parts: tuple[str, ...], channels: tuple[str, ...]
 ) -> Array:
-    """The Jacobian at home, or a little aside where its rank is greater there: a linkage that
-    is stretched out at home is not more mobile for it."""
-    home = jacobian_of(rig, closures, parts, channels, {})
-    aside = {c: _ASIDE * (1 + 0.37 * i) for i, c in enumerate(channels)}
-    other = jacobian_of(rig, closures, parts, channels, aside)
-    return other if _rank(other) > _rank(home) else home
+    """The Jacobian where the loop is closed next to home, or a little aside where its rank is
+    greater there: a linkage that is stretched out at home is not more mobile for it."""
+    home = _closed_near(rig, closures, parts, channels, dict.fromkeys(channels, 0.0))
+    here = jacobian_of(rig, closures, parts, channels, home)
+    aside = {c: home[c] + _ASIDE * (1 + 0.37 * i) for i, c in enumerate(channels)}
+    there = _closed_near(rig, closures, parts, channels, aside)
+    other = jacobian_of(rig, closures, parts, channels, there)
+    return other if _rank(other) > _rank(here) else here
+
+
+def _closed_near(
+    rig: Rig,
+    closures: tuple[str, ...],
+    parts: tuple[str, ...],
+    channels: tuple[str, ...],
+    values: dict[str, float],
+) -> dict[str, float]:
+    """Values (SI by key) near to some at which a loop is closed, by Gauss-Newton steps of least
+    length; as near as it comes where it can't be."""
+    for _ in range(_CLOSING):
+        frames = frames_in_loop(rig, parts, values)
+        gap = np.concatenate([_gap(rig.closures[c], frames) for c in closures])
+        if float(np.abs(gap).max(initial=0.0)) < 1e-13:
+            break
+        jacobian = jacobian_of(rig, closures, parts, channels, values)
+        step = np.linalg.lstsq(jacobian, -gap, rcond=1e-9)[0]
+        step *= min(1.0, 0.5 / max(float(np.abs(step).max(initial=0.0)), 1e-12))
+        values = {c: values[c] + float(d) for c, d in zip(channels, step, strict=True)}
+    return values
+
+
+def _gap(closure: Closure, frames: Mapping[str, Array]) -> Array:
+    here, there, ways = points_of(closure, frames)
+    gap: Array = ways @ (here - there)
+    return gap
 
 
 def frames_in_loop(rig: Rig, parts: Iterable[str], values: Mapping[str, float]) -> dict[str, Array]:
@@ -186,8 +216,7 @@ def gaps(rig: Rig, closures: Iterable[str], frames: Mapping[str, Array]) -> dict
     """How far apart each closure is (m)."""
     found = {}
     for closure in closures:
-        here, there, ways = points_of(rig.closures[closure], frames)
-        found[closure] = float(np.linalg.norm(ways @ (here - there)))
+        found[closure] = float(np.linalg.norm(_gap(rig.closures[closure], frames)))
     return found
 
 

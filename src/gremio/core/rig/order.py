@@ -135,7 +135,7 @@ def arrange(rig: Rig) -> Arrangement:
     if loops:
         found = [c for loop in loops for c in loop.found]
         trains, faults = solve_trains(rows, [*rig.controls, *one_way, *found])
-        notes += _loop_notes(rig, loops)
+    notes += _loop_notes(rig, loops)
     notes += [_train_note(rig, fault, one_way) for fault in faults]
     blocks = [_train_block(train) for train in trains]
     blocks += [_loop_block(loop) for loop in loops if loop.found]
