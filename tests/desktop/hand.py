@@ -129,13 +129,20 @@ class Hand:
         raise AssertionError(f"nothing on the screen is called {what}")
 
     def choose(self, what: str, text: str) -> None:
-        """Choose an entry of a choice on the Card, by keys."""
+        """Choose an entry of a choice: by a key where it is the next one, else by a click."""
         box = self.named(what)
         assert isinstance(box, QComboBox)
         entries = [box.itemText(i) for i in range(box.count())]
         steps = entries.index(text) - box.currentIndex()
-        for _ in range(abs(steps)):
-            box = self.named(what)
+        self.reach(box)
+        if abs(steps) == 1:
             box.setFocus()
             self.keys(Qt.Key.Key_Down if steps > 0 else Qt.Key.Key_Up)
-        self.rest(10)
+        elif steps:
+            box.showPopup()
+            self.rest(20)
+            view = box.view()
+            index = box.model().index(entries.index(text), box.modelColumn())
+            view.scrollTo(index)
+            QTest.mouseClick(view.viewport(), LEFT, pos=view.visualRect(index).center())
+        self.rest(20)

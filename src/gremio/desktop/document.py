@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
 from pathlib import Path
@@ -25,6 +26,7 @@ from gremio.core.rig.solids import AnySolid
 from gremio.core.shape.geometry import Geometry
 from gremio.core.solve.backward import Held, move
 from gremio.core.solve.evaluate import evaluate, rolled_on
+from gremio.core.solve.loop_steps import warm_up
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program, compile_rig
 from gremio.core.solve.pulling import pull
@@ -77,7 +79,8 @@ class Document(QObject):
         self._look = QTimer(self)
         self._look.setSingleShot(True)
         self._look.setInterval(_A_MOMENT)
-        self._look.timeout.connect(self.looked_over)
+        self._look.timeout.connect(self._look_over)
+        self._warming: threading.Thread | None = None
         self.pose_changed.connect(self._look_soon)
         self.path: Path | None = None
         self.selected = ""
@@ -137,6 +140,17 @@ class Document(QObject):
             self._machine = (self.program, found)
         told = [*self.pose.notes, *self._shelf_notes]
         return sorted_findings([*map(Finding, told), *self._machine[1]])
+
+    def _look_over(self) -> None:
+        """Tell that what is wrong may be asked for. What closes loops loads beside the window
+        first, so that nothing waits for it."""
+        if self._program.loops and self._warming is None:
+            self._warming = threading.Thread(target=warm_up, args=(self._program,), daemon=True)
+            self._warming.start()
+        if self._warming is not None and self._warming.is_alive():
+            self._look.start()
+        else:
+            self.looked_over.emit()
 
     def _look_soon(self) -> None:
         if not self._look.isActive():

@@ -18,6 +18,7 @@ from gremio.core.problem import Note
 from gremio.core.rig.channels import adds, freed, full_label, key, link_label, split
 from gremio.core.rig.edit.controls import all_home
 from gremio.core.rig.joints import APPLIED
+from gremio.core.rig.loops import closure_label
 from gremio.core.rig.model import Part, Ratio, Rig, Shape
 from gremio.core.rig.solids import Ball, Box, Cylinder
 from gremio.core.rig.trains import Train
@@ -68,6 +69,8 @@ class _Writer:
         for part_id in self.program.part_ids:
             self._part(part_id, self.rig.parts[part_id], mimics)
         self._tell_links()
+        # What is lost outright comes before what is only carried otherwise.
+        self.notes.sort(key=lambda note: note.code not in ("urdf-link", "urdf-loop"))
         text: bytes = etree.tostring(
             self.root, xml_declaration=True, encoding="utf-8", pretty_print=True
         )
@@ -201,6 +204,10 @@ class _Writer:
             if not carried:
                 text = f"URDF can't carry {link_label(self.rig, link)}; it is left out."
                 self._note("urdf-link", "", text)
+
+        for closure in self.rig.closures.values():
+            told = closure_label(self.rig, closure)
+            self._note("urdf-loop", "", f"URDF has no closed loops: {told} is left out.")
 
     def _visual(self, link: etree._Element, name: str, shape: Shape) -> None:
         visual = etree.SubElement(link, "visual")

@@ -21,8 +21,8 @@ from gremio.core.solve.backward import led_channels
 from gremio.core.solve.evaluate import evaluate_channels
 from gremio.core.solve.program import Program
 
-_STEPS = 120
-_HALVINGS = 48
+# Into so many pieces the way is cut at first, and then again and again where a stop is met.
+_STEPS, _CLOSER, _ROUNDS = 60, 12, 12
 _BEYOND = 1e-9
 
 
@@ -40,20 +40,25 @@ class Reach(NamedTuple):
     stuck: str = ""
 
 
-def reach_of(program: Program, control: str, at: dict[str, float] | None = None) -> Reach:
-    """How far a control (by id) can go from home, all else as `at` has it (SI by key), else at
-    home."""
+def reach_of(program: Program, control: str) -> Reach:
+    """How far a control (by id) can go from home, all else at home. A program remembers it."""
+    known: dict[str, Reach] = program.memo.setdefault("reach", {})
+    if control not in known:
+        known[control] = _reach(program, control)
+    return known[control]
+
+
+def _reach(program: Program, control: str) -> Reach:
     entry = program.rig.controls[control]
     rows = _stopped_rows(program, control)
     if len(rows) == 0 or not entry.low < entry.high:
         return Reach(entry.low, entry.high)
-    others = at or {}
     home = min(max(entry.home, entry.low), entry.high)
-    stuck = _first_past(program, control, rows, others, np.array([home]))
+    stuck = _first_past(program, control, rows, np.array([home]))
     if stuck[1] >= 0:
         return Reach(entry.low, entry.high, stuck=program.channel_keys[stuck[1]])
-    low, low_by = _outward(program, control, rows, others, home, entry.low)
-    high, high_by = _outward(program, control, rows, others, home, entry.high)
+    low, low_by = _outward(program, control, rows, home, entry.low)
+    high, high_by = _outward(program, control, rows, home, entry.high)
     return Reach(low, high, low_by, high_by)
 
 
@@ -66,43 +71,31 @@ def _stopped_rows(program: Program, control: str) -> npt.NDArray[np.intp]:
 
 
 def _outward(
-    program: Program,
-    control: str,
-    rows: npt.NDArray[np.intp],
-    others: dict[str, float],
-    home: float,
-    end: float,
+    program: Program, control: str, rows: npt.NDArray[np.intp], home: float, end: float
 ) -> tuple[float, str]:
     """The last value on the way from home to an end at which nothing is past a stop, and the
-    channel that is then held; the end itself when nothing is."""
+    channel that is then held; the end itself when nothing is. Each round looks at the part of
+    the way in which it was found, more closely."""
     if home == end:
         return end, ""
-    way = np.linspace(home, end, _STEPS)
-    step, row = _first_past(program, control, rows, others, way)
-    if row < 0:
-        return end, ""
-    free, held = float(way[step - 1]), float(way[step])
-    for _ in range(_HALVINGS):
-        middle = (free + held) / 2
-        if middle in (free, held):
+    free, held, row = home, end, -1
+    for count in (_STEPS, *([_CLOSER] * _ROUNDS)):
+        way = np.linspace(free, held, count)
+        step, found = _first_past(program, control, rows, way)
+        if found < 0:
             break
-        past = _first_past(program, control, rows, others, np.array([middle]))
-        if past[1] < 0:
-            free = middle
-        else:
-            held, row = middle, past[1]
-    return free, program.channel_keys[row]
+        row, free, held = found, float(way[max(step - 1, 0)]), float(way[step])
+    return (end, "") if row < 0 else (free, program.channel_keys[row])
 
 
 def _first_past(
     program: Program,
     control: str,
     rows: npt.NDArray[np.intp],
-    others: dict[str, float],
     way: npt.NDArray[np.float64],
 ) -> tuple[int, int]:
     """(which value, channel row) first asked past a stop along values of a control; (−1, −1)."""
-    asked = evaluate_channels(program, {**others, control: way})[1][rows]
+    asked = evaluate_channels(program, {control: way})[1][rows]
     low, high = program.asked_range
     past = (asked > high[rows, None] + _BEYOND) | (asked < low[rows, None] - _BEYOND)
     frames = np.flatnonzero(past.any(axis=0))

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Container, Iterable, Mapping
 from dataclasses import dataclass
 
 import numpy as np
 
-from gremio.core.frames import Array, matrix
+from gremio.core.frames import Array, Frame, matrix
 from gremio.core.rig.channels import freed, key, split
 from gremio.core.rig.joints import APPLIED, joint_matrix, outer_matrix
 from gremio.core.rig.model import Closure, Rig
@@ -172,6 +173,12 @@ def _gap(closure: Closure, frames: Mapping[str, Array]) -> Array:
     return gap
 
 
+@functools.lru_cache(maxsize=4096)
+def _mount(frame: Frame) -> Array:
+    """(4, 4) of a mount; not to be written to."""
+    return matrix(frame)
+
+
 def frames_in_loop(rig: Rig, parts: Iterable[str], values: Mapping[str, float]) -> dict[str, Array]:
     """(4, 4) frames of parts as seen from what carries all of them. values: SI by key; home
     where one is absent."""
@@ -179,7 +186,7 @@ def frames_in_loop(rig: Rig, parts: Iterable[str], values: Mapping[str, float]) 
     for part in parts:
         entry = rig.parts[part]
         above = frames.get(entry.parent or "", np.eye(4))
-        frames[part] = above @ matrix(entry.mount) @ joint_matrix(_own(rig, part, values))
+        frames[part] = above @ _mount(entry.mount) @ joint_matrix(_own(rig, part, values))
     return frames
 
 
@@ -229,6 +236,7 @@ def jacobian_of(
 ) -> Array:
     """(m, channels) how the gaps of closures change with each channel (m/m, m/rad)."""
     frames = frames_in_loop(rig, parts, values)
+    works = [_where_it_works(rig, frames, channel, values) for channel in channels]
     rows = []
     for closure_id in closures:
         closure = rig.closures[closure_id]
@@ -240,16 +248,31 @@ def jacobian_of(
             sign = 1.0 if part in one else -1.0 if part in two else 0.0
             if not sign:
                 continue
-            entry = rig.parts[part]
-            above = frames.get(entry.parent or "", np.eye(4))
-            frame = above @ matrix(entry.mount) @ outer_matrix(_own(rig, part, values), name)
-            axis = frame[:3, "xyz".index(name[-1])]
-            # Both points are met, so the lever of either is that of the meeting point.
-            lever = (here if sign > 0 or closure.kind == "rail" else there) - frame[:3, 3]
-            way = axis if name.startswith("move") else np.cross(axis, lever)
-            block[:, column] = sign * way
+            origin, axis = works[column]
+            # On a rail the directions turn with the second part, and the lever of the first
+            # point is what counts for both sides.
+            lever = (here if sign > 0 or closure.kind == "rail" else there) - origin
+            block[:, column] = sign * (axis if name.startswith("move") else _cross(axis, lever))
         rows.append(ways @ block)
     return np.concatenate(rows) if rows else np.zeros((0, len(channels)))
+
+
+def _where_it_works(
+    rig: Rig, frames: Mapping[str, Array], channel: str, values: Mapping[str, float]
+) -> tuple[Array, Array]:
+    """(3,) origin and (3,) axis of a channel, by key, as seen from what carries the loop."""
+    part, name = split(channel)
+    entry = rig.parts[part]
+    frame = frames.get(entry.parent or "", np.eye(4)) @ _mount(entry.mount)
+    if len(freed(entry.joint)) > 1:
+        frame = frame @ outer_matrix(_own(rig, part, values), name)
+    return frame[:3, 3], frame[:3, "xyz".index(name[-1])]
+
+
+def _cross(a: Array, b: Array) -> Array:
+    return np.array(
+        [a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]]
+    )
 
 
 def _gruebler(

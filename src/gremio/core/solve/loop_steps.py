@@ -16,6 +16,7 @@ from gremio.core.rig.model import Rig
 
 if TYPE_CHECKING:
     from gremio.core.solve.loop_kernel import Shape
+    from gremio.core.solve.program import Program
 
 Array = npt.NDArray[np.float64]
 Rows = npt.NDArray[np.intp]
@@ -106,6 +107,22 @@ class LoopStep:
         channels[self.rows] = result.T
         asked[self.followers] = channels[self.followers]
         return gone, left
+
+
+def warm_up(program: Program) -> None:
+    """Load what closes loops, and close one at home, so that no hand waits for it later."""
+    loops = [loop for level in program.steps for loop in level.loops]
+    if loops:
+        _follow_home(loops[0])
+
+
+def _follow_home(step: LoopStep) -> None:
+    from gremio.core.solve.loop_kernel import close_frames
+
+    asked, q = step.home[None].copy(), step.home.copy()
+    close_frames(
+        step.shape, q, asked, np.full(1, -1), np.empty_like(asked), np.empty(1), np.empty(1)
+    )
 
 
 def _one_after_another(leads: Array, home: Array) -> tuple[Rows, Rows]:

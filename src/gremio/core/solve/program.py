@@ -6,6 +6,7 @@ import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -104,6 +105,12 @@ class Program:
             for step in level.adds
             if isinstance(step, RollStep | DriveStep)
         )
+
+    @cached_property
+    def memo(self) -> dict[str, Any]:
+        """What others have found out about the program and want to keep; it never changes, so
+        neither does that."""
+        return {}
 
     @cached_property
     def asked_range(self) -> tuple[Array, Array]:

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from gremio.core.inspect.reach import Reach, reach_of
+from gremio.core.inspect.reach import reach_of
 from gremio.core.rig.channels import owner_name
 from gremio.core.rig.edit.desk import groups_of, place_control
 from gremio.core.rig.scales import at_share, share_of
@@ -57,7 +57,6 @@ class Desk(QWidget):
         self.headings: dict[str, QPushButton] = {}
         self.folded: set[str] = set()
         self.chosen: set[str] = set()
-        self._reaches: tuple[object, dict[str, Reach]] | None = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 8, 0, 4)
         layout.setSpacing(2)
@@ -115,8 +114,6 @@ class Desk(QWidget):
         show_in(self.area, self.sheet)
         self.area.verticalScrollBar().setValue(scrolled)
         self.add.setVisible(not self.document.rig.locked)
-        if self._reaches is not None and self._reaches[0] is self.document.program:
-            self._show_reaches()
 
     def _heading(self, group: str, count: int) -> QPushButton:
         """The name of a group; a click folds it."""
@@ -158,16 +155,11 @@ class Desk(QWidget):
                 instrument.take_pose()
 
     def _show_reaches(self) -> None:
-        """Where the machine stops each control: looked for once for a rig."""
+        """Where the machine stops each control."""
         program = self.document.program
-        if self._reaches is None or self._reaches[0] is not program:
-            self._reaches = (program, {})
-        found = self._reaches[1]
         for control, instrument in self.instruments.items():
             if control in program.rig.controls:
-                if control not in found:
-                    found[control] = reach_of(program, control)
-                instrument.show_reach(found[control])
+                instrument.show_reach(reach_of(program, control))
 
     # ── moving several ─────────────────────────────────────────────
 

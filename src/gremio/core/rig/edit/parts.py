@@ -139,6 +139,9 @@ def set_joint(rig: Rig, part_id: str, joint: Joint, values: Mapping[str, float] 
                 f"{channel} of {part.name} is used by {link_label(rig, used[0])}, so the joint "
                 "can't ground it. Remove the link first."
             )
+    if joint.kind == "screw" and part.joint.kind != "screw":
+        # Its move and its turn are tied from now on, so both begin at zero.
+        lost += [c for c in (f"move {joint.axis}", f"turn {joint.axis}") if c not in lost]
     kept = {c: v for c, v in values.items() if c not in lost}
     mount = part.mount
     if any(values.get(c, 0.0) != (1.0 if c in SCALES else 0.0) for c in lost):

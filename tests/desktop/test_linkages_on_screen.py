@@ -1,0 +1,134 @@
+"""Closing loops and pulling them, by mouse and keys in the real window."""
+
+from __future__ import annotations
+
+import math
+
+import pytest
+from PyQt6.QtCore import QPointF, Qt
+from tests.desktop.hand import CTRL, Hand
+
+import gremio
+from gremio.core.rig.builder import shape
+from gremio.core.rig.find import control_id, part_id
+from gremio.core.rig.solids import Box
+
+ESCAPE = Qt.Key.Key_Escape
+
+
+@pytest.fixture
+def at_bars(hand: Hand) -> Hand:
+    """Crank, coupler and rocker, drawn as bars, with the coupler's end on the rocker's."""
+    build = gremio.Builder("Four-bar")
+    a, b, c, d = 0.5, 1.4, 1.0, 1.4
+    up = math.radians(70)
+    tip = (a * math.cos(up), a * math.sin(up))
+    far = math.hypot(d - tip[0], tip[1])
+    inside = math.acos((b * b + far * far - c * c) / (2 * b * far))
+    rod = inside - math.atan2(tip[1], d - tip[0])
+    end = (tip[0] + b * math.cos(rod), tip[1] + b * math.sin(rod))
+    rocker = math.atan2(end[1], end[0] - d)
+
+    def bar(length: float):
+        return shape(Box(length=length, width=0.1, height=0.1), (length / 2, 0, 0))
+
+    # Upright, about y, so that the Bench sees them broadside.
+    build.part("Crank", bar(a), turned=(0, -up, 0), joint="hinge y")
+    build.part("Coupler", bar(b), on="Crank", at=(a, -0.14, 0), turned=(0, up - rod, 0),
+               joint="hinge y")  # fmt: skip
+    build.part("Rocker", bar(c), at=(d, -0.28, 0), turned=(0, -rocker, 0), joint="hinge y")
+    build.control("Turn", "-1 turn", "1 turn", unit="turn")
+    build.ratio("Turn", "Crank", 1)
+    hand.window.show_rig(build.rig)
+    hand.rest(60)
+    return hand
+
+
+def pinned(hand: Hand) -> None:
+    document = hand.window.document
+    document.edit(
+        "pin", lambda rig: gremio.pin(rig, "Coupler", "Rocker", (1.4, -0.14, 0), (1.0, 0, 0))
+    )
+    hand.rest(40)
+
+
+def test_two_clicks_pin_two_parts_together(at_bars: Hand) -> None:
+    window, document = at_bars.window, at_bars.window.document
+    window.bench.setFocus()
+    at_bars.keys("p")
+    first = at_bars.on_part("Coupler", (1.4, -0.05, 0.0))
+    for spot in (first - QPointF(30, 0), first):
+        at_bars.move(window.bench, spot)
+    at_bars.click(window.bench, first)
+    second = at_bars.on_part("Rocker", (1.0, -0.05, 0.0))
+    for spot in (second - QPointF(0, 20), second):
+        at_bars.move(window.bench, spot)
+    at_bars.click(window.bench, second)
+    (closure,) = document.rig.closures.values()
+    names = {document.rig.parts[p].name for p in (closure.one, closure.two or "")}
+    assert names == {"Coupler", "Rocker"}
+    assert document.selected in document.rig.closures
+    at_bars.keys(Qt.Key.Key_Z, CTRL)
+    assert document.rig.closures == {}
+
+
+def test_escape_stops_pinning(at_bars: Hand) -> None:
+    at_bars.window.bench.setFocus()
+    at_bars.keys("p")
+    at_bars.keys(ESCAPE)
+    assert not at_bars.window.bench.asking() and at_bars.window.document.rig.closures == {}
+
+
+def test_the_control_drives_the_loop_and_the_card_tells_its_mobility(at_bars: Hand) -> None:
+    window, document = at_bars.window, at_bars.window.document
+    pinned(at_bars)
+    at_bars.type_into(at_bars.instrument("Turn").field, "0.15 turn")
+    assert at_bars.value("Rocker") != 0.0
+    document.select(next(iter(document.rig.closures)))
+    at_bars.rest(30)
+    words = [w.text() for w in window.card.findChildren(type(window.message)) if w.isVisible()]
+    assert "1 freedom, by the rank of its Jacobian" in words
+    assert any(w.startswith("closed (") for w in words)
+    at_bars.choose("Kind of closure", "rail")
+    assert next(iter(document.rig.closures.values())).kind == "rail"
+    at_bars.click(at_bars.named("Remove this closure"))
+    assert document.rig.closures == {}
+
+
+def test_any_part_of_a_linkage_is_pulled_and_the_desk_follows(at_bars: Hand) -> None:
+    window, document = at_bars.window, at_bars.window.document
+    pinned(at_bars)
+    start = at_bars.on_part("Rocker", (0.8, -0.05, 0.0))
+    assert window.bench.part_at(start) == part_id(document.rig, "Rocker")
+    at_bars.drag(window.bench, start, start + QPointF(-6, 2), start + QPointF(-20, 6),
+                 start + QPointF(-34, 10))  # fmt: skip
+    assert abs(at_bars.value("Turn")) > 0.02
+    (closing,) = document.pose.poses.closing.values()
+    assert float(closing.gap[0]) < 1e-9
+    assert window.undo.text() == "Undo move Turn"
+    at_bars.keys(Qt.Key.Key_Z, CTRL)
+    assert at_bars.value("Turn") == 0.0
+
+
+def test_where_the_reach_ends_is_on_the_inspection_page(at_bars: Hand) -> None:
+    document = at_bars.window.document
+    pinned(at_bars)
+    rocker = part_id(document.rig, "Rocker")
+    from gremio.core.rig.edit.parts import set_stops
+    from gremio.core.rig.model import Stops
+
+    document.edit("stop", lambda rig: set_stops(rig, rocker, "turn y", Stops(-0.2, 0.2)))
+    document.move(control_id(document.rig, "Turn"), 2.0)
+    (note,) = (n for n in document.notes() if n.code == "loop-reach")
+    assert "stop of Rocker" in note.text
+
+
+def test_the_engine_of_the_demo_turns(at_lock: Hand) -> None:
+    document = at_lock.window.document
+    document.move(control_id(document.rig, "Engine"), 2.0)
+    crank, rod = 0.22, 0.9
+    wanted = crank * math.cos(2.0) + math.sqrt(rod**2 - (crank * math.sin(2.0)) ** 2)
+    assert at_lock.value("Crosshead") + crank + rod == pytest.approx(wanted, abs=1e-9)
+    document.move(control_id(document.rig, "Lift"), 1.0)
+    platform = document.pose.part("Platform").world
+    assert platform[:3, 2] == pytest.approx([0, 0, 1], abs=1e-9) and platform[2, 3] > 2
