@@ -22,10 +22,13 @@ import msgspec
 import mujoco
 import numpy as np
 from scipy.interpolate import PchipInterpolator
+from scipy.optimize import least_squares
 
+import gremio
 from gremio.core.files.rig_file import encode
 from gremio.core.files.shelf import Shelf
 from gremio.core.frames import Frame
+from gremio.core.rig.find import part_id
 from gremio.core.rig.model import (
     Cam,
     Control,
@@ -98,12 +101,12 @@ def in_mujoco(rig: Rig) -> tuple[mujoco.MjModel, mujoco.MjData]:
     """The same tree in mujoco, its bodies in the same order."""
     spec = mujoco.MjSpec()
     bodies = {}
-    for part_id, part in rig.parts.items():
+    for name, part in rig.parts.items():
         above = bodies[part.parent] if part.parent else spec.worldbody
-        body = above.add_body(name=part_id, pos=part.mount.at, quat=part.mount.turn)
+        body = above.add_body(name=name, pos=part.mount.at, quat=part.mount.turn)
         body.mass, body.inertia, body.explicitinertial = 1.0, [1, 1, 1], True
-        body.add_joint(name=part_id, type=mujoco.mjtJoint.mjJNT_HINGE, axis=[0, 0, 1])
-        bodies[part_id] = body
+        body.add_joint(name=name, type=mujoco.mjtJoint.mjJNT_HINGE, axis=[0, 0, 1])
+        bodies[name] = body
     model = spec.compile()
     return model, mujoco.MjData(model)
 
@@ -385,6 +388,115 @@ def dragging() -> list[Row]:
     )]  # fmt: skip
 
 
+LENGTHS = (0.40, 1.20, 0.80, 1.00)
+CRANK, ROD, ROCKER = (np.radians(v) for v in (40.0, 20.298, 57.325))
+
+
+def four_bar(build: gremio.Builder, at: float = 0.0, name: str = "") -> None:
+    """A four-bar linkage: crank, coupler, rocker, pinned together."""
+    a, b, c, d = LENGTHS
+    build.part(f"Crank{name}", at=(0, at, 0), turned=(0, 0, CRANK), joint="spin z")
+    build.part(f"Coupler{name}", on=f"Crank{name}", at=(a, 0, 0), turned=(0, 0, ROD - CRANK),
+               joint="spin z")  # fmt: skip
+    build.part(f"Rocker{name}", at=(d, at, 0), turned=(0, 0, ROCKER), joint="spin z")
+    build.rig = gremio.pin(build.rig, f"Coupler{name}", f"Rocker{name}", (b, 0, 0), (c, 0, 0))
+
+
+def closed_form(crank: np.ndarray) -> np.ndarray:
+    """The angle of the rocker, in closed form (a textbook's)."""
+    a, b, c, d = LENGTHS
+    k1, k2, k3 = d / a, d / c, (a * a - b * b + c * c + d * d) / (2 * a * c)
+    p = np.cos(crank) - k1 - k2 * np.cos(crank) + k3
+    q, r = -2 * np.sin(crank), k1 - (k2 + 1) * np.cos(crank) + k3
+    return 2 * np.arctan2(-q - np.sqrt(q * q - 4 * p * r), 2 * p)
+
+
+def linkages() -> list[Row]:
+    """(k) closed linkages: one for many angles, many at once, and a tall one."""
+    build = gremio.Builder("Four-bar")
+    four_bar(build)
+    program = compile_rig(build.rig)
+    crank = np.linspace(0, 2 * np.pi, 10_000)
+    channels = _ChannelsOnly(program, {"p1 turn z": crank})
+    row = program.channel_row["p3 turn z"]
+    off = channels.run()[row] + ROCKER - closed_form(crank + CRANK)
+    assert np.abs((off + np.pi) % (2 * np.pi) - np.pi).max() < 1e-9
+    mine, other = against(channels.run, lambda: closed_form(crank + CRANK), 4)
+    a, b, c, d = LENGTHS
+
+    def gap(q: np.ndarray, angle: float) -> list[float]:
+        return [
+            a * np.cos(angle) + b * np.cos(q[0]) - d - c * np.cos(q[1]),
+            a * np.sin(angle) + b * np.sin(q[0]) - c * np.sin(q[1]),
+        ]
+
+    few = crank[::50] + CRANK
+
+    def one_by_one() -> None:
+        q = np.array([ROD, ROCKER])
+        for angle in few:
+            q = least_squares(gap, q, args=(angle,), xtol=1e-14, ftol=1e-14, gtol=1e-14).x
+
+    slow = best(one_by_one, 2) * len(crank) / len(few)
+    rows: list[Row] = [
+        ("(k) a four-bar for 10,000 crank angles", "its closed form in NumPy",
+         f"{mine * 1e3:.0f} ms", f"{other * 1e3:.2f} ms", f"{mine / other:.0f} × (goal ≤ 200 ×)"),
+        ("(k) a four-bar for 10,000 crank angles",
+         f"`scipy.optimize.least_squares` an angle, {len(few)} of them",
+         f"{mine * 1e3:.0f} ms", f"{slow:.1f} s", f"{slow / mine:.0f} × faster (goal ≥ 50 ×)"),
+    ]  # fmt: skip
+    build = gremio.Builder("Many")
+    for i in range(200):
+        four_bar(build, float(i), f" {i}")
+    many = compile_rig(build.rig)
+    cranks = {
+        f"{part} turn z": 0.3 for part, entry in build.rig.parts.items() if "Crank" in entry.name
+    }
+    tree = hinged_tree(1_000)
+    open_tree = compile_rig(tree)
+    inputs = dict.fromkeys(tree.controls, 0.1)
+    mine, other = against(
+        lambda: evaluate(many, cranks).worlds, lambda: evaluate(open_tree, inputs).worlds, 4
+    )
+    rows.append((
+        "(k) 200 four-bars in one rig, one pose, 0.3 rad from home",
+        "its own pose of 1,000 hinged parts without loops",
+        f"{mine * 1e3:.1f} ms", f"{other * 1e3:.2f} ms", f"{mine / other:.1f} ×",
+    ))  # fmt: skip
+    lift = compile_rig(scissor(40))
+    drawn = np.linspace(0, -0.6, 24)
+    heights = evaluate(lift, {"p1 move x": drawn})
+    top = heights.worlds[:, lift.part_row[part_id(lift.rig, "A39")]] @ np.array([1.0, 0, 0, 1])
+    wanted = 40 * np.sqrt(1 - (np.cos(0.2) + drawn) ** 2)
+    assert np.abs(top[:, 2] - wanted).max() < 1e-8
+    pose = _ChannelsOnly(lift, {"p1 move x": -0.6})
+    mine = best(pose.run, 3)
+    rows.append((
+        "(k) a scissor lift of 40 stages, 80 joints solved together, one pose at full height",
+        "n·L·sin θ, to 1e-8 m", f"{mine * 1e3:.0f} ms", "", "",
+    ))  # fmt: skip
+    return rows
+
+
+def scissor(stages: int) -> Rig:
+    """A scissor lift of arms a metre long, low at home."""
+    low = 0.2
+    build = gremio.Builder("Lift")
+    build.part("Nut", at=(np.cos(low), 0, 0), joint="slide x")
+    turn = {"up": -low, "down": low - np.pi}
+    left, right = "Nut", ""
+    for stage in range(stages):
+        first = stage == 0
+        at = (0.0 if first else 1.0, 0, 0)
+        build.part(f"A{stage}", on=None if first else left, at=at, joint="hinge y",
+                   turned=(0, turn["up"] - (0.0 if first else turn["down"]), 0))  # fmt: skip
+        build.part(f"B{stage}", on=right or left, at=at, joint="hinge y",
+                   turned=(0, turn["down"] - (0.0 if first else turn["up"]), 0))  # fmt: skip
+        build.rig = gremio.pin(build.rig, f"A{stage}", f"B{stage}", (0.5, 0, 0), (0.5, 0, 0))
+        left, right = f"B{stage}", f"A{stage}"
+    return build.rig
+
+
 def compiling() -> list[Row]:
     """(g) compiling a rig of 10,000 links, against a plain parse of its file."""
     rig = hinged_tree(10_000)
@@ -586,7 +698,8 @@ def starting() -> list[Row]:
 def main() -> None:
     """Measure, print, and write the table."""
     rows = [
-        *solving(), *formulas(), *trains(), *cams(), *compiling(), *drawing(), *ledger(),
+        *solving(), *formulas(), *trains(), *cams(), *linkages(), *compiling(), *drawing(),
+        *ledger(),
         *dragging(), *starting(),
     ]  # fmt: skip
     head = ("what", "against", "Gremio", "the other", "ratio")

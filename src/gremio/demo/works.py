@@ -82,7 +82,7 @@ def _valve_at() -> float:
 
 def scissor_lift(build: gremio.Builder) -> None:
     """A platform on crossed arms: a nut draws their feet together, and it rises."""
-    wide, tall = ARM * math.cos(LOW), ARM * math.sin(LOW)
+    wide = ARM * math.cos(LOW)
     base = "Lift base"
     build.part(base, shape(box(2.0, 1.0, 0.12), (0.8, 0, 0.06), paint=STONE), at=(5.6, 1.4, 0))
     build.part(
@@ -93,42 +93,47 @@ def scissor_lift(build: gremio.Builder) -> None:
     up, down = -LOW, LOW - math.pi
     # Odd arms rise to the right, even ones to the left; each stands on the one below.
     places: list[tuple[str, str, tuple[Typed, Typed, Typed], float]] = [
-        ("Arm 1", base, (0, 0.4, 0.24), up),
-        ("Arm 2", "Lift nut", (0, -0.4, 0), down),
+        ("Arm 1", base, (0, 0, 0.24), up),
+        ("Arm 2", "Lift nut", (0, 0, 0), down),
     ]
     turned = {"Arm 1": up, "Arm 2": down}
     for stage in range(2, STAGES + 1):
         one, two = f"Arm {2 * stage - 1}", f"Arm {2 * stage}"
         left, right = f"Arm {2 * stage - 2}", f"Arm {2 * stage - 3}"
-        places.append((one, left, (ARM, 0.8, 0), up - turned[left]))
-        places.append((two, right, (ARM, -0.8, 0), down - turned[right]))
+        places.append((one, left, (ARM, 0, 0), up - turned[left]))
+        places.append((two, right, (ARM, 0, 0), down - turned[right]))
         turned |= {one: up, two: down}
     for name, on, at, turn in places:
-        build.part(name, *_arm(), on=on, at=at, turned=(0, turn, 0), joint="hinge y")
+        build.part(
+            name, *_arm(turned[name] == up), on=on, at=at, turned=(0, turn, 0), joint="hinge y"
+        )
     top_left, top_right = f"Arm {2 * STAGES}", f"Arm {2 * STAGES - 1}"
     build.part(
         "Platform",
-        shape(box(2.0, 1.1, 0.1), (wide / 2, 0.4, 0.1), paint=OAK),
-        shape(box(0.06, 1.1, 0.5), (wide / 2 - 0.97, 0.4, 0.4), paint=LEAF),
-        shape(box(0.06, 1.1, 0.5), (wide / 2 + 0.97, 0.4, 0.4), paint=LEAF),
+        shape(box(2.0, 1.1, 0.1), (wide / 2, 0, 0.1), paint=OAK),
+        shape(box(0.06, 1.1, 0.5), (wide / 2 - 0.97, 0, 0.4), paint=LEAF),
+        shape(box(0.06, 1.1, 0.5), (wide / 2 + 0.97, 0, 0.4), paint=LEAF),
         on=top_left, at=(ARM, 0, 0), turned=(0, -down, 0), joint="hinge y",
     )  # fmt: skip
     middle = (ARM / 2, 0, 0)
     for stage in range(1, STAGES + 1):
         names = f"Arm {2 * stage - 1}", f"Arm {2 * stage}"
-        build.rig = gremio.pin(build.rig, names[0], names[1], (ARM / 2, -0.8, 0), middle)
+        build.rig = gremio.pin(build.rig, names[0], names[1], middle, middle)
     build.rig = gremio.pin(
-        build.rig, top_right, "Platform", (ARM, -0.8, 0), (wide, 0, 0), rail=(1, 0, 0)
+        build.rig, top_right, "Platform", (ARM, 0, 0), (wide, 0, 0), rail=(1, 0, 0)
     )
-    assert tall > 0
     build.control("Lift", "0 m", "1.1 m", kind="length", group="Works")
     build.ratio("Lift", "Lift nut", -1)
 
 
-def _arm() -> list[Shape]:
-    return [
-        shape(box(ARM + 0.1, 0.06, 0.1), (ARM / 2, 0, 0), paint=IRON),
-        shape(Cylinder(diameter=0.09, height=0.1), (0, 0, 0), FLAT, BRASS),
-        shape(Cylinder(diameter=0.09, height=0.1), (ARM / 2, 0, 0), FLAT, BRASS),
-        shape(Cylinder(diameter=0.09, height=0.1), (ARM, 0, 0), FLAT, BRASS),
+def _arm(outer: bool) -> list[Shape]:
+    """Two bars side by side with axles across; those of one slope run outside the others."""
+    aside = 0.46 if outer else 0.39
+    bars = [
+        shape(box(ARM + 0.1, 0.06, 0.1), (ARM / 2, side * aside, 0), paint=IRON) for side in (-1, 1)
     ]
+    axles = [
+        shape(Cylinder(diameter=0.06, height=1.0), (ARM * share, 0, 0), FLAT, BRASS)
+        for share in (0.0, 0.5, 1.0)
+    ]
+    return bars + axles

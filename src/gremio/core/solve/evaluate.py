@@ -69,10 +69,11 @@ def evaluate_channels(
         if level.sets or level.adds:
             _stand_in(program, level, channels, asked, held or {}, undefined)
         level.limits.hold(channels)
-        for loop in level.loops:
-            gone, gap = loop.run(channels, asked)
+        for batch in level.loops:
+            gone, gap = batch.run(channels, asked)
             if closing is not None:
-                closing[loop.loop.closures[0]] = Closing(loop, gone, gap)
+                for i, step in enumerate(batch.steps):
+                    closing[step.loop.closures[0]] = Closing(step, gone[i], gap[i])
     return channels, asked, undefined, put
 
 

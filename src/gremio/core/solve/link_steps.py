@@ -14,7 +14,7 @@ from gremio.core.rig.order import Arrangement, Block
 from gremio.core.rig.trains import Train
 from gremio.core.solve.formula_steps import formula_steps
 from gremio.core.solve.limits import limits_of
-from gremio.core.solve.loop_steps import loop_step
+from gremio.core.solve.loop_steps import batches, loop_step
 from gremio.core.solve.steps import (
     CamsStep,
     DriveStep,
@@ -60,7 +60,7 @@ def levels_of(
                 tuple(step for step in steps if step.adds),
                 limits_of(given, *stops),
                 written,
-                tuple(loop_step(rig, loop, row, home, *stops[:2]) for loop in loops),
+                batches([loop_step(rig, loop, row, home, *stops[:2]) for loop in loops]),
             )
         )
     return tuple(levels), notes

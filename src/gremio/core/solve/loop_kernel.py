@@ -7,43 +7,14 @@ is asked in small steps, and each step begins where the last two point to.
 
 from __future__ import annotations
 
-from typing import NamedTuple
-
 import numba
 import numpy as np
-import numpy.typing as npt
 
-Array = npt.NDArray[np.float64]
-Whole = npt.NDArray[np.intp]
+from gremio.core.solve.loop_shape import Shape
 
 _STEP = 0.12
 _NEWTON = 24
 _FINEST = 1e-9
-
-
-class Shape(NamedTuple):
-    """What is constant of a loop of P parts, C channels, K closures.
-
-    mounts: (P, 3, 4). parents: (P,) row among the parts, −1 for what carries them all. start:
-    (P + 1,) where each part's channels begin. kinds: (C,) 0–2 moves, 3–5 turns. found: (n,)
-    channels solved for. low, high: (C,) their stops. ends: (K, 2) rows of the parts of each
-    closure, −1 for what carries them all. points: (K, 2, 3) in the parts. rail: (K, 3) axis in
-    the second part; zero for a pin. above: (K, C) 1 where a channel moves the first point, −1
-    the second. size: a length to compare gaps with (m).
-    """
-
-    mounts: Array
-    parents: Whole
-    start: Whole
-    kinds: Whole
-    found: Whole
-    low: Array
-    high: Array
-    ends: Whole
-    points: Array
-    rail: Array
-    above: Array
-    size: float
 
 
 @numba.njit(cache=True, error_model="numpy")
@@ -326,6 +297,19 @@ def close_frames(shape, home, asked, before, result, gone, left):  # type: ignor
         result[f] = q
         if before[f] >= 0 and gone[before[f]] < 1.0:
             gone[f] = min(gone[f], gone[before[f]])
+
+
+@numba.njit(cache=True, error_model="numpy")
+def close_many(shapes, home, asked, before, result, gone, left):  # type: ignore[no-untyped-def]
+    """`close_frames` for L loops of one make. shapes: a Shape of arrays with a first axis of
+    length L. home: (L, C); asked, result: (L, F, C); before, gone, left: (L, F)."""
+    for i in range(len(home)):
+        shape = Shape(
+            shapes.mounts[i], shapes.parents[i], shapes.start[i], shapes.kinds[i],
+            shapes.found[i], shapes.low[i], shapes.high[i], shapes.ends[i], shapes.points[i],
+            shapes.rail[i], shapes.above[i], shapes.size[i],
+        )  # fmt: skip
+        close_frames(shape, home[i], asked[i], before[i], result[i], gone[i], left[i])
 
 
 @numba.njit(cache=True, error_model="numpy")

@@ -2,20 +2,19 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from collections.abc import Sequence
+from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import numpy.typing as npt
 
-from gremio.core.frames import matrix
-from gremio.core.rig.channels import split
-from gremio.core.rig.loops import Loop, frames_in_loop, gaps, sides
+from gremio.core.rig.loops import Loop, frames_in_loop, gaps
 from gremio.core.rig.model import Rig
+from gremio.core.solve.loop_shape import Shape, shape_of
 
 if TYPE_CHECKING:
-    from gremio.core.solve.loop_kernel import Shape
     from gremio.core.solve.program import Program
 
 Array = npt.NDArray[np.float64]
@@ -40,7 +39,6 @@ class LoopStep:
     home: Array
     low: Array
     high: Array
-    cache: dict[str, object] = field(default_factory=dict, compare=False, repr=False)
 
     @property
     def followers(self) -> Rows:
@@ -68,61 +66,136 @@ class LoopStep:
     @cached_property
     def shape(self) -> Shape:
         """The loop as flat arrays."""
-        return _shape(self)
+        return shape_of(self.rig, self.loop, self.found, self.low, self.high)
 
     @property
     def can_close(self) -> bool:
         """Whether it can be closed at home."""
-        return self.assembled[1] <= 1e-9 * max(
-            1.0, self.shape.size if not self.closed_at_home else 1
-        )
+        return self.closed_at_home or self.assembled[1] <= 1e-9 * max(1.0, self.shape.size)
+
+
+@dataclass(frozen=True)
+class LoopBatch:
+    """L loops of one make, closed together. C channels each.
+
+    rows: (L, C) channel rows. leads, found: places among the C. home: (L, C) closed at home,
+    where they can be. still: (L,) whether nothing has to move for a loop to be closed at home.
+    closes: (L,) whether it can be closed at all. gaps: (L,) what is left at home (m).
+    """
+
+    steps: tuple[LoopStep, ...]
+    rows: Rows
+    leads: Rows
+    found: Rows
+
+    @cached_property
+    def home(self) -> Array:
+        """(L, C) the channels of each loop at home, closed where it can be."""
+        return np.array([step.assembled[0] for step in self.steps])
+
+    @cached_property
+    def still(self) -> npt.NDArray[np.bool_]:
+        """(L,) whether nothing has to move for a loop to be closed at home."""
+        return np.array([step.closed_at_home for step in self.steps])
+
+    @cached_property
+    def closes(self) -> npt.NDArray[np.bool_]:
+        """(L,) whether a loop can be closed at home."""
+        return np.array([step.can_close for step in self.steps])
+
+    @cached_property
+    def shapes(self) -> Shape:
+        """The shapes of the loops, one on another."""
+        columns: Any = zip(*(step.shape for step in self.steps), strict=True)
+        return Shape(*[np.array(column) for column in columns])
+
+    def some_shapes(self, those: Rows) -> Shape:
+        """The shapes of some of the loops."""
+        columns: Any = self.shapes
+        return Shape(*[column[those] for column in columns])
 
     def run(self, channels: Array, asked: Array) -> tuple[Array, Array]:
-        """Close the loop: fill what is solved for, and hold what leads it where the reach ends.
-
-        Returns (F,) the share of the way from home that could be gone, and the greatest gap (m).
-        """
-        wanted = channels[self.rows].T
-        frames = len(wanted)
-        if self.closed_at_home and np.array_equal(
-            wanted[:, self.leads], np.broadcast_to(self.home[self.leads], (frames, len(self.leads)))
-        ):
-            channels[self.followers] = asked[self.followers] = self.home[self.found, None]
-            return np.ones(frames), np.zeros(frames)
-        home, gap = self.assembled
-        if not self.can_close:
-            channels[self.followers] = asked[self.followers] = home[self.found, None]
-            channels[self.rows[self.leads]] = home[self.leads, None]
-            return np.zeros(frames), np.full(frames, gap)
-        from gremio.core.solve.loop_kernel import close_frames
-
-        order, before = _one_after_another(wanted[:, self.leads], home[self.leads])
-        result, gone, left = np.empty_like(wanted), np.empty(frames), np.empty(frames)
-        close_frames(
-            self.shape, home, np.ascontiguousarray(wanted[order]), before, result, gone, left
-        )
-        back = np.empty(frames, dtype=np.intp)
-        back[order] = np.arange(frames)
-        result, gone, left = result[back], gone[back], left[back]
-        channels[self.rows] = result.T
-        asked[self.followers] = channels[self.followers]
+        """Close the loops: fill what is solved for, and hold what leads them where the reach
+        ends. channels, asked: (C, F). Returns (L, F) the share of the way from home that could
+        be gone, and the greatest gap (m)."""
+        frames = channels.shape[1]
+        count = len(self.steps)
+        gone, left = np.ones((count, frames)), np.zeros((count, frames))
+        wanted = channels[self.rows]
+        led = wanted[:, self.leads]
+        quiet = (led == self.home[:, self.leads, None]).all(axis=(1, 2))
+        # One that stands at home, or can't be closed, stands as it does at home.
+        rest = quiet & self.still | ~self.closes
+        if rest.any():
+            self._rest(np.flatnonzero(rest), channels, asked, gone, left)
+        if not rest.all():
+            self._close(np.flatnonzero(~rest), wanted, channels, asked, gone, left)
         return gone, left
+
+    def _rest(self, those: Rows, channels: Array, asked: Array, gone: Array, left: Array) -> None:
+        rows = self.rows[those]
+        held = np.repeat(self.home[those][..., None], channels.shape[1], axis=2)
+        channels[rows] = held
+        found = rows[:, self.found]
+        asked[found] = held[:, self.found]
+        for i in those:
+            if not self.closes[i]:
+                gone[i], left[i] = 0.0, self.steps[i].assembled[1]
+
+    def _close(
+        self, those: Rows, wanted: Array, channels: Array, asked: Array, gone: Array, left: Array
+    ) -> None:
+        from gremio.core.solve.loop_kernel import close_many
+
+        frames = channels.shape[1]
+        target = np.ascontiguousarray(wanted[those].transpose(0, 2, 1))
+        order = np.zeros((len(those), frames), dtype=np.intp)
+        before = np.full_like(order, -1)
+        if frames > 1:
+            for k, i in enumerate(those):
+                ways = target[k][:, self.leads], self.home[i, self.leads]
+                order[k], before[k] = _one_after_another(*ways)
+        each = np.arange(len(those))[:, None]
+        result, share, gap = np.empty_like(target), np.empty(order.shape), np.empty(order.shape)
+        whole = len(those) == len(self.steps)
+        shapes = self.shapes if whole else self.some_shapes(those)
+        close_many(shapes, self.home[those], target[each, order], before, result, share, gap)
+        back = np.argsort(order, axis=1)
+        gone[those], left[those] = share[each, back], gap[each, back]
+        rows = self.rows[those]
+        channels[rows] = result[each, back].transpose(0, 2, 1)
+        found = rows[:, self.found]
+        asked[found] = channels[found]
+
+
+def batches(steps: Sequence[LoopStep]) -> tuple[LoopBatch, ...]:
+    """Loops put together by their make: of the same parts, joints and closures in number and
+    kind, tied in the same way."""
+    makes: dict[tuple[object, ...], list[LoopStep]] = {}
+    for step in steps:
+        s = step.shape
+        arrays = (s.parents, s.start, s.kinds, s.found, s.ends, (s.rail != 0).any(axis=1))
+        make = tuple((array.shape, array.tobytes()) for array in arrays)
+        makes.setdefault(make, []).append(step)
+    return tuple(
+        LoopBatch(
+            tuple(those), np.array([step.rows for step in those]), those[0].leads, those[0].found
+        )
+        for those in makes.values()
+    )
 
 
 def warm_up(program: Program) -> None:
     """Load what closes loops, and close one at home, so that no hand waits for it later."""
-    loops = [loop for level in program.steps for loop in level.loops]
-    if loops:
-        _follow_home(loops[0])
+    from gremio.core.solve.loop_kernel import close_many
 
-
-def _follow_home(step: LoopStep) -> None:
-    from gremio.core.solve.loop_kernel import close_frames
-
-    asked, q = step.home[None].copy(), step.home.copy()
-    close_frames(
-        step.shape, q, asked, np.full(1, -1), np.empty_like(asked), np.empty(1), np.empty(1)
-    )
+    for level in program.steps:
+        for batch in level.loops:
+            asked, one = batch.home[:1, None].copy(), np.empty((1, 1))
+            shapes = batch.some_shapes(np.zeros(1, dtype=np.intp))
+            before = np.full((1, 1), -1)
+            close_many(shapes, batch.home[:1], asked, before, asked.copy(), one, one.copy())
+            return
 
 
 def _one_after_another(leads: Array, home: Array) -> tuple[Rows, Rows]:
@@ -156,51 +229,3 @@ def loop_step(
         rig, loop, rows, np.array(leads, dtype=np.intp), np.array(found, dtype=np.intp),
         home[rows], low[rows], high[rows],
     )  # fmt: skip
-
-
-def _shape(step: LoopStep) -> Shape:
-    from gremio.core.solve.loop_kernel import Shape as Made
-
-    rig, loop = step.rig, step.loop
-    place = {part: i for i, part in enumerate(loop.parts)}
-    counts = [sum(split(c)[0] == part for c in loop.channels) for part in loop.parts]
-    kinds = [
-        "xyz".index(c[-1]) + (3 if split(c)[1].startswith("turn") else 0) for c in loop.channels
-    ]
-    closures = [rig.closures[c] for c in loop.closures]
-    above = np.zeros((len(closures), len(loop.channels)))
-    for k, closure in enumerate(closures):
-        one, two = sides(rig, closure)
-        for s, channel in enumerate(loop.channels):
-            owner = split(channel)[0]
-            above[k, s] = 1.0 if owner in one else -1.0 if owner in two else 0.0
-    points = np.array([[c.at_one, c.at_two] for c in closures], dtype=float)
-    rail = np.array([c.axis if c.kind == "rail" else (0, 0, 0) for c in closures], dtype=float)
-    # What carries all parts of the loop stands still here; a point on it is in its own frame.
-    return Made(
-        mounts=np.array([matrix(rig.parts[p].mount)[:3] for p in loop.parts]),
-        parents=np.array([place.get(rig.parts[p].parent or "", -1) for p in loop.parts]),
-        start=np.concatenate([[0], np.cumsum(counts)]).astype(np.intp),
-        kinds=np.array(kinds, dtype=np.intp),
-        found=step.found,
-        low=step.low,
-        high=step.high,
-        ends=np.array([[place.get(c.one, -1), place.get(c.two or "", -1)] for c in closures]),
-        points=points,
-        rail=rail,
-        above=above,
-        size=_size(rig, loop),
-    )
-
-
-def _size(rig: Rig, loop: Loop) -> float:
-    """A length of the loop: the greatest distance between its mounts and points at home (m)."""
-    frames = frames_in_loop(rig, loop.parts, {})
-    places = [frame[:3, 3] for frame in frames.values()]
-    for closure_id in loop.closures:
-        closure = rig.closures[closure_id]
-        for part, at in ((closure.one, closure.at_one), (closure.two, closure.at_two)):
-            frame = frames.get(part or "", np.eye(4))
-            places.append(frame[:3, :3] @ at + frame[:3, 3])
-    spread = np.ptp(np.array(places), axis=0)
-    return max(float(np.linalg.norm(spread)), 1e-6)

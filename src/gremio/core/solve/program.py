@@ -131,8 +131,10 @@ class Program:
         """The rows that no step writes: the inputs, and what a faulty formula should lead."""
         given = np.ones(len(self.channel_keys), dtype=bool)
         for level in self.steps:
-            for step in (*level.trains, *level.sets, *level.loops):
+            for step in (*level.trains, *level.sets):
                 given[step.followers] = False
+            for batch in level.loops:
+                given[batch.rows[:, batch.found]] = False
         rows = np.flatnonzero(given)
         return as_slice(rows) if len(rows) else rows
 

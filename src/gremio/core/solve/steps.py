@@ -18,7 +18,7 @@ from gremio.core.rig.model import Path
 from gremio.core.shape.paths import length, way_to
 from gremio.core.solve.frames import Finder, as_matrices
 from gremio.core.solve.limits import Limits, as_slice
-from gremio.core.solve.loop_steps import LoopStep
+from gremio.core.solve.loop_steps import LoopBatch
 
 Array = npt.NDArray[np.float64]
 Rows = npt.NDArray[np.intp]
@@ -253,4 +253,4 @@ class Level:
     adds: tuple[ValueStep, ...]
     limits: Limits
     written: Rows
-    loops: tuple[LoopStep, ...] = ()
+    loops: tuple[LoopBatch, ...] = ()

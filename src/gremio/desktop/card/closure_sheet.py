@@ -7,7 +7,7 @@ from typing import get_args
 
 from msgspec.structs import replace
 
-from gremio.core.quantity import show_short
+from gremio.core.quantity import Kind, show_short
 from gremio.core.rig.channels import full_label, split
 from gremio.core.rig.edit.closures import change_closure, remove_closure
 from gremio.core.rig.loops import Loop
@@ -18,11 +18,12 @@ from gremio.desktop.card.rows import (
     choice,
     heading,
     link_button,
-    number_field,
+    narrow_field,
     rule,
     second,
 )
 from gremio.desktop.document import Document
+from gremio.desktop.fields import QuantityField
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import Inks
 
@@ -113,11 +114,10 @@ class ClosureSheet(Sheet):
                     words = "closed, and held where its reach ends"
                 self.gap.setText(f"{words} ({gap:.0e} m)")
 
-    def _number(self, name: str, axis: int):  # type: ignore[no-untyped-def]
+    def _number(self, name: str, axis: int) -> QuantityField:
         entry = self.document.rig.closures[self.closure]
-        kind = "number" if name == "axis" else "length"
-        field = number_field(self.document, self, kind, f"{name} {'xyz'[axis]}")  # type: ignore[arg-type]
-        field.bare = True
+        kind: Kind = "number" if name == "axis" else "length"
+        field = narrow_field(self.document, self, kind, f"{name} {'xyz'[axis]}")
         field.set_value(getattr(entry, name)[axis])
         field.committed.connect(lambda value: self._typed(name, axis, value))
         return field

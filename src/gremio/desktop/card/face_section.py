@@ -8,7 +8,15 @@ from PyQt6.QtWidgets import QCheckBox
 from gremio.core.rig.edit.controls import change_control
 from gremio.core.rig.model import Face
 from gremio.desktop.bench.faces import carried_by, proposed_face
-from gremio.desktop.card.rows import Sheet, choice, heading, link_button, number_field, second
+from gremio.desktop.card.rows import (
+    Sheet,
+    choice,
+    heading,
+    link_button,
+    narrow_field,
+    number_field,
+    second,
+)
 from gremio.desktop.document import Document
 from gremio.desktop.fields import QuantityField
 
@@ -59,16 +67,14 @@ class FaceSection:
 
     def _place(self, axis: int) -> QuantityField:
         face = self._face()
-        field = number_field(self.document, self.sheet, "length", f"Face at {'xyz'[axis]}")
-        field.bare = True
+        field = narrow_field(self.document, self.sheet, "length", f"Face at {'xyz'[axis]}")
         field.set_value(face.at[axis])
         field.committed.connect(lambda v: self._change(at=_with(self._face().at, axis, v)))
         return field
 
     def _lie(self, axis: int) -> QuantityField:
         face = self._face()
-        field = number_field(self.document, self.sheet, "angle", f"Face about {'xyz'[axis]}")
-        field.bare = True
+        field = narrow_field(self.document, self.sheet, "angle", f"Face about {'xyz'[axis]}")
         field.set_value(face.turn[axis])
         field.committed.connect(lambda v: self._change(turn=_with(self._face().turn, axis, v)))
         return field

@@ -48,6 +48,7 @@ from gremio.desktop.card.rows import (
     heading,
     link_button,
     menu_button,
+    narrow_field,
     number_field,
     rule,
     second,
@@ -59,7 +60,7 @@ from gremio.desktop.document import Document, Edit
 from gremio.desktop.fields import OptionalField, QuantityField
 from gremio.desktop.preparing import align_mount, mount_in_box, roll_wheel
 from gremio.desktop.rigging import set_home
-from gremio.desktop.theme.dress import digit_font, text_font
+from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import Inks
 
 Array = npt.NDArray[np.float64]
@@ -256,10 +257,7 @@ class PartSheet(Sheet):
             self.add(link_button("Take its scale out", self._take_scale_out, "Nothing moves"))
 
     def _mount_field(self, kind: Kind, what: str, index: int) -> QuantityField:
-        field = number_field(self.document, self, kind, what)
-        field.bare = True
-        field.setFont(digit_font(8))
-        field.setStyleSheet("padding: 2px 1px;")
+        field = narrow_field(self.document, self, kind, what)
         field.setToolTip(what)
         field.committed.connect(lambda value: self._place(kind, index, value))
         return field

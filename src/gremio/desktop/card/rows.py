@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import (
 from gremio.core.quantity import USUAL_UNIT, Kind
 from gremio.desktop.document import Document
 from gremio.desktop.fields import PullLabel, QuantityField
-from gremio.desktop.theme.dress import text_font
+from gremio.desktop.theme.dress import digit_font, text_font
 from gremio.desktop.theme.inks import Inks
 from gremio.desktop.theme.symbols import draw_symbol
 
@@ -74,6 +74,15 @@ def number_field(document: Document, parent: QWidget, kind: Kind, what: str) -> 
     """A number in the usual unit of its kind; the document says why one is refused."""
     field = QuantityField(kind, USUAL_UNIT[kind], what, parent)
     field.refused.connect(document.said)
+    return field
+
+
+def narrow_field(document: Document, parent: QWidget, kind: Kind, what: str) -> QuantityField:
+    """A number that stands beside two others in a row, without its unit."""
+    field = number_field(document, parent, kind, what)
+    field.bare = True
+    field.setFont(digit_font(8))
+    field.setStyleSheet("padding: 2px 1px;")
     return field
 
 

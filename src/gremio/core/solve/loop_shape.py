@@ -1,0 +1,88 @@
+"""A closed linkage as flat arrays."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+import numpy.typing as npt
+
+from gremio.core.frames import matrix
+from gremio.core.rig.channels import split
+from gremio.core.rig.loops import Loop, frames_in_loop, sides
+from gremio.core.rig.model import Rig
+
+Array = npt.NDArray[np.float64]
+Whole = npt.NDArray[np.intp]
+
+
+class Shape(NamedTuple):
+    """What is constant of a loop of P parts, C channels, K closures.
+
+    mounts: (P, 3, 4). parents: (P,) row among the parts, −1 for what carries them all. start:
+    (P + 1,) where each part's channels begin. kinds: (C,) 0–2 moves, 3–5 turns. found: (n,)
+    channels solved for. low, high: (C,) their stops. ends: (K, 2) rows of the parts of each
+    closure, −1 for what carries them all. points: (K, 2, 3) in the parts. rail: (K, 3) axis in
+    the second part; zero for a pin. above: (K, C) 1 where a channel moves the first point, −1
+    the second. size: a length to compare gaps with (m).
+    """
+
+    mounts: Array
+    parents: Whole
+    start: Whole
+    kinds: Whole
+    found: Whole
+    low: Array
+    high: Array
+    ends: Whole
+    points: Array
+    rail: Array
+    above: Array
+    size: float
+
+
+def shape_of(rig: Rig, loop: Loop, found: Whole, low: Array, high: Array) -> Shape:
+    """A loop of a rig as flat arrays. found: places of the channels solved for; low, high: (C,)
+    stops of all its channels."""
+    place = {part: i for i, part in enumerate(loop.parts)}
+    counts = [sum(split(c)[0] == part for c in loop.channels) for part in loop.parts]
+    kinds = [
+        "xyz".index(c[-1]) + (3 if split(c)[1].startswith("turn") else 0) for c in loop.channels
+    ]
+    closures = [rig.closures[c] for c in loop.closures]
+    above = np.zeros((len(closures), len(loop.channels)))
+    for k, closure in enumerate(closures):
+        one, two = sides(rig, closure)
+        for s, channel in enumerate(loop.channels):
+            owner = split(channel)[0]
+            above[k, s] = 1.0 if owner in one else -1.0 if owner in two else 0.0
+    points = np.array([[c.at_one, c.at_two] for c in closures], dtype=float)
+    rail = np.array([c.axis if c.kind == "rail" else (0, 0, 0) for c in closures], dtype=float)
+    # What carries all parts of the loop stands still here; a point on it is in its own frame.
+    return Shape(
+        mounts=np.array([matrix(rig.parts[p].mount)[:3] for p in loop.parts]),
+        parents=np.array([place.get(rig.parts[p].parent or "", -1) for p in loop.parts]),
+        start=np.concatenate([[0], np.cumsum(counts)]).astype(np.intp),
+        kinds=np.array(kinds, dtype=np.intp),
+        found=found,
+        low=low,
+        high=high,
+        ends=np.array([[place.get(c.one, -1), place.get(c.two or "", -1)] for c in closures]),
+        points=points,
+        rail=rail,
+        above=above,
+        size=_size(rig, loop),
+    )
+
+
+def _size(rig: Rig, loop: Loop) -> float:
+    """A length of the loop: the greatest distance between its mounts and points at home (m)."""
+    frames = frames_in_loop(rig, loop.parts, {})
+    places = [frame[:3, 3] for frame in frames.values()]
+    for closure_id in loop.closures:
+        closure = rig.closures[closure_id]
+        for part, at in ((closure.one, closure.at_one), (closure.two, closure.at_two)):
+            frame = frames.get(part or "", np.eye(4))
+            places.append(frame[:3, :3] @ at + frame[:3, 3])
+    spread = np.ptp(np.array(places), axis=0)
+    return max(float(np.linalg.norm(spread)), 1e-6)
