@@ -24,6 +24,7 @@ if TYPE_CHECKING:
         path,
         pin,
         roll,
+        strut,
         teach,
         to_pose,
     )
@@ -58,6 +59,7 @@ _ROOMS = {
     "save": "files.rig_file",
     "shape": "rig.builder",
     "solve": "solve.ask",
+    "strut": "make.by_name",
     "sweep": "solve.ask",
     "teach": "make.by_name",
     "to_pose": "make.by_name",
@@ -96,6 +98,7 @@ __all__ = [
     "save",
     "shape",
     "solve",
+    "strut",
     "sweep",
     "teach",
     "to_pose",

@@ -132,3 +132,39 @@ def test_the_engine_of_the_demo_turns(at_lock: Hand) -> None:
     document.move(control_id(document.rig, "Lift"), 1.0)
     platform = document.pose.part("Platform").world
     assert platform[:3, 2] == pytest.approx([0, 0, 1], abs=1e-9) and platform[2, 3] > 2
+
+
+def test_a_strut_is_made_by_two_clicks_and_fitted_on_its_card(hand: Hand) -> None:
+    build = gremio.Builder("Bridge")
+    build.part("Pier", shape(Box(length=0.6, width=0.6, height=0.4), (0.6, -0.5, 0.2)))
+    leaf = shape(Box(length=2.4, width=0.3, height=0.2), (1.2, -0.5, 0))
+    build.part("Leaf", leaf, at=(0, 0, 1.6), joint="hinge y", stops=("-80 deg", "0 deg"))
+    build.control("Raise", "0 deg", "70 deg")
+    build.ratio("Raise", "Leaf", -1)
+    window, document = hand.window, hand.window.document
+    window.show_rig(build.rig)
+    hand.rest(60)
+    window.bench.setFocus()
+    hand.keys("s")
+    for name, near, corner in (
+        ("Pier", (0.9, -0.4, 0.3), (0.9, -0.2, 0.4)),
+        ("Leaf", (2.4, -0.4, -0.02), (2.4, -0.35, -0.1)),
+    ):
+        spot = hand.on_part(name, corner)
+        hand.move(window.bench, hand.on_part(name, near))
+        hand.move(window.bench, spot)
+        hand.click(window.bench, spot)
+    (strut_id,) = document.rig.struts
+    assert document.selected == strut_id
+    assert "does for the whole travel" in hand.said[-1] or "Strut " in hand.said[-1]
+    hand.type_into(hand.named("Barrel length"), "0.5 m")
+    assert "strut-short" in [n.code for n in document.notes()]
+    button = next(
+        w
+        for w in window.card.findChildren(type(hand.named("Remove this strut")))
+        if w.text().startswith("Let the barrel be")
+    )
+    hand.click(button)
+    assert "strut-short" not in [n.code for n in document.notes()]
+    hand.click(hand.named("Remove this strut"))
+    assert document.rig.struts == {} and len(document.rig.parts) == 2

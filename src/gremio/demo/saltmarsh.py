@@ -24,7 +24,7 @@ from gremio.demo.quay import (
     trolley,
     winch_head,
 )
-from gremio.demo.works import engine, scissor_lift
+from gremio.demo.works import bascule_bridge, engine, scissor_lift
 
 CHAMBER_WIDTH = 6.0
 MITRE = math.radians(16)
@@ -52,6 +52,7 @@ def saltmarsh_lock() -> Rig:
     cabin(build)
     engine(build)
     scissor_lift(build)
+    bascule_bridge(build)
     return build.rig
 
 

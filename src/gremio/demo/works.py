@@ -126,6 +126,31 @@ def scissor_lift(build: gremio.Builder) -> None:
     build.ratio("Lift", "Lift nut", -1)
 
 
+def bascule_bridge(build: gremio.Builder) -> None:
+    """A leaf with a counterweight on a pier, raised on two telescopic struts."""
+    build.part(
+        "Bridge pier",
+        shape(box(1.0, 2.2, 1.5), (-0.4, 0, 0.75), paint=STONE),
+        shape(box(1.6, 2.2, 0.2), (0.9, 0, 0.1), paint=STONE),
+        shape(box(0.3, 0.2, 0.5), (0, 0.9, 1.75), paint=IRON),
+        shape(box(0.3, 0.2, 0.5), (0, -0.9, 1.75), paint=IRON),
+        at=(-1.4, -11.4, 0),
+    )
+    build.part(
+        "Bridge leaf",
+        shape(box(4.6, 1.5, 0.14), (2.2, 0, 0.1), paint=OAK),
+        shape(box(5.8, 0.14, 0.26), (1.6, 0.68, 0), paint=IRON),
+        shape(box(5.8, 0.14, 0.26), (1.6, -0.68, 0), paint=IRON),
+        shape(box(0.5, 1.5, 0.7), (-1.1, 0, -0.1), paint=IRON),
+        on="Bridge pier", at=(0, 0, 1.9), joint="hinge y", stops=("-80 deg", "0 deg"),
+    )  # fmt: skip
+    build.control("Bridge", "0 deg", "75 deg", group="Works")
+    build.ratio("Bridge", "Bridge leaf", -1)
+    for side in (-1, 1):
+        foot, head = (0.5, side * 0.85, 0.35), (1.9, side * 0.85, -0.05)
+        build.rig = gremio.strut(build.rig, "Bridge pier", "Bridge leaf", foot, head)
+
+
 def _arm(outer: bool) -> list[Shape]:
     """Two bars side by side with axles across; those of one slope run outside the others."""
     aside = 0.46 if outer else 0.39

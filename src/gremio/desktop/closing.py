@@ -1,7 +1,9 @@
-"""Pinning two parts together at the screen. Loaded when it is first asked for."""
+"""Pinning two parts together, and struts, at the screen. Loaded when it is first asked for."""
 
 from __future__ import annotations
 
+from gremio.core.inspect.struts import told, use_in
+from gremio.core.make.struts import make_strut
 from gremio.core.rig.edit.closures import add_closure
 from gremio.core.rig.loops import closure_label
 from gremio.core.rig.model import Closure
@@ -23,7 +25,20 @@ def pin_together(document: Document, one: Spot, two: Spot) -> None:
     if not document.make(f"pin {names[0]} to {names[1]}", lambda rig: add_closure(rig, closure)):
         return
     notes = [n.text for n in document.pose.notes if n.code.startswith("loop")]
-    told = closure_label(document.rig, closure)
+    name = closure_label(document.rig, closure)
     loop = next((k for k in document.program.loops.values()), None)
     free = f" It has {loop.mobility} freedom{'s' * (loop.mobility != 1)}." if loop else ""
-    document.said.emit(notes[0] if notes else f"{told[0].upper()}{told[1:]} closes a loop.{free}")
+    document.said.emit(notes[0] if notes else f"{name[0].upper()}{name[1:]} closes a loop.{free}")
+
+
+def strut_between(document: Document, one: Spot, two: Spot) -> None:
+    """Make a strut between two picked places, its bodies such as the travel needs."""
+    ends = [(spot.anchor.part, spot.anchor.at) for spot in (one, two)]
+    if not document.make("make a strut", lambda rig: make_strut(rig, ends[0], ends[1])):
+        return
+    use = use_in(document.program, document.selected)
+    name = document.rig.struts[document.selected].name
+    failing = told(document.rig, use)
+    document.said.emit(
+        f"{name} {failing}." if failing else f"{name} does for the whole travel of its machine."
+    )

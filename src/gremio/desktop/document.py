@@ -42,9 +42,9 @@ if TYPE_CHECKING:
 
 # Where the rig differs in one of these, more than values has changed.
 _COMPILED = (
-    "parts", "controls", "links", "sources", "measures", "paths", "closures", "poses", "locked",
-    "name",
-)  # fmt: skip
+    *("parts", "controls", "links", "sources", "measures", "paths", "closures", "struts"),
+    *("poses", "locked", "name"),
+)
 LOCKED = "The rig is locked for the animator: only controls and their faces move anything."
 
 
@@ -205,7 +205,7 @@ class Document(QObject):
     def knows(self, thing: str) -> bool:
         """Whether there is a part, control, link, measure or closure of this id."""
         rig = self.rig
-        things = (rig.parts, rig.controls, rig.links, rig.measures, rig.closures)
+        things = (rig.parts, rig.controls, rig.links, rig.measures, rig.closures, rig.struts)
         return any(thing in t for t in things)
 
     def edit(self, what: str, change: Edit, gesture: str = "") -> bool:

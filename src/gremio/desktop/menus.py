@@ -72,6 +72,7 @@ def fill_menus(window: Window) -> dict[str, QAction]:
     act(menu, "Teach a cam", window.teach, "T")
     act(menu, "Record a station", window.record_station, "R")
     act(menu, "Pin two parts together", window.pin, "P")
+    act(menu, "Make a strut", window.make_strut, "S")
     menu.addSeparator()
     act(menu, "Place the teeth of its train", window.place_teeth)
     act(menu, "Make a planetary set…", window.planetary_set)

@@ -159,6 +159,7 @@ class Window(QMainWindow):
         self.bench.part_picked.connect(self._follower_picked)
         self.bench.place_picked.connect(self._place_picked)
         self.bench.pinned.connect(self._pinned)
+        self.bench.strutted.connect(self._strutted)
         self.bench.axis_picked.connect(self._axis_picked)
         self.bench.measured.connect(self._measured)
         self.card.left.connect(self._card_left)
@@ -386,6 +387,15 @@ class Window(QMainWindow):
     def pin(self) -> None:
         """Begin to pin two parts together: two clicks on their geometry."""
         self.bench.ask_pin()
+
+    def make_strut(self) -> None:
+        """Begin a strut between two parts: two clicks on their geometry."""
+        self.bench.ask_strut()
+
+    def _strutted(self, one: Spot, two: Spot) -> None:
+        from gremio.desktop import closing
+
+        closing.strut_between(self.document, one, two)
 
     def _pinned(self, one: Spot, two: Spot) -> None:
         from gremio.desktop import closing

@@ -9,6 +9,7 @@ from gremio.core.inspect.finding import Finding, Mend
 from gremio.core.inspect.gearing import gear_findings
 from gremio.core.inspect.reach import reach_findings
 from gremio.core.inspect.rolling import rolling_findings
+from gremio.core.inspect.struts import strut_findings
 from gremio.core.problem import GremioError, Note
 from gremio.core.rig.edit.controls import all_home
 from gremio.core.rig.edit.prepare import has_scale, without_scale
@@ -40,6 +41,7 @@ def machine_findings(
     """What is wrong with the machine itself, wherever it stands."""
     home = evaluate(program, all_home(rig).at).frame(0)
     found = [*_scales(rig), *cam_findings(rig, program), *reach_findings(rig, program)]
+    found += strut_findings(rig, program)
     if all(_is_sound(shape.solid) for part in rig.parts.values() for shape in part.shapes):
         found += [*gear_findings(rig, home), *rolling_findings(rig, home, geometry)]
     return found

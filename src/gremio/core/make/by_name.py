@@ -9,6 +9,7 @@ from gremio.core.make import teach as teaching
 from gremio.core.make.carriage import make_carriage
 from gremio.core.make.meshing import interlock
 from gremio.core.make.pairs import propose
+from gremio.core.make.struts import make_strut
 from gremio.core.mechanics.wheels import STEERING_RANGE
 from gremio.core.problem import GremioError, NotFound
 from gremio.core.rig.builder import Typed, values_by_key
@@ -112,6 +113,25 @@ def pin(
     second = part_id(rig, two) if two else None
     points = [_three(v) for v in (at_one, at_two, rail or (1.0, 0.0, 0.0))]
     return add_closure(rig, Closure(part_id(rig, one), second, kind, *points))[0]
+
+
+def strut(
+    rig: Rig,
+    one: str,
+    two: str,
+    at_one: Sequence[float] = (0.0, 0.0, 0.0),
+    at_two: Sequence[float] = (0.0, 0.0, 0.0),
+    lengths: tuple[float, float] | None = None,
+) -> Rig:
+    """The rig with a telescopic strut between two parts, its barrel at the first.
+
+    one, two: parts by name; "" for the ground. at_one, at_two: the places in the parts' own
+    frames (m). lengths: of barrel and rod (m); without them, such as the travel of the machine
+    needs. Raises NotFound, GremioError.
+    """
+    ends = [(part_id(rig, name) if name else None, _three(at))
+            for name, at in ((one, at_one), (two, at_two))]  # fmt: skip
+    return make_strut(rig, ends[0], ends[1], lengths)[0]
 
 
 def _three(values: Sequence[float]) -> Triple:

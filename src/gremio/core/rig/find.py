@@ -54,6 +54,7 @@ def names_in(rig: Rig) -> set[str]:
         *(part.name for part in rig.parts.values()),
         *(control.name for control in rig.controls.values()),
         *(measure.name for measure in rig.measures.values()),
+        *(strut.name for strut in rig.struts.values()),
     }
 
 

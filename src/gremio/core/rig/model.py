@@ -341,6 +341,23 @@ class Closure(msgspec.Struct, frozen=True, omit_defaults=True):
     axis: Triple = (1.0, 0.0, 0.0)
 
 
+class Strut(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A telescopic pair between two parts: a barrel, and a rod that slides in it.
+
+    barrel, rod: ids of the parts. closure: id of the pin at the rod's eye. barrel_length: from
+    the barrel's eye to its mouth; rod_length: from the rod's eye to its piston; bore: how wide
+    it is inside (m).
+    """
+
+    name: str
+    barrel: str
+    rod: str
+    closure: str
+    barrel_length: float
+    rod_length: float
+    bore: float = 0.1
+
+
 class Source(msgspec.Struct, frozen=True, omit_defaults=True):
     """A model file that Gremio did not make.
 
@@ -371,6 +388,7 @@ class Rig(msgspec.Struct, frozen=True, omit_defaults=True):
     measures: dict[str, Measure] = {}
     paths: dict[str, Path] = {}
     closures: dict[str, Closure] = {}
+    struts: dict[str, Strut] = {}
     at: dict[str, float] = {}
     poses: dict[str, KeptPose] = {}
     locked: bool = False
@@ -414,6 +432,7 @@ __all__ = [
     "StandIn",
     "Station",
     "Stops",
+    "Strut",
     "Triple",
     "Up",
 ]

@@ -106,8 +106,10 @@ class LoopBatch:
     @cached_property
     def shapes(self) -> Shape:
         """The shapes of the loops, one on another."""
-        columns: Any = zip(*(step.shape for step in self.steps), strict=True)
-        return Shape(*[np.array(column) for column in columns])
+        arrays: list[Any] = [
+            np.array(column) for column in zip(*(step.shape for step in self.steps), strict=True)
+        ]
+        return Shape(*arrays)
 
     def some_shapes(self, those: Rows) -> Shape:
         """The shapes of some of the loops."""

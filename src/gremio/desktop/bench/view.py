@@ -25,8 +25,8 @@ class Bench(Canvas):
     """The 3D view, with hands.
 
     place_picked, axis_picked: a Spot for a part's mount, or for its axis. measured: the Spots
-    picked so far. part_picked: a part clicked while one was asked for. pinned: the two Spots of
-    a pin.
+    picked so far. part_picked: a part clicked while one was asked for. pinned, strutted: the
+    two Spots of a pin, or of a strut.
     """
 
     place_picked = pyqtSignal(str, object)
@@ -34,6 +34,7 @@ class Bench(Canvas):
     measured = pyqtSignal(object)
     part_picked = pyqtSignal(str)
     pinned = pyqtSignal(object, object)
+    strutted = pyqtSignal(object, object)
 
     def __init__(self, document: Document, parent: QWidget | None = None) -> None:
         super().__init__(document, parent)
@@ -84,6 +85,11 @@ class Bench(Canvas):
         """Let the next two clicks choose the places, on two parts, that are pinned together."""
         self._picked = []
         self._asks(Ask("pin", "click a place on the first part to pin"))
+
+    def ask_strut(self) -> None:
+        """Let the next two clicks choose the places, on two parts, that a strut goes between."""
+        self._picked = []
+        self._asks(Ask("strut", "click where the barrel of the strut begins"))
 
     def ask_part(self, words: str = "click the part that should follow") -> None:
         """Let the next click choose a part."""
@@ -291,8 +297,8 @@ class Bench(Canvas):
             return
         assert self._ask is not None
         spot, ask = self.overlay.drawn.places[nearest], self._ask
-        if ask.kind == "pin":
-            self._answer_pin(spot)
+        if ask.kind in ("pin", "strut"):
+            self._answer_two(ask.kind, spot)
             return
         if ask.kind == "measure":
             self._picked = [*self._picked, spot] if len(self._picked) < 2 else [spot]
@@ -303,18 +309,23 @@ class Bench(Canvas):
         picked = self.place_picked if ask.kind == "place" else self.axis_picked
         picked.emit(ask.part, spot)
 
-    def _answer_pin(self, spot: Spot) -> None:
+    def _answer_two(self, kind: str, spot: Spot) -> None:
+        """The first place of a pin or a strut, and then the second, on another part."""
         if not self._picked:
             self._picked = [spot]
             name = self.document.rig.parts[spot.anchor.part].name
-            self._asks(Ask("pin", f"click the place on another part that {name} is pinned to"))
+            words = {
+                "pin": f"click the place on another part that {name} is pinned to",
+                "strut": "click the place on another part where the rod of the strut ends",
+            }
+            self._asks(Ask(kind, words[kind]))
             return
         if spot.anchor.part == self._picked[0].anchor.part:
-            self.document.said.emit("A pin ties two parts. Click a place on another part.")
+            self.document.said.emit("That is the same part. Click a place on another one.")
             return
         one = self._picked[0]
         self.stop_asking()
-        self.pinned.emit(one, spot)
+        (self.pinned if kind == "pin" else self.strutted).emit(one, spot)
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         """Zoom at the pointer."""

@@ -166,6 +166,10 @@ class Card(QScrollArea):
             return LinkSheet(self.document, thing, self.inks)
         if thing in rig.measures:
             return MeasureSheet(self.document, thing)
+        if thing in rig.struts:
+            from gremio.desktop.card.strut_sheet import StrutSheet
+
+            return StrutSheet(self.document, thing, self.inks)
         if thing in rig.closures:
             from gremio.desktop.card.closure_sheet import ClosureSheet
 

@@ -63,10 +63,16 @@ def _same(one: Closure, two: Closure) -> bool:
 def remove_closure(rig: Rig, closure_id: str) -> Rig:
     """Take out a closure; its parts are free again."""
     must_have(rig.closures, closure_id, "closure")
-    return replace(rig, closures=without(rig.closures, closure_id))
+    return _kept(rig, without(rig.closures, closure_id))
+
+
+def _kept(rig: Rig, closures: dict[str, Closure]) -> Rig:
+    """The rig with these closures only; a strut whose pin is gone is a strut no more."""
+    struts = {i: s for i, s in rig.struts.items() if s.closure in closures}
+    return replace(rig, closures=closures, struts=struts)
 
 
 def without_closures_of(rig: Rig, part: str) -> Rig:
     """The rig without the closures that tie a part."""
     gone = [i for i, c in rig.closures.items() if part in (c.one, c.two)]
-    return replace(rig, closures=without(rig.closures, *gone)) if gone else rig
+    return _kept(rig, without(rig.closures, *gone)) if gone else rig

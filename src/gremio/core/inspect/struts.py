@@ -1,0 +1,55 @@
+"""Notes on struts: where the machine asks for more stroke than there is."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import partial
+
+from gremio.core.inspect.finding import Finding, Mend
+from gremio.core.make.struts import Use, fitted, use_of
+from gremio.core.mechanics.struts import lengths_for
+from gremio.core.problem import Note
+from gremio.core.quantity import show_short
+from gremio.core.rig.find import control_id
+from gremio.core.rig.model import Rig
+from gremio.core.rig.scales import shown
+from gremio.core.solve.program import Program
+
+
+def use_in(program: Program, strut_id: str) -> Use:
+    """What the machine asks of a strut. A program remembers it."""
+    known: dict[str, Use] = program.memo.setdefault("struts", {})
+    if strut_id not in known:
+        known[strut_id] = use_of(program.rig, strut_id)
+    return known[strut_id]
+
+
+def told(rig: Rig, use: Use) -> str:
+    """Where a strut would fail: "comes apart where Bridge is 62 °"; "" where it never does."""
+    if use.past is None:
+        return ""
+    name, value, word = use.past
+    return f"{word} where {name} is {shown(rig.controls[control_id(rig, name)], value)}"
+
+
+def strut_findings(rig: Rig, program: Program) -> Iterator[Finding]:
+    """Notes on struts that come apart, or push through their closed end, on the way."""
+    for strut_id, strut in rig.struts.items():
+        use = use_in(program, strut_id)
+        if use.past is None:
+            continue
+        asked, had = (
+            (use.longest, use.most) if use.past[2] == "comes apart" else (use.shortest, use.least)
+        )
+        text = (
+            f"{strut.name} {told(rig, use)}: it is asked for {show_short(asked, 'm')} from eye to "
+            f"eye, and its bodies go to {show_short(had, 'm')}."
+        )
+        lengths = lengths_for(use.shortest, use.longest)
+        if lengths is None:
+            rest = " No one barrel and rod would do: move an end, or let the machine travel less."
+            yield Finding(Note("strut-short", strut.name, text + rest, "warning"))
+            continue
+        words = f"barrel {show_short(lengths[0], 'm')}, rod {show_short(lengths[1], 'm')}"
+        mend = Mend(words, partial(fitted, strut_id=strut_id))
+        yield Finding(Note("strut-short", strut.name, text, "warning"), (mend,))
