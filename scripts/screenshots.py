@@ -18,6 +18,7 @@ import gremio
 from gremio.core.files import atomic
 from gremio.core.files.glb_out import glb
 from gremio.core.files.shelf import Shelf
+from gremio.core.make.struts import change_strut
 from gremio.core.rig.builder import shape
 from gremio.core.rig.edit.controls import change_control
 from gremio.core.rig.edit.desk import make_into
@@ -102,9 +103,9 @@ def _take_all(folder: Path) -> None:
     document.select(part_id(document.rig, "Upper gate, east"))
     document.move(gates, math.radians(46))
     window.bench.show_selected()
-    take("gate-hinge")
     _take_links(window, take, settle)
     _take_cabin(window, take, settle)
+    _take_works(window, take, settle)
     window.bench.show_all()
 
     crane = quay_crane()
@@ -115,9 +116,6 @@ def _take_all(folder: Path) -> None:
     take("bring-in")
     window.files.accept_model()
     document.select(part_id(document.rig, "Jib"))
-    settle()
-    window.bench.ask_place(document.selected)
-    take("pick-a-place")
     document.start(gremio.Rig(), None)
     window.close()
 
@@ -197,6 +195,43 @@ def _take_cabin(window: Window, take: Callable[[str], None], settle: Callable[[]
     bench.show_all()
 
 
+def _take_works(window: Window, take: Callable[[str], None], settle: Callable[[], None]) -> None:
+    """Closed linkages: a bridge on struts, an engine, a lift, and a reach that ends."""
+    document, bench = window.document, window.bench
+
+    def look_at(*names: str) -> None:
+        rows = {document.program.part_row[part_id(document.rig, name)] for name in names}
+        corners = corners_of(bench.scene(), bench.pose, rows)
+        bench.camera = framed(bench.camera, bench.logical_size(), corners)
+        bench._refresh()
+
+    document.move(control_id(document.rig, "Bridge"), math.radians(43))
+    look_at("Bridge pier", "Bridge leaf")
+    document.select(next(iter(document.rig.struts)))
+    take("struts")
+    document.move(control_id(document.rig, "Engine"), 1.0)
+    look_at("Engine bed", "Crankshaft", "Crosshead", "Slide valve")
+    document.select(part_id(document.rig, "Crosshead"))
+    take("engine")
+    document.move(control_id(document.rig, "Lift"), 0.7)
+    look_at("Lift base", "Platform", "Arm 1", "Arm 6")
+    rails = [i for i, c in document.rig.closures.items() if c.kind == "rail"]
+    document.select(rails[-1])
+    take("linkage")
+    whole = document.rig
+    strut_id, strut = next(iter(whole.struts.items()))
+    short = msgspec.structs.replace(strut, barrel_length=1.0)
+    document.edit("shorter", lambda rig: change_strut(rig, strut_id, short))
+    document.move(control_id(document.rig, "Bridge"), math.radians(70))
+    look_at("Bridge pier", "Bridge leaf")
+    document.select(strut_id)
+    window.deck.show_page("Inspection")
+    take("reach")
+    document.edit("back", lambda _rig: whole)
+    window.deck.show_page("Cam")
+    bench.show_all()
+
+
 def _take_links(window: Window, take: Callable[[str], None], settle: Callable[[], None]) -> None:
     """Ratios, formulas, measuring, the carriage, and the pages that show the links."""
     document, bench = window.document, window.bench
@@ -239,7 +274,6 @@ def _take_links(window: Window, take: Callable[[str], None], settle: Callable[[]
     bench.show_all()
     document.move(channel_key(document.rig, "Louvres"), math.radians(35))
     document.select(part_id(document.rig, "Pinion, east"))
-    take("ledger")
 
     show("Winch arm")
     document.move(channel_key(document.rig, "Winch"), 2 * math.pi * 1.3)

@@ -70,7 +70,7 @@ class StrutSheet(Sheet):
         self.add(self.now)
         self.add(
             second(
-                f"of {show_short(use.stroke, 'm')}, the machine uses {show_short(use.used, 'm')}"
+                f"Its stroke is {show_short(use.stroke, 'm')}; the machine uses {show_short(use.used, 'm')}."
             )
         )
         spare = use.shortest - use.least, use.most - use.longest
