@@ -105,7 +105,7 @@ def _take_all(folder: Path) -> None:
     window.bench.show_selected()
     _take_links(window, take, settle)
     _take_cabin(window, take, settle)
-    _take_works(window, take, settle)
+    _take_works(window, take)
     window.bench.show_all()
 
     crane = quay_crane()
@@ -195,7 +195,7 @@ def _take_cabin(window: Window, take: Callable[[str], None], settle: Callable[[]
     bench.show_all()
 
 
-def _take_works(window: Window, take: Callable[[str], None], settle: Callable[[], None]) -> None:
+def _take_works(window: Window, take: Callable[[str], None]) -> None:
     """Closed linkages: a bridge on struts, an engine, a lift, and a reach that ends."""
     document, bench = window.document, window.bench
 

@@ -68,11 +68,8 @@ class StrutSheet(Sheet):
         self.add(heading("Stroke"))
         self.now = second("")
         self.add(self.now)
-        self.add(
-            second(
-                f"Its stroke is {show_short(use.stroke, 'm')}; the machine uses {show_short(use.used, 'm')}."
-            )
-        )
+        stroke, used = show_short(use.stroke, "m"), show_short(use.used, "m")
+        self.add(second(f"Its stroke is {stroke}; the machine uses {used}."))
         spare = use.shortest - use.least, use.most - use.longest
         if use.past is None:
             self.add(
