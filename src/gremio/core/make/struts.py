@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from gremio.core.frames import Array, frame_of
 from gremio.core.mechanics.struts import lengths_for, limits
 from gremio.core.problem import GremioError
-from gremio.core.rig.edit.change import must_have, new_id, with_entry
+from gremio.core.rig.edit.change import check_new_name, must_have, new_id, with_entry
 from gremio.core.rig.edit.closures import add_closure, remove_closure
 from gremio.core.rig.edit.controls import all_home
 from gremio.core.rig.edit.parts import add_part, change_part, remove_part
@@ -126,6 +126,8 @@ def change_strut(rig: Rig, strut_id: str, strut: Strut) -> Rig:
     the rod's stops where they end. Raises GremioError for a length that is not above zero."""
     if not (strut.barrel_length > 0 and strut.rod_length > 0 and strut.bore > 0):
         raise GremioError(f"The barrel and the rod of {strut.name} need lengths above zero.")
+    present = rig.struts.get(strut_id)
+    check_new_name(rig, strut.name, present.name if present else None)
     apart = rig.parts[strut.rod].mount.at[0]
     least, most = limits(strut.barrel_length, strut.rod_length)
     stops = Stops(least - apart, most - apart)
@@ -197,9 +199,22 @@ def use_of(rig: Rig, strut_id: str) -> Use:
         if past is None and out.any():
             home = int(np.argmin(np.abs(values - rig.controls[control].home)))
             first = min(np.flatnonzero(out), key=lambda i: abs(int(i) - home))
-            word = "comes apart" if apart[first] > most else "pushes through"
-            past = (rig.controls[control].name, float(values[first]), word)
+            word, limit = (
+                ("comes apart", most) if apart[first] > most else ("pushes through", least)
+            )
+            at = _where(values, apart, home, int(first), limit)
+            past = (rig.controls[control].name, at, word)
     return Use(shortest, longest, least, most, past)
+
+
+def _where(values: Array, apart: Array, home: int, first: int, limit: float) -> float:
+    """The value (SI) at which a distance comes to a limit, between the first value past it and
+    the one before that on the way from home."""
+    before = first + (home > first) - (home < first)
+    if before == first:
+        return float(values[first])
+    share = (limit - apart[before]) / (apart[first] - apart[before])
+    return float(values[before] + share * (values[first] - values[before]))
 
 
 def _travel(rig: Rig, one: Eye, two: Eye) -> tuple[float, float, list[tuple[str, Array, Array]]]:

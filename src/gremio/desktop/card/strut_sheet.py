@@ -85,8 +85,8 @@ class StrutSheet(Sheet):
             self.add(second("No one barrel and rod would do: move an end."))
             return
         barrel, rod = (show_short(length, "m") for length in lengths)
-        words = f"Let the barrel be {barrel}, the rod {rod}"
-        self.add(link_button(words, self._fit, "Bodies that do for the whole travel"))
+        self.add(second(f"A barrel of {barrel} and a rod of {rod} would do."))
+        self.add(link_button("Let them be so", self._fit, "Bodies for the whole travel"))
 
     def take_pose(self) -> None:
         """How long it is now."""
