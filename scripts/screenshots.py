@@ -120,28 +120,31 @@ def _take_all(folder: Path) -> None:
     window.close()
 
 
+def look_at(window: Window, *names: str) -> None:
+    """Bring some parts, and nothing else, into the picture."""
+    bench, document = window.bench, window.document
+    rows = {document.program.part_row[part_id(document.rig, name)] for name in names}
+    corners = corners_of(bench.scene(), bench.pose, rows)
+    bench.camera = framed(bench.camera, bench.logical_size(), corners)
+    bench._refresh()
+
+
 def _take_cabin(window: Window, take: Callable[[str], None], settle: Callable[[], None]) -> None:
     """The Cam page, teaching, every kind of control, faces in the Bench."""
     document, bench = window.document, window.bench
-
-    def look_at(*names: str) -> None:
-        rows = {document.program.part_row[part_id(document.rig, name)] for name in names}
-        corners = corners_of(bench.scene(), bench.pose, rows)
-        bench.camera = framed(bench.camera, bench.logical_size(), corners)
-        bench._refresh()
 
     def at(name: str, value: float) -> str:
         control = control_id(document.rig, name)
         document.move(control, value)
         return control
 
-    look_at("Cabin", "Signal arm", "Signal mast", "Tool chest")
+    look_at(window, "Cabin", "Signal arm", "Signal mast", "Tool chest")
     at("Open tool chest", 0.85)
     at("Signal", 2.3)
     document.select(at("Open cabin door", 0.6))
     window.deck.cam.together = True
     take("cam-page")
-    look_at("Cabin", "Tool chest", "Cabin door")
+    look_at(window, "Cabin", "Tool chest", "Cabin door")
     document.select(control_id(document.rig, "Open cabin door"))
     window.teach()
     settle()
@@ -177,7 +180,7 @@ def _take_cabin(window: Window, take: Callable[[str], None], settle: Callable[[]
     document.move(louvres, math.radians(30))
     window.desk.poses.keep_as("Boat through")
     document.select(slip)
-    look_at("Winch frame", "Inspection trolley", "Pump house", "Winch sun")
+    look_at(window, "Winch frame", "Inspection trolley", "Pump house", "Winch sun")
     window.desk.parentWidget().setSizes([640, 80])
     settle()
     window.desk.area.verticalScrollBar().setValue(0)
@@ -187,7 +190,7 @@ def _take_cabin(window: Window, take: Callable[[str], None], settle: Callable[[]
     document.edit("back", lambda _rig: whole)
     window.fold_deck()
     settle()
-    look_at("Cabin", "Signal arm", "Signal mast", "Tool chest", "Chest lid")
+    look_at(window, "Cabin", "Signal arm", "Signal mast", "Tool chest", "Chest lid")
     document.select(control_id(document.rig, "Open tool chest"))
     take("faces")
     window.fold_deck()
@@ -199,22 +202,16 @@ def _take_works(window: Window, take: Callable[[str], None]) -> None:
     """Closed linkages: a bridge on struts, an engine, a lift, and a reach that ends."""
     document, bench = window.document, window.bench
 
-    def look_at(*names: str) -> None:
-        rows = {document.program.part_row[part_id(document.rig, name)] for name in names}
-        corners = corners_of(bench.scene(), bench.pose, rows)
-        bench.camera = framed(bench.camera, bench.logical_size(), corners)
-        bench._refresh()
-
     document.move(control_id(document.rig, "Bridge"), math.radians(43))
-    look_at("Bridge pier", "Bridge leaf")
+    look_at(window, "Bridge pier", "Bridge leaf")
     document.select(next(iter(document.rig.struts)))
     take("struts")
     document.move(control_id(document.rig, "Engine"), 1.0)
-    look_at("Engine bed", "Crankshaft", "Crosshead", "Slide valve")
+    look_at(window, "Engine bed", "Crankshaft", "Crosshead", "Slide valve")
     document.select(part_id(document.rig, "Crosshead"))
     take("engine")
     document.move(control_id(document.rig, "Lift"), 0.7)
-    look_at("Lift base", "Platform", "Arm 1", "Arm 6")
+    look_at(window, "Lift base", "Platform", "Arm 1", "Arm 6")
     rails = [i for i, c in document.rig.closures.items() if c.kind == "rail"]
     document.select(rails[-1])
     take("linkage")
@@ -223,7 +220,7 @@ def _take_works(window: Window, take: Callable[[str], None]) -> None:
     short = msgspec.structs.replace(strut, barrel_length=1.0)
     document.edit("shorter", lambda rig: change_strut(rig, strut_id, short))
     document.move(control_id(document.rig, "Bridge"), math.radians(70))
-    look_at("Bridge pier", "Bridge leaf")
+    look_at(window, "Bridge pier", "Bridge leaf")
     document.select(strut_id)
     window.deck.show_page("Inspection")
     take("reach")

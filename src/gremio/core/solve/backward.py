@@ -186,26 +186,26 @@ def _reach(program: Program, cam: Cam, profile: Profile) -> tuple[float, float]:
 
 
 def _through_formula(program: Program, pose: Pose, channel: str, wanted: float) -> Hand | Held:
-    """Turn the first input that the formula listens to, by secants from the present pose."""
-    row = program.channel_row[channel]
-    for lead in inputs_above(program, channel):
-        answer = _secant(program, pose, row, lead, wanted)
-        if answer is not None:
-            return Hand(lead, answer)
     name = full_label(program.rig, channel)
     link = program.link(channel)
     told = link_label(program.rig, link) if link else "its formula"
-    return Held(f"{name} can't be moved by hand here: {told} does not change with any one lead.")
+    text = f"{name} can't be moved by hand here: {told} does not change with any one lead."
+    return _by_secants(program, pose, channel, wanted) or Held(text)
 
 
 def _through_loop(program: Program, pose: Pose, channel: str, wanted: float) -> Hand | Held:
-    """Turn the first input that leads a closed linkage, by secants from the present pose."""
+    found = _by_secants(program, pose, channel, wanted)
+    return found or Held(why_held(program, pose, channel))
+
+
+def _by_secants(program: Program, pose: Pose, channel: str, wanted: float) -> Hand | None:
+    """Turn the first input that a channel listens to, by secants from the present pose."""
     row = program.channel_row[channel]
     for lead in inputs_above(program, channel):
         answer = _secant(program, pose, row, lead, wanted)
         if answer is not None:
             return Hand(lead, answer)
-    return Held(why_held(program, pose, channel))
+    return None
 
 
 def why_held(program: Program, pose: Pose, channel: str) -> str:

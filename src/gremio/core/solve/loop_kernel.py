@@ -268,6 +268,20 @@ def _follow(shape, q, before, asked, work):  # type: ignore[no-untyped-def]
 
 
 @numba.njit(cache=True, error_model="numpy")
+def _room(shape):  # type: ignore[no-untyped-def]
+    """Arrays to work in: frames, origins, axes, gaps, their Jacobian, and what steps need."""
+    rows = 0
+    for k in range(len(shape.ends)):
+        rail = shape.rail[k]
+        rows += 2 if (rail[0] != 0 or rail[1] != 0 or rail[2] != 0) else 3
+    n, count = len(shape.found), len(shape.kinds)
+    return (
+        np.empty((len(shape.parents), 3, 4)), np.empty((count, 3)), np.empty((count, 3)),
+        np.empty(rows), np.empty((rows, n)), np.empty((n, n)), np.empty(n), np.empty(n),
+    )  # fmt: skip
+
+
+@numba.njit(cache=True, error_model="numpy")
 def close_frames(shape, home, asked, before, result, gone, left):  # type: ignore[no-untyped-def]
     """Close a loop in F frames.
 
@@ -275,16 +289,7 @@ def close_frames(shape, home, asked, before, result, gone, left):  # type: ignor
     (F,) which frame a frame goes on from, earlier in order; −1 for home. Fills result (F, C),
     gone (F,) the share of the way that could be gone, and left (F,) the greatest gap (m).
     """
-    parts, count, closures = len(shape.parents), len(home), len(shape.ends)
-    rows = 0
-    for k in range(closures):
-        rail = shape.rail[k]
-        rows += 2 if (rail[0] != 0 or rail[1] != 0 or rail[2] != 0) else 3
-    n = len(shape.found)
-    work = (
-        np.empty((parts, 3, 4)), np.empty((count, 3)), np.empty((count, 3)), np.empty(rows),
-        np.empty((rows, n)), np.empty((n, n)), np.empty(n), np.empty(n),
-    )  # fmt: skip
+    work = _room(shape)
     for f in range(len(asked)):
         q, earlier = home.copy(), home.copy()
         if before[f] >= 0:
@@ -315,16 +320,7 @@ def close_many(shapes, home, asked, before, result, gone, left):  # type: ignore
 @numba.njit(cache=True, error_model="numpy")
 def assemble(shape, q):  # type: ignore[no-untyped-def]
     """Close a loop from q, in place, wherever that leads; returns the greatest gap left (m)."""
-    parts, count, closures = len(shape.parents), len(q), len(shape.ends)
-    rows = 0
-    for k in range(closures):
-        rail = shape.rail[k]
-        rows += 2 if (rail[0] != 0 or rail[1] != 0 or rail[2] != 0) else 3
-    n = len(shape.found)
-    work = (
-        np.empty((parts, 3, 4)), np.empty((count, 3)), np.empty((count, 3)), np.empty(rows),
-        np.empty((rows, n)), np.empty((n, n)), np.empty(n), np.empty(n),
-    )  # fmt: skip
+    work = _room(shape)
     trial = q.copy()
     for _ in range(8):
         gap = _close(shape, trial, work, 1e6)
