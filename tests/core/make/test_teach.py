@@ -156,3 +156,16 @@ def test_teaching_has_no_memory(door: Rig) -> None:
         for x in (0.2, 0.9, 0.2)
     ]
     assert there[0] == there[2] != there[1]
+
+
+def test_wheels_that_only_roll_along_are_not_taught() -> None:
+    build = gremio.Builder("Trolley")
+    build.part("Trolley", joint="slide x")
+    build.part("Wheel", on="Trolley", at=(0, 0, 0.2), joint="spin y")
+    build.part("Flag", joint="hinge z")
+    rig = gremio.roll(build.rig, "Wheel", 0.2)
+    lesson = Lesson(channel_key(rig, "Trolley"))
+    program = begun(rig, lesson)
+    assert teach.is_taught(program, lesson, channel_key(rig, "Flag"))
+    assert not teach.is_taught(program, lesson, channel_key(rig, "Wheel"))
+    assert not teach.is_taught(program, lesson, channel_key(rig, "Trolley"))

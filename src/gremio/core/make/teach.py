@@ -118,14 +118,16 @@ def moves_lead(program: Program, lesson: Lesson, channel: str) -> bool:
 
 
 def is_taught(program: Program, lesson: Lesson, channel: str) -> bool:
-    """Whether moving an input, by key, teaches it: a part's, and not what leads the lead."""
-    return bool(split(channel)[1]) and not moves_lead(program, lesson, channel)
+    """Whether moving an input, by key, teaches it: a part's, and not what leads the lead, nor
+    what only rolls along."""
+    own = bool(split(channel)[1]) and channel not in program.growing
+    return own and not moves_lead(program, lesson, channel)
 
 
 def put(program: Program, rig: Rig, lesson: Lesson, values: Mapping[str, float]) -> Lesson:
     """The lesson with channels put somewhere (SI by key); where the cam has them, they are not
     changed."""
-    said = {**answers(rig, lesson, lead_value(program, rig, lesson))}
+    said = answers(rig, lesson, lead_value(program, rig, lesson))
     changed = without(lesson.changed, *values)
     for channel, at in values.items():
         if abs(at - said.get(channel, _stood(program, rig, channel))) > SAME:
