@@ -15,6 +15,7 @@ import gremio
 from gremio.core.rig.find import channel_key, control_id, part_id
 from gremio.core.rig.model import Cam, Joint, Ratio
 from gremio.demo.saltmarsh import OPEN
+from gremio.desktop.bench.camera import project
 
 
 def test_a_fast_drag_on_the_desk_ends_exactly_on_the_stops(at_lock: Hand) -> None:
@@ -76,10 +77,16 @@ def test_a_wild_drag_of_a_leaf_ends_on_a_stop(at_lock: Hand) -> None:
 
 
 def test_the_balance_beam_moves_its_gate(at_lock: Hand) -> None:
-    grip = at_lock.on_part("Balance beam, east", (-3.3, 0.0, 0.3))
-    bench = at_lock.window.bench
-    at_lock.drag(bench, grip, grip + QPointF(-15, -4), grip + QPointF(-40, -10))
-    assert at_lock.value("Upper gate, east") > math.radians(1)
+    bench, rig = at_lock.window.bench, at_lock.window.document.rig
+    tail = (-3.3, 0.0, 0.3)
+    grip = at_lock.on_part("Balance beam, east", tail)
+    opened = gremio.solve(rig, {"Upper gates": "35 deg"})
+    there = opened.part("Balance beam, east").world @ np.append(tail, 1.0)
+    (pixel,), _ = project(bench.camera, bench.logical_size(), there[:3])
+    end = QPointF(*pixel)
+    at_lock.drag(bench, grip, (grip + end) / 2, end)
+    wanted = opened.value("Upper gate, east")
+    assert at_lock.value("Upper gate, east") == pytest.approx(wanted, abs=math.radians(6))
 
 
 def test_the_chamber_is_grounded_and_the_screen_says_so(at_lock: Hand) -> None:
