@@ -8,7 +8,6 @@ import numpy as np
 from msgspec.structs import replace
 
 from gremio.core.make.linking import set_where_follower_stands
-from gremio.core.make.struts import remove_strut
 from gremio.core.quantity import show_short
 from gremio.core.rig.channels import channel_unit, freed, full_label, key, main_channel
 from gremio.core.rig.edit.closures import remove_closure
@@ -156,6 +155,8 @@ def remove_selected(document: Document) -> None:
     elif thing in rig.links:
         document.edit("remove a link", lambda rig: remove_link(rig, thing))
     elif thing in rig.struts:
+        from gremio.core.make.struts import remove_strut
+
         name = rig.struts[thing].name
         document.edit(f"remove {name}", lambda rig: remove_strut(rig, thing))
     elif thing in rig.closures:
