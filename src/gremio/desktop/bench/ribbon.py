@@ -13,6 +13,9 @@ from gremio.desktop.areas import clear
 from gremio.desktop.document import Document
 from gremio.desktop.theme.dress import text_font
 
+# So many of the channels that a selected one leads are named.
+_LED = 2
+
 
 class Ribbon(QWidget):
     """The drive line of what is selected; each word is a way to it."""
@@ -59,7 +62,8 @@ class Ribbon(QWidget):
             found.append((text, split(step)[0]))
         led = [label(rig, c) for c, drive in program.drives.items() if channel in drive.leads]
         if led:
-            found.append((f"leads {', '.join(led)}", ""))
+            more = f" and {len(led) - _LED} more" if len(led) > _LED else ""
+            found.append((f"leads {', '.join(led[:_LED])}{more}", ""))
         return found
 
     def rebuild(self) -> None:

@@ -101,7 +101,7 @@ class ControlSheet(Sheet):
         word = ("low", "high")[end]
         field = OptionalField("number", "", f"Read at the {word} end", self)
         field.bare = True
-        field.setPlaceholderText("as it is")
+        field.setPlaceholderText("same")
         field.set_value(None if entry.scale is None else entry.scale[end])
         field.committed.connect(lambda v: self._set_scale(end, v))
         field.cleared.connect(lambda: self._change("scale", scale=None))

@@ -246,7 +246,7 @@ class ProfileView(QWidget):
         text = show_short(lead, self.lead_unit)
         width = painter.fontMetrics().horizontalAdvance(text)
         left = x + 6 if x + 6 + width < box.right() else x - 6 - width
-        painter.drawText(QPointF(left, box.bottom() - 6), text)
+        painter.drawText(QPointF(left, self._whole().bottom() - 4), text)
 
     # ── hands ──────────────────────────────────────────────────────
 
