@@ -13,7 +13,7 @@ ready-dev:
 	@scripts/setup.sh dev
 
 test: ready-dev
-	$(PYTHON) -m pytest -n 2 --dist loadfile
+	$(PYTHON) -m pytest -n 2 --dist worksteal
 
 check: ready-dev
 	.venv/bin/ruff check src tests scripts
