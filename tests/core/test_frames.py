@@ -9,6 +9,7 @@ from gremio.core.frames import (
     angles_of_turn,
     frame_of,
     holds,
+    matrices,
     matrix,
     quaternions,
     turn_matrix,
@@ -60,3 +61,11 @@ def test_shear_is_told_before_it_is_lost() -> None:
     sheared = np.eye(4)
     sheared[0, 1] = 0.4
     assert not holds(sheared)
+
+
+def test_one_matrix_is_that_of_many() -> None:
+    rng = np.random.default_rng(5)
+    for _ in range(20):
+        turn, at, scale = rng.normal(size=4), rng.normal(size=3), rng.uniform(0.5, 2, 3)
+        frame = Frame(tuple(at.tolist()), tuple(turn.tolist()), tuple(scale.tolist()))
+        assert matrix(frame) == pytest.approx(matrices([frame])[0], abs=1e-14)

@@ -59,9 +59,38 @@ def turn_matrix(turn: Quaternion) -> Array:
 
 
 def matrix(frame: Frame) -> Array:
-    """(4, 4) homogeneous matrix of a frame: scale, then turn, then shift."""
-    result: Array = matrices([frame])[0]
-    return result
+    """(4, 4) homogeneous matrix of a frame: scale, then turn, then shift.
+
+    One at a time, in plain floats: a tenth of the time that `matrices` takes for one.
+    """
+    w, x, y, z = frame.turn
+    size = math.sqrt(w * w + x * x + y * y + z * z)
+    w, x, y, z = w / size, x / size, y / size, z / size
+    a, b, c = frame.scale
+    at = frame.at
+    return np.array(
+        [
+            [
+                (1 - 2 * (y * y + z * z)) * a,
+                2 * (x * y - z * w) * b,
+                2 * (x * z + y * w) * c,
+                at[0],
+            ],
+            [
+                2 * (x * y + z * w) * a,
+                (1 - 2 * (x * x + z * z)) * b,
+                2 * (y * z - x * w) * c,
+                at[1],
+            ],
+            [
+                2 * (x * z - y * w) * a,
+                2 * (y * z + x * w) * b,
+                (1 - 2 * (x * x + y * y)) * c,
+                at[2],
+            ],
+            [0.0, 0.0, 0.0, 1.0],
+        ]
+    )
 
 
 def matrices(frames: Sequence[Frame]) -> Array:

@@ -63,7 +63,7 @@ def bank_of(profiles: Sequence[Profile]) -> Bank:
         end=np.array([[p.x[-1]] for p in profiles], dtype=float),
         slopes=np.array(slopes)[..., None],
         rounds=np.array(rounds)[..., None],
-        laws=tuple(int(one) for one in np.unique(law) if one),
+        laws=tuple(sorted({int(one) for one in law.ravel()} - {0})),
     )
 
 
