@@ -26,8 +26,7 @@ from PyQt6.QtWidgets import (
 
 from gremio.core.files import rig_file
 from gremio.core.files.atomic import FileProblem
-from gremio.core.rig.channels import key, main_channel, split
-from gremio.core.rig.model import Cam, Rig
+from gremio.core.rig.model import Rig
 from gremio.demo import KEPT
 from gremio.desktop import rigging
 from gremio.desktop.bench.ribbon import Ribbon
@@ -35,7 +34,6 @@ from gremio.desktop.bench.snapping import Spot
 from gremio.desktop.bench.teach_bar import TeachBar
 from gremio.desktop.bench.view import Bench
 from gremio.desktop.card.card import Card
-from gremio.desktop.deck.cam_page import let_cam_lead
 from gremio.desktop.deck.deck import Deck
 from gremio.desktop.desk.desk import Desk
 from gremio.desktop.desk.parts import Parts
@@ -43,6 +41,7 @@ from gremio.desktop.document import Document
 from gremio.desktop.head import Head
 from gremio.desktop.leftover_bar import LeftoverBar
 from gremio.desktop.menus import fill_menus
+from gremio.desktop.picking import Picking
 from gremio.desktop.recovery import Keeper, Leftover
 from gremio.desktop.theme.dress import dress
 from gremio.desktop.theme.inks import DAY, NIGHT, Inks
@@ -89,8 +88,7 @@ class Window(QMainWindow):
         self._keep.setSingleShot(True)
         self._keep.setInterval(_KEEP_AFTER)
         self._keep.timeout.connect(self.keep_now)
-        self._lead = self._cam = ""
-        self._set_of: list[str] = []
+        self.picking = Picking(self.document, self.bench, self.card, self.deck.cam)
         self._lay_out()
         self.actions_by_name = fill_menus(self)
         self.undo, self.redo = (self.actions_by_name[word] for word in ("Undo", "Redo"))
@@ -155,18 +153,14 @@ class Window(QMainWindow):
         document.file_changed.connect(self._take_history)
         document.file_changed.connect(self._keep.start)
         self.desk.wanted.connect(partial(rigging.make_control, document))
-        self.parts.picked.connect(self._part_clicked)
-        self.bench.part_picked.connect(self._follower_picked)
+        self.parts.picked.connect(self.picking.clicked)
         self.bench.place_picked.connect(self._place_picked)
-        self.bench.pinned.connect(self._pinned)
-        self.bench.strutted.connect(self._strutted)
         self.bench.axis_picked.connect(self._axis_picked)
         self.bench.measured.connect(self._measured)
         self.card.left.connect(self._card_left)
         self.card.action_wanted.connect(lambda name: self.actions_by_name[name].trigger())
         self.teach_bar.record_wanted.connect(self.record_station)
         self.teach_bar.done_wanted.connect(self.teach)
-        self.deck.cam.follower_wanted.connect(self.ask_follower)
         self.deck.cam.motion_wanted.connect(self.show_motion)
         self.deck.cam.csv_wanted.connect(self.cam_table)
         self.head.find_wanted.connect(self.find_anything)
@@ -307,21 +301,6 @@ class Window(QMainWindow):
         else:
             self.files.bring_in_cam(link_id)
 
-    def lead_one_more(self) -> None:
-        """Let the next click choose one more follower of the selected cam, or of the one shown."""
-        links = self.document.rig.links
-        chosen = self.document.selected if self.document.selected in links else ""
-        link_id = chosen or self.deck.cam.link_id
-        if isinstance(links.get(link_id), Cam):
-            self.ask_follower(link_id)
-        else:
-            self.say("Select a cam first: its followers are added to, one click each.")
-
-    def ask_follower(self, link_id: str) -> None:
-        """Let the next click choose one more follower of a cam."""
-        self._set_of, self._cam = [], link_id
-        self.bench.ask_part("click the part that this cam should lead too")
-
     # ── rigging ────────────────────────────────────────────────────
 
     def add_part(self, kind: str) -> None:
@@ -333,74 +312,6 @@ class Window(QMainWindow):
         """Open the choice of joints on the Card."""
         if rigging.selected_part(self.document):
             self.card.open_joint()
-
-    def lead_something(self) -> None:
-        """Begin a link from what is selected: the next click chooses the follower."""
-        self._set_of, self._cam = [], ""
-        self._lead = rigging.lead_of_selected(self.document)
-        if self._lead:
-            self.bench.ask_part()
-
-    def _part_clicked(self, part: str) -> None:
-        if self.bench.asking_part():
-            self.bench.stop_asking()
-            self._follower_picked(part)
-
-    def planetary_set(self) -> None:
-        """Begin a planetary set with the selected part as its sun."""
-        part = rigging.selected_part(self.document)
-        if part and rigging.can_move(self.document, part):
-            self._set_of = [part]
-            self.bench.ask_part("click the ring, or the other side of a differential")
-
-    def _member_picked(self, part: str) -> None:
-        """The ring, then the arm of a planetary set."""
-        from gremio.desktop import preparing
-
-        if not rigging.can_move(self.document, part):
-            self._set_of = []
-            return
-        self._set_of.append(part)
-        if len(self._set_of) < 3:
-            self.bench.ask_part("click the arm that carries the planets")
-            return
-        sun, ring, carrier = self._set_of
-        self._set_of = []
-        preparing.planetary_set(self.document, sun, ring, carrier)
-
-    def _follower_picked(self, part: str) -> None:
-        if self._set_of:
-            self._member_picked(part)
-            return
-        if self._cam:
-            link_id, self._cam = self._cam, ""
-            if rigging.can_move(self.document, part):
-                channel = key(part, main_channel(self.document.rig.parts[part].joint))
-                let_cam_lead(self.document, link_id, channel)
-            return
-        lead = split(self._lead)[0]
-        if lead in self.document.rig.parts and lead != part:
-            self.card.propose_ratio(lead, part)
-        else:
-            rigging.link_to(self.document, self._lead, part)
-
-    def pin(self) -> None:
-        """Begin to pin two parts together: two clicks on their geometry."""
-        self.bench.ask_pin()
-
-    def make_strut(self) -> None:
-        """Begin a strut between two parts: two clicks on their geometry."""
-        self.bench.ask_strut()
-
-    def _strutted(self, one: Spot, two: Spot) -> None:
-        from gremio.desktop import closing
-
-        closing.strut_between(self.document, one, two)
-
-    def _pinned(self, one: Spot, two: Spot) -> None:
-        from gremio.desktop import closing
-
-        closing.pin_together(self.document, one, two)
 
     def make_carriage(self) -> None:
         """Make a carriage of the selected part and its wheels."""
