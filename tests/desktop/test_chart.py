@@ -42,6 +42,21 @@ def test_every_track_fills_the_page_in_its_own_scale(chart: Chart) -> None:
         assert down.max() == pytest.approx(110 - 100 * 0.06 / 1.12, abs=0.5)
 
 
+def test_the_name_of_a_track_lies_clear_of_every_curve_and_name(chart: Chart) -> None:
+    bolt = track("bolt", [0.0, 1.0, 0.0], ["smooth", "smooth"])
+    three = Chart((*chart.tracks, bolt), chart.span, (*chart.heights, bolt.heights), chart.box, "%")
+    sizes = [(90.0, 11.0), (60.0, 11.0)]
+    spots = three.name_spots(sizes)
+    for (left, top), (wide, tall) in zip(spots, sizes, strict=True):
+        assert left >= 60 and left + wide <= 460 and top >= 10 and top + tall <= 110
+        for index in range(3):
+            across, down = three.curve(index)
+            under = down[(across >= left) & (across <= left + wide)]
+            assert not ((under > top) & (under < top + tall)).any()
+    (left, top), (other, above) = spots
+    assert left + 90 <= other or other + 60 <= left or abs(top - above) >= 11
+
+
 def test_the_track_worked_on_is_taken_before_others(chart: Chart) -> None:
     spot = chart.spots(0)[1]
     assert chart.station_at(spot, 12) == (0, 1)

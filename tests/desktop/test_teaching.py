@@ -235,7 +235,7 @@ def test_delete_takes_chosen_stations_and_shift_chooses_more(at_cam: Hand) -> No
 def test_a_free_profile_has_handles_to_pull(at_cam: Hand) -> None:
     view = at_cam.window.deck.cam.profile
     at_cam.choose("Profile kind", "free")
-    assert len(view.handle_spots()) == 6
+    assert len(view.chart().handles()) == 6
     channel = channel_key(at_cam.window.document.rig, "Door")
     nth, way, spot = view.chart().handles()[2]
     at_cam.drag(view, QPointF(*spot), QPointF(*spot) + QPointF(5, -20), QPointF(*spot)

@@ -203,7 +203,7 @@ class Document(QObject):
         self.file_changed.emit()
 
     def knows(self, thing: str) -> bool:
-        """Whether there is a part, control, link, measure or closure of this id."""
+        """Whether there is a part, control, link, measure, closure or strut of this id."""
         rig = self.rig
         things = (rig.parts, rig.controls, rig.links, rig.measures, rig.closures, rig.struts)
         return any(thing in t for t in things)

@@ -13,6 +13,7 @@ from gremio.core.quantity import UNITS
 
 Array = npt.NDArray[np.float64]
 Spot = tuple[float, float]
+Place = tuple[float, float, float, float]  # left, top, right, foot
 
 _FINE = 240
 # Nearer than this a station takes the height of another (px).
@@ -99,6 +100,28 @@ class Chart:
             )
         )
 
+    def name_spots(self, sizes: list[Spot]) -> list[Spot]:
+        """Left and top of the names (sizes: wide, tall, px) of the tracks that stay behind: each
+        over or under its own curve, where it is farthest from the other curves and names."""
+        curves = [self.curve(track) for track in range(len(self.tracks))]
+        placed: list[Place] = []
+        for track, size in enumerate(sizes, start=1):
+            others = curves[:track] + curves[track + 1 :]
+            places = self._beside(curves[track], size)
+            placed.append(max(places, key=lambda place: _clear(place, others, placed)))
+        return [(left, top) for left, top, _, _ in placed]
+
+    def _beside(self, curve: tuple[Array, Array], size: Spot) -> list[Place]:
+        """Places over and under a curve that are on the page; where there is none, at its head."""
+        left, top, wide, tall = self.box
+        found = []
+        for start in np.linspace(left + 4, left + max(4.0, wide - size[0] - 4), 16).tolist():
+            low, high = _between(curve, start, start + size[0])
+            for head in (low - 4 - size[1], high + 4):
+                if top <= head <= top + tall - size[1]:
+                    found.append((start, head, start + size[0], head + size[1]))
+        return found or [(left + 4, top, left + 4 + size[0], top + size[1])]
+
     def station_at(self, spot: Spot, reach: float) -> tuple[int, int] | None:
         """(track, which of its stations) nearest to a spot, the track worked on before others."""
         best: tuple[float, int, int] | None = None
@@ -184,3 +207,19 @@ def rounded_to(at: float, wide: float, unit: str) -> float:
     ten = 10.0 ** math.floor(math.log10(hundredth))
     step = next(ten * s for s in (10, 5, 2, 1) if ten * s <= hundredth * 1.0001)
     return round(at / size / step) * step * size
+
+
+def _between(curve: tuple[Array, Array], left: float, right: float) -> Spot:
+    """The highest and the lowest place (px down) of a curve between two pixels across."""
+    ends = np.interp([left, right], *curve)
+    down = np.append(curve[1][(curve[0] > left) & (curve[0] < right)], ends)
+    return float(down.min()), float(down.max())
+
+
+def _clear(place: Place, curves: list[tuple[Array, Array]], placed: list[Place]) -> float:
+    """How far (px, up or down) a place is from curves and from other places; below 0 as far as
+    it lies over them."""
+    left, top, right, foot = place
+    spans = [_between(curve, left, right) for curve in curves]
+    spans += [(p[1], p[3]) for p in placed if p[0] < right and p[2] > left]
+    return min((max(low - foot, top - high) for low, high in spans), default=0.0)

@@ -112,10 +112,6 @@ class ProfileView(QWidget):
         chart = self.chart()
         return QPointF(float(chart.x(lead)), float(chart.y(0, at)))
 
-    def handle_spots(self) -> list[QPointF]:
-        """Where the handles of the free spans are."""
-        return [QPointF(*spot) for _, _, spot in self.chart().handles()]
-
     # ── drawing ────────────────────────────────────────────────────
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
@@ -138,6 +134,7 @@ class ProfileView(QWidget):
         self._draw_handles(painter, chart)
         painter.restore()
         self._draw_lead(painter, chart, box)
+        self._name_tracks(painter, chart)
         if self._band is not None:
             painter.setPen(QPen(QColor(self.inks.hand), 1, Qt.PenStyle.DashLine))
             painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -169,20 +166,26 @@ class ProfileView(QWidget):
             painter.setPen(QPen(QColor(self.inks.hand) if chosen else ink, 1.8 if chosen else 1.4))
             painter.setBrush(QColor(self.inks.panel))
             painter.drawRect(QRectF(x - size, y - size, 2 * size, 2 * size))
-        if track:
-            self._name_track(painter, entry, chart, across, down)
 
-    def _name_track(
-        self, painter: QPainter, entry: Track, chart: Chart, across: list[float], down: list[float]
-    ) -> None:
-        """The name of a follower that stays behind, on its curve, with the ends of its scale."""
+    def _name_tracks(self, painter: QPainter, chart: Chart) -> None:
+        """The names of the followers that stay behind, with the ends of their scales."""
         painter.setFont(text_font(8))
         painter.setPen(QColor(self.inks.second))
-        low, high = float(entry.profile.y.min()), float(entry.profile.y.max())
-        text = f"{entry.name}, {show_short(low, entry.unit)} to {show_short(high, entry.unit)}"
-        place = chart.tracks.index(entry)
-        middle = int(len(across) * (0.1 + 0.22 * place)) % len(across)
-        painter.drawText(QPointF(across[middle] + 6, down[middle] - 5), text)
+        names = []
+        for entry in chart.tracks[1:]:
+            ends = float(entry.profile.y.min()), float(entry.profile.y.max())
+            low, high = (show_short(end, entry.unit) for end in ends)
+            names.append(f"{entry.name}, {low} to {high}")
+        metrics = painter.fontMetrics()
+        sizes = [(float(metrics.horizontalAdvance(n)), float(metrics.height())) for n in names]
+        for text, (left, top) in zip(names, chart.name_spots(sizes), strict=True):
+            self._write(painter, QPointF(left, top + metrics.ascent()), text)
+
+    def _write(self, painter: QPainter, start: QPointF, text: str) -> None:
+        """Words on the page, on a ground of their own, so that no curve runs through them."""
+        words = QRectF(painter.fontMetrics().boundingRect(text)).translated(start)
+        painter.fillRect(words.adjusted(-2, 0, 2, 0), QColor(self.inks.field))
+        painter.drawText(start, text)
 
     def _draw_handles(self, painter: QPainter, chart: Chart) -> None:
         hand = QColor(self.inks.hand)
@@ -246,7 +249,7 @@ class ProfileView(QWidget):
         text = show_short(lead, self.lead_unit)
         width = painter.fontMetrics().horizontalAdvance(text)
         left = x + 6 if x + 6 + width < box.right() else x - 6 - width
-        painter.drawText(QPointF(left, self._whole().bottom() - 4), text)
+        self._write(painter, QPointF(left, self._whole().bottom() - 4), text)
 
     # ── hands ──────────────────────────────────────────────────────
 

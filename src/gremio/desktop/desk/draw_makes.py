@@ -20,9 +20,12 @@ from gremio.desktop.desk.makes import (
     one_to_one,
     pad_room,
     pivot,
+    way_at,
 )
 from gremio.desktop.theme.dress import digit_font, text_font
 from gremio.desktop.theme.inks import Inks
+
+_HOME_HALF = 3.8  # half the width of the triangle that marks home, pixels
 
 
 def tick_step(span: float) -> float:
@@ -81,6 +84,16 @@ def _x(rect: QRectF, entry: Control, value: float) -> float:
     return rect.left() + min(max(share_of(entry, value), 0.0), 1.0) * rect.width()
 
 
+def _draw_home(painter: QPainter, tip: QPointF, back: QPointF, ink: QColor) -> None:
+    """The triangle of home: its tip on the scale, the middle of its back away from it. Leaves
+    the painter with no pen and this ink for a brush."""
+    along = back - tip
+    across = QPointF(-along.y(), along.x()) * (_HOME_HALF / math.hypot(along.x(), along.y()))
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(ink)
+    painter.drawPolygon(QPolygonF([tip, back + across, back - across]))
+
+
 def _draw_slider(
     painter: QPainter,
     rect: QRectF,
@@ -103,14 +116,8 @@ def _draw_slider(
     for stop, end in zip(stops, (rect.left(), rect.right()), strict=True):
         if stop is not None:
             _draw_out_of_reach(painter, _x(rect, entry, stop), end, rail, inks)
-    painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(second)
     home = _x(rect, entry, entry.home)
-    painter.drawPolygon(
-        QPolygonF(
-            [QPointF(home, rail + 2), QPointF(home - 4, rail + 9), QPointF(home + 4, rail + 9)]
-        )
-    )
+    _draw_home(painter, QPointF(home, rail + 2), QPointF(home, rail + 9), second)
     for notch in entry.notches:
         painter.drawEllipse(QPointF(_x(rect, entry, notch), rail + 4), 1.5, 1.5)
     x = knob(rect, shown).x()
@@ -153,22 +160,16 @@ def _draw_dial(
     )
     painter.setPen(QPen(second, 1))
     for turn in marks:
-        way = QPointF(math.sin(turn), -math.cos(turn))
+        way = way_at(turn)
         painter.drawLine(middle + way * (radius * 0.88), middle + way * radius)
     for stop in stops:
         if stop is not None and not one_to_one(entry):
             turn = dial_angle(entry, stop)
-            way = QPointF(math.sin(turn), -math.cos(turn))
+            way = way_at(turn)
             painter.setPen(QPen(ink, 2))
             painter.drawLine(middle + way * (radius * 0.8), middle + way * (radius + 2))
-    home = dial_angle(entry, entry.home)
-    way = QPointF(math.sin(home), -math.cos(home))
-    across = QPointF(-way.y(), way.x()) * 3.2
-    painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(second)
-    tip = middle + way * (radius * 0.86)
-    out = middle + way * (radius + 2.5)
-    painter.drawPolygon(QPolygonF([tip, out + across, out - across]))
+    way = way_at(dial_angle(entry, entry.home))
+    _draw_home(painter, middle + way * (radius * 0.86), middle + way * (radius + 2.5), second)
     at = knob(rect, shown)
     painter.setPen(QPen(QColor(inks.hand), 2.4))
     painter.drawLine(middle + (at - middle) * 0.45, middle + (at - middle) * 1.18)
@@ -189,26 +190,19 @@ def _draw_lever(painter: QPainter, rect: QRectF, shown: Standing, inks: Inks) ->
     foot, length = pivot(rect)
     ink, second = QColor(inks.ink), QColor(inks.second)
     turns = [lean(entry, entry.low + i / 24 * (entry.high - entry.low)) for i in range(25)]
-    arc = [foot + QPointF(math.sin(t), -math.cos(t)) * (length * 0.8) for t in turns]
+    arc = [foot + way_at(t) * (length * 0.8) for t in turns]
     painter.setPen(QPen(ink, 1.2))
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.drawPolyline(QPolygonF(arc))
     marks = [(entry.low, True), (entry.high, True), *((tick, False) for tick in ticks(entry))]
     for value, strong in marks:
         turn = lean(entry, value)
-        way = QPointF(math.sin(turn), -math.cos(turn))
+        way = way_at(turn)
         painter.setPen(QPen(ink if strong else second, 2.2 if strong else 1))
         size = 0.1 if strong else 0.06
         painter.drawLine(foot + way * (length * (0.8 - size)), foot + way * (length * (0.8 + size)))
-    turn = lean(entry, entry.home)
-    way = QPointF(math.sin(turn), -math.cos(turn))
-    across = QPointF(-way.y(), way.x()) * 3.5
-    painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(second)
-    painter.drawPolygon(
-        QPolygonF([foot + way * (length * 0.76), *(foot + way * (length * 0.62) + across * s
-                                                   for s in (1, -1))])
-    )  # fmt: skip
+    way = way_at(lean(entry, entry.home))
+    _draw_home(painter, foot + way * (length * 0.76), foot + way * (length * 0.62), second)
     at = knob(rect, shown)
     painter.setPen(QPen(ink, 3))
     painter.drawLine(foot, at)

@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from gremio.core.inspect.reach import Reach, told
 from gremio.core.quantity import Kind
 from gremio.core.rig.model import Control
-from gremio.core.rig.scales import decimals_read, meant, position_at, reads, shown
+from gremio.core.rig.scales import decimals_read, meant, position_at, reads, share_of, shown
 from gremio.core.solve.backward import led_parts
 from gremio.desktop.copying import copying_menu
 from gremio.desktop.desk.draw_makes import draw_make
@@ -319,8 +319,5 @@ class Instrument(QWidget):
 
     def x_of(self, value: float) -> float:
         """Where on a slider's scale a value (SI) is, in pixels."""
-        now = self.standing()
-        entry = now.entry
-        body = self.body()
-        share = (value - entry.low) / (entry.high - entry.low) if entry.high > entry.low else 0.0
+        body, share = self.body(), share_of(self.standing().entry, value)
         return body.left() + min(max(share, 0.0), 1.0) * body.width()

@@ -106,6 +106,11 @@ def cells(rect: QRectF, entry: Control) -> list[QRectF]:
     ]
 
 
+def way_at(turn: float) -> QPointF:
+    """The way, of length 1, at a turn (rad) clockwise from straight up."""
+    return QPointF(math.sin(turn), -math.cos(turn))
+
+
 def knob(rect: QRectF, shown: Standing) -> QPointF:
     """Where the hand takes hold of a control drawn in a room."""
     entry, value = shown.entry, shown.value
@@ -113,11 +118,11 @@ def knob(rect: QRectF, shown: Standing) -> QPointF:
         case "dial":
             middle, radius = dial(rect)
             turn = dial_angle(entry, value)
-            return middle + QPointF(math.sin(turn), -math.cos(turn)) * (radius * 0.66)
+            return middle + way_at(turn) * (radius * 0.66)
         case "lever":
             foot, length = pivot(rect)
             turn = lean(entry, value)
-            return foot + QPointF(math.sin(turn), -math.cos(turn)) * length
+            return foot + way_at(turn) * length
         case "switch":
             nearest = min(range(len(entry.notches)), key=lambda i: abs(entry.notches[i] - value))
             return cells(rect, entry)[nearest].center()
