@@ -173,6 +173,27 @@ def at_cam(at_door: Hand) -> Hand:
     return at_door
 
 
+def test_teaching_much_at_once_leaves_the_card_its_width(at_cam: Hand) -> None:
+    window, document = at_cam.window, at_cam.window.document
+    document.select(control_id(document.rig, "Open door"))
+    at_cam.rest(60)
+    lead = "Open the long door at the far end of the pump house, beside the lower gate"
+    at_cam.type_into(at_cam.named("Name"), lead)
+    wide = window.card.width()
+    begin(at_cam, lead)
+    for name, to in (("Door", 0.3), ("Latch", -0.03)):
+        document.move(channel_key(document.rig, name), to)
+    at_cam.rest(60)
+    lesson = document.lesson
+    assert lesson is not None and len(lesson.changed) == 2
+    assert window.teach_bar.isVisible() and window.card.width() == wide
+    # What can be done is in sight: only the long name gives way.
+    for name in ("Record station", "Done"):
+        button = at_cam.named(name)
+        assert button.x() + button.width() <= window.teach_bar.width()
+        assert button.width() >= button.minimumSizeHint().width()
+
+
 def test_a_value_is_typed_and_emptied_in_the_table(at_cam: Hand) -> None:
     at_cam.type_into(at_cam.named("Station 2 follower"), "10 deg")
     assert stations(at_cam, "Door")[1] == (0.3, pytest.approx(math.radians(10)))

@@ -6,7 +6,7 @@ from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from gremio.core.make.teach import cam_taught
 from gremio.core.quantity import show_short
@@ -20,7 +20,7 @@ from gremio.desktop.theme.inks import DAY, Inks
 
 _NOTHING = "Nothing is changed yet: drag a part, or type on its Card. Then record."
 _SHOWN = 4
-_STATIONS = 5
+_STATIONS = 3
 _HEIGHT = 70
 
 
@@ -39,8 +39,8 @@ class TeachBar(QWidget):
         self.setAccessibleName("Teaching")
         column = QVBoxLayout(self)
         column.setContentsMargins(16, 6, 10, 6)
-        # A long line must not widen the Bench.
-        column.setSizeConstraint(QLayout.SizeConstraint.SetNoConstraint)
+        # A long line must not widen the Bench, and so narrow the Card.
+        self.setMinimumWidth(1)
         column.setSpacing(2)
         self._head, self._changes = QHBoxLayout(), QHBoxLayout()
         for line in (self._head, self._changes):
@@ -83,7 +83,10 @@ class TeachBar(QWidget):
         title = QLabel("Teaching")
         title.setFont(text_font(10.5, bold=True))
         self._head.addWidget(title)
-        self._head.addWidget(QLabel(f"{full_label(rig, lead)} at"))
+        name = QLabel(f"{full_label(rig, lead)} at")
+        name.setMinimumWidth(48)  # a long name gives way to the buttons
+        name.setToolTip(full_label(rig, lead))
+        self._head.addWidget(name)
         self._lead = QuantityField(kind_of(rig, lead), shown_unit(rig, lead), "Lead value")
         self._lead.setProperty("lead", lead)
         self._lead.setFixedWidth(96)
