@@ -12,11 +12,13 @@ import importlib
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
+    from gremio.core.files.posing import run, solve, sweep
     from gremio.core.files.rig_file import read as load
     from gremio.core.files.rig_file import write as save
     from gremio.core.inspect.findings import inspect
     from gremio.core.make.by_name import (
         carriage,
+        constrain,
         formula,
         join,
         keep,
@@ -31,7 +33,6 @@ if TYPE_CHECKING:
     from gremio.core.problem import GremioError, Note, NotFound
     from gremio.core.rig.builder import Builder, shape
     from gremio.core.rig.model import Rig
-    from gremio.core.solve.ask import run, solve, sweep
     from gremio.core.solve.pose import Pose, Poses
 
 __version__ = "0.2.0"
@@ -46,6 +47,7 @@ _ROOMS = {
     "Poses": "solve.pose",
     "Rig": "rig.model",
     "carriage": "make.by_name",
+    "constrain": "make.by_name",
     "formula": "make.by_name",
     "inspect": "inspect.findings",
     "join": "make.by_name",
@@ -55,12 +57,12 @@ _ROOMS = {
     "path": "make.by_name",
     "pin": "make.by_name",
     "roll": "make.by_name",
-    "run": "solve.ask",
+    "run": "files.posing",
     "save": "files.rig_file",
     "shape": "rig.builder",
-    "solve": "solve.ask",
+    "solve": "files.posing",
     "strut": "make.by_name",
-    "sweep": "solve.ask",
+    "sweep": "files.posing",
     "teach": "make.by_name",
     "to_pose": "make.by_name",
 }
@@ -85,6 +87,7 @@ __all__ = [
     "Poses",
     "Rig",
     "carriage",
+    "constrain",
     "formula",
     "inspect",
     "join",

@@ -9,12 +9,13 @@ from gremio.core.files import atomic, rig_file
 from gremio.core.files.bring_in import bring_in
 from gremio.core.files.csv_out import sweep_csv
 from gremio.core.files.model_in import ENDINGS, read_model
+from gremio.core.files.posing import solve, sweep
 from gremio.core.files.shelf import Shelf
 from gremio.core.problem import GremioError, Note
 from gremio.core.rig.builder import Typed
 from gremio.core.rig.find import control_id
 from gremio.core.rig.model import Rig
-from gremio.core.solve.ask import posed, solve, sweep
+from gremio.core.solve.ask import posed
 
 
 def convert_file(

@@ -125,8 +125,8 @@ def pose(
     Example: gremio pose saltmarsh.gremio --set "Upper gates=46 deg" --json
     """
     from gremio.command.report import pose_json, pose_text
+    from gremio.core.files.posing import solve
     from gremio.core.files.shelf import Shelf
-    from gremio.core.solve.ask import solve
 
     rig = _load(file, kept)
     answer = solve(rig, _settings(set_))
@@ -148,8 +148,8 @@ def sweep(
     """
     from gremio.core.files import atomic
     from gremio.core.files.csv_out import sweep_csv
+    from gremio.core.files.posing import sweep as run_sweep
     from gremio.core.rig.find import control_id
-    from gremio.core.solve.ask import sweep as run_sweep
 
     rig = _load(file)
     poses = run_sweep(rig, control, steps)
@@ -195,7 +195,7 @@ def render(
     Example: gremio render saltmarsh.gremio -o lock.png --set "Upper gates=46 deg"
     """
     from gremio.command.report import picture_size
-    from gremio.core.solve.ask import solve
+    from gremio.core.files.posing import solve
     from gremio.desktop.bench.picture import save_picture
 
     rig = _load(file, kept)
@@ -246,8 +246,8 @@ def ledger(
     Example: gremio ledger saltmarsh.gremio -o ledger.csv
     """
     from gremio.core.files import atomic
+    from gremio.core.files.posing import solve
     from gremio.core.inspect.ledger import ledger_csv, ledger_rows
-    from gremio.core.solve.ask import solve
 
     answer = solve(_load(file), _settings(set_))
     table = ledger_csv(answer, ledger_rows(answer.program))

@@ -10,6 +10,7 @@ import pygltflib as gltf
 from msgspec.structs import replace
 
 from gremio.core.files.model_in import FROM_Y_UP, linear_of_srgb
+from gremio.core.files.posing import solve, sweep
 from gremio.core.files.shelf import Shelf
 from gremio.core.frames import holds, matrix, quaternions
 from gremio.core.make.faces import with_faces
@@ -17,7 +18,6 @@ from gremio.core.problem import GremioError
 from gremio.core.rig.channels import key
 from gremio.core.rig.model import Part, Rig, Shape
 from gremio.core.shape.geometry import Geometry, moved
-from gremio.core.solve.ask import solve, sweep
 from gremio.core.solve.pose import Poses
 from gremio.core.solve.repeats import repeat_steps
 

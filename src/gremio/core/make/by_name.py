@@ -4,23 +4,28 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
+from msgspec.structs import replace
+
 from gremio.core.formula.edit import write
 from gremio.core.make import teach as teaching
 from gremio.core.make.carriage import make_carriage
+from gremio.core.make.constraining import constrain as tie
 from gremio.core.make.meshing import interlock
 from gremio.core.make.pairs import propose
 from gremio.core.make.struts import make_strut
 from gremio.core.mechanics.wheels import STEERING_RANGE
 from gremio.core.problem import GremioError, NotFound
 from gremio.core.rig.builder import Typed, values_by_key
+from gremio.core.rig.constraints import KINDS
 from gremio.core.rig.edit.closures import add_closure
+from gremio.core.rig.edit.constraints import change_constraint
 from gremio.core.rig.edit.controls import all_home
 from gremio.core.rig.edit.desk import keep_pose, pose_id
 from gremio.core.rig.edit.desk import to_pose as blended_to
 from gremio.core.rig.edit.links import add_link
 from gremio.core.rig.edit.paths import add_path
 from gremio.core.rig.find import channel_key, part_id
-from gremio.core.rig.model import Closure, ClosureKind, Path, Rig, Rolling, Triple
+from gremio.core.rig.model import Closure, ClosureKind, Path, PathKind, Rig, Rolling, Target, Triple
 from gremio.core.solve.ask import solve
 
 
@@ -61,14 +66,19 @@ def path(
     points: Sequence[Sequence[float]],
     closed: bool = False,
     on: str | None = None,
+    kind: PathKind = "polyline",
+    radii: Sequence[float] = (),
 ) -> Rig:
     """The rig with a path through points (m), in the frame of a part by name or the ground's.
 
-    Wheels can roll along it (`roll`), and parts be repeated along it. Raises GremioError.
+    kind: polyline, spline, arc or circle (through three points), or wrap, round wheels at the
+    points with radii (m). Wheels can roll along it (`roll`), parts be repeated along it, and
+    follow it (`constrain`). Raises GremioError.
     """
     corners = tuple((float(x), float(y), float(z)) for x, y, z in points)
     part = None if on is None else part_id(rig, on)
-    return add_path(rig, Path(name, corners, closed, part))[0]
+    path = Path(name, corners, closed, part, kind, tuple(map(float, radii)))
+    return add_path(rig, path)[0]
 
 
 def roll(rig: Rig, wheel: str, radius: float, along: str = "") -> Rig:
@@ -132,6 +142,44 @@ def strut(
     ends = [(part_id(rig, name) if name else None, _three(at))
             for name, at in ((one, at_one), (two, at_two))]  # fmt: skip
     return make_strut(rig, ends[0], ends[1], lengths)[0]
+
+
+def constrain(
+    rig: Rig,
+    kind: str,
+    part: str,
+    *targets: str | Sequence[float],
+    keep: bool | None = None,
+    **settings: object,
+) -> Rig:
+    """The rig with a constraint: constrain(rig, "ride", "Crate", "Hook").
+
+    kind: ride, pin, match, aim, tether, seat, follow path or constant volume. part: by name.
+    targets: parts or paths by name, "" for the ground, or a point of the ground (m). keep:
+    whether what is between part and target now is kept; by the kind where it is None. settings:
+    other fields of `Constraint`, in SI. Raises NotFound, GremioError.
+    """
+    known = next((k for k in KINDS if k == kind), None)
+    if known is None:
+        raise GremioError(f"There is no constraint {kind!r}. Write one of {', '.join(KINDS)}.")
+    aims = [_target(rig, target) for target in targets]
+    rig, made = tie(rig, known, part_id(rig, part), aims, keep)
+    if not settings:
+        return rig
+    try:
+        changed = replace(rig.constraints[made], **settings)
+    except TypeError as wrong:
+        raise GremioError(f"A constraint has no such setting: {wrong}.") from None
+    return change_constraint(rig, made, changed)
+
+
+def _target(rig: Rig, target: str | Sequence[float]) -> Target:
+    if not isinstance(target, str):
+        return Target(at=_three(target))
+    paths = {entry.name: path_id for path_id, entry in rig.paths.items()}
+    if target in paths:
+        return Target(path=paths[target])
+    return Target(part_id(rig, target) if target else None)
 
 
 def _three(values: Sequence[float]) -> Triple:

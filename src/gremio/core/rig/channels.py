@@ -1,6 +1,7 @@
 """Channels: the numbers that can change.
 
-A channel's key is "p3 turn z" for a part's channel and "c1" for a control.
+A channel's key is "p3 turn z" for a part's channel, "c1" for a control, and "x4 influence"
+for a number of a constraint.
 """
 
 from __future__ import annotations
@@ -9,6 +10,7 @@ import functools
 import re
 
 from gremio.core.quantity import USUAL_UNIT, Kind
+from gremio.core.rig.constraints import numbers
 from gremio.core.rig.model import (
     Axis,
     Cam,
@@ -111,10 +113,11 @@ def split(channel_key: str) -> tuple[str, str]:
 
 
 def channel_kind(channel: str) -> Kind:
-    """Whether a part's channel is a length, an angle or a bare number."""
-    if channel.startswith("move") or channel == "pitch":
+    """Whether a channel of a part, or of a constraint, is a length, an angle or a number."""
+    if channel.startswith("move") or channel in ("pitch", "way", "distance", "stand-off"):
         return "length"
-    return "angle" if channel.startswith("turn") or channel == "pitch angle" else "number"
+    is_angle = channel.startswith("turn") or channel in ("pitch angle", "roll")
+    return "angle" if is_angle else "number"
 
 
 def channel_unit(channel: str) -> str:
@@ -139,7 +142,20 @@ def exists(rig: Rig, channel_key: str) -> bool:
     owner, channel = split(channel_key)
     if not channel:
         return owner in rig.controls
+    if owner in rig.constraints:
+        return channel in numbers(rig.constraints[owner])
     return owner in rig.parts and channel in free_of(rig.parts[owner])
+
+
+def channels_of(rig: Rig, owner: str) -> list[str]:
+    """Keys of the channels of a part, a control or a constraint; none of anything else."""
+    if owner in rig.controls:
+        return [owner]
+    if owner in rig.parts:
+        return [key(owner, channel) for channel in free_of(rig.parts[owner])]
+    if owner in rig.constraints:
+        return [key(owner, number) for number in numbers(rig.constraints[owner])]
+    return []
 
 
 def home_value(rig: Rig, channel_key: str) -> float:
@@ -147,6 +163,8 @@ def home_value(rig: Rig, channel_key: str) -> float:
     owner, channel = split(channel_key)
     if not channel:
         return rig.controls[owner].home
+    if owner in rig.constraints:
+        return numbers(rig.constraints[owner])[channel].home
     repeat = rig.parts[owner].repeat
     if repeat is not None and channel in ("count", "pitch", "pitch angle"):
         return float(repeat.count) if channel == "count" else repeat.pitch
@@ -154,8 +172,8 @@ def home_value(rig: Rig, channel_key: str) -> float:
 
 
 def owner_name(rig: Rig, owner: str) -> str:
-    """The name of a part or control; the id itself when there is none."""
-    thing = rig.parts.get(owner) or rig.controls.get(owner)
+    """The name of a part, control or constraint; the id itself when there is none."""
+    thing = rig.parts.get(owner) or rig.controls.get(owner) or rig.constraints.get(owner)
     return thing.name if thing else owner
 
 
@@ -165,6 +183,8 @@ def label(rig: Rig, channel_key: str) -> str:
     part: Part | None = rig.parts.get(owner)
     if part and channel and len(freed(part.joint)) != 1:
         return f"{part.name} {channel}"
+    if owner in rig.constraints:
+        return full_label(rig, channel_key)
     return owner_name(rig, owner)
 
 

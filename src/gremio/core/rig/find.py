@@ -7,7 +7,8 @@ from collections.abc import Iterable, Mapping
 
 from gremio.core.problem import NotFound
 from gremio.core.rig.channels import free_of, freed, key
-from gremio.core.rig.model import Control, Part, Rig
+from gremio.core.rig.constraints import numbers
+from gremio.core.rig.model import Constraint, Control, Part, Rig
 
 
 def part_id(rig: Rig, name: str) -> str:
@@ -20,8 +21,14 @@ def control_id(rig: Rig, name: str) -> str:
     return _id_of(rig.controls, name, "control")
 
 
+def constraint_id(rig: Rig, name: str) -> str:
+    """Id of the constraint of this name. Raises NotFound with the nearest names."""
+    return _id_of(rig.constraints, name, "constraint")
+
+
 def channel_key(rig: Rig, name: str) -> str:
-    """Key of a channel by its name: a control's, or "Upper gate, east turn z".
+    """Key of a channel by its name: a control's, "Upper gate, east turn z", "Lamp ride
+    influence".
 
     A part's name alone will do when its joint leaves one channel free.
     """
@@ -34,6 +41,10 @@ def channel_key(rig: Rig, name: str) -> str:
         for channel in free_of(candidate):
             if name == f"{candidate.name} {channel}":
                 return key(part, channel)
+    for constraint_id, constraint in rig.constraints.items():
+        for number in numbers(constraint):
+            if name == f"{constraint.name} {number}":
+                return key(constraint_id, number)
     raise NotFound(_nothing_called(name, "control or free channel", _all_names(rig)))
 
 
@@ -49,16 +60,22 @@ def free_name(taken: Iterable[str], wanted: str) -> str:
 
 
 def names_in(rig: Rig) -> set[str]:
-    """All names of parts, controls and measures: one space, so that no formula can mistake."""
+    """All names of parts, controls, measures, struts and constraints: one space, so that no
+    formula can mistake."""
     return {
         *(part.name for part in rig.parts.values()),
         *(control.name for control in rig.controls.values()),
         *(measure.name for measure in rig.measures.values()),
         *(strut.name for strut in rig.struts.values()),
+        *(constraint.name for constraint in rig.constraints.values()),
     }
 
 
-def _id_of(things: Mapping[str, Part] | Mapping[str, Control], name: str, what: str) -> str:
+def _id_of(
+    things: Mapping[str, Part] | Mapping[str, Control] | Mapping[str, Constraint],
+    name: str,
+    what: str,
+) -> str:
     for thing_id, thing in things.items():
         if thing.name == name:
             return thing_id
@@ -67,7 +84,8 @@ def _id_of(things: Mapping[str, Part] | Mapping[str, Control], name: str, what: 
 
 def _all_names(rig: Rig) -> list[str]:
     channels = [f"{p.name} {channel}" for p in rig.parts.values() for channel in free_of(p)]
-    return [control.name for control in rig.controls.values()] + channels
+    own = [f"{c.name} {number}" for c in rig.constraints.values() for number in numbers(c)]
+    return [control.name for control in rig.controls.values()] + channels + own
 
 
 def _nothing_called(name: str, what: str, names: list[str]) -> str:

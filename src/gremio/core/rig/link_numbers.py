@@ -6,7 +6,8 @@ import itertools
 import math
 
 from gremio.core.rig.channels import full_label
-from gremio.core.rig.model import Cam, Driving, Formula, Link, Path, Planetary, Ratio, Rig, Rolling
+from gremio.core.rig.model import Cam, Driving, Formula, Link, Planetary, Ratio, Rig, Rolling
+from gremio.core.rig.path_points import wrong_path
 
 
 def wrong_numbers(rig: Rig, link: Link) -> str:
@@ -22,8 +23,7 @@ def wrong_numbers(rig: Rig, link: Link) -> str:
             if not (math.isfinite(link.radius) and link.radius > 0):
                 return "A rolling wheel needs a radius above zero."
             path = rig.paths.get(link.path)
-            if path is not None and not has_length(path):
-                return f"The path {path.name} needs two different points at least."
+            return wrong_path(path) if path is not None else ""
         case Driving():
             if not (math.isfinite(link.wheelbase) and link.wheelbase > 0):
                 return "A carriage needs a wheelbase above zero."
@@ -48,9 +48,3 @@ def _of_cam(rig: Rig, cam: Cam) -> str:
     if any(b <= a for a, b in itertools.pairwise(at)):
         return "Two stations of a cam stand at the same lead value. Merge them, or move one."
     return ""
-
-
-def has_length(path: Path) -> bool:
-    """Whether a path has two different points, all of them numbers."""
-    finite = all(math.isfinite(v) for point in path.points for v in point)
-    return finite and any(a != b for a, b in itertools.pairwise(path.points))

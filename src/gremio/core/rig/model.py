@@ -54,12 +54,19 @@ ProfileKind = Literal[
     "modified trapezoid",
 ]
 Beyond = Literal["hold", "carry on", "repeat"]
+PathKind = Literal["polyline", "spline", "arc", "circle", "wrap"]
 RepeatAlong = Literal["line", "circle", "path"]
 StandIn = Literal["box", "hull", "outline", "full"]
 MeasureKind = Literal["distance", "length", "radius", "size", "angle"]
 Up = Literal["y", "z"]
 ControlMake = Literal["slider", "dial", "lever", "switch", "pad"]
 ClosureKind = Literal["pin", "rail"]
+ConstraintKind = Literal[
+    "ride", "pin", "match", "aim", "tether", "seat", "follow path", "constant volume"
+]
+Way = Literal["x", "-x", "y", "-y", "z", "-z"]
+Upright = Literal["none", "ground", "target"]
+Reach = Literal["within", "outside", "at"]
 LabelSide = Literal["left", "right"]
 
 PAINT = "#B9C4BE"
@@ -317,12 +324,20 @@ class Measure(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 class Path(msgspec.Struct, frozen=True, omit_defaults=True):
-    """A line in space through points (m), in the frame of a part or of the ground."""
+    """A line in space, in the frame of a part or of the ground.
+
+    points: (m) what it goes through: a polyline and a spline one after the other; an arc from
+    the first through the second to the third; a circle through three. A wrap goes round wheels
+    whose centres are the points, in their order, as a band lies on them. closed: it comes back to
+    its beginning. radii: of a wrap's wheels (m), below zero where the band runs inside.
+    """
 
     name: str
     points: tuple[Triple, ...]
     closed: bool = False
     on: str | None = None
+    kind: PathKind = "polyline"
+    radii: tuple[float, ...] = ()
 
 
 class Closure(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -339,6 +354,63 @@ class Closure(msgspec.Struct, frozen=True, omit_defaults=True):
     at_one: Triple = (0.0, 0.0, 0.0)
     at_two: Triple = (0.0, 0.0, 0.0)
     axis: Triple = (1.0, 0.0, 0.0)
+
+
+class Target(msgspec.Struct, frozen=True, omit_defaults=True):
+    """What a constraint keeps its part to.
+
+    on: id of a part, None for the ground. at: a point in its frame (m). path: id of a path,
+    where that is the target. weight: its share among several, at home. offset: what is kept
+    between part and target: of a ride, where the part stands in the target's frame; of a pin,
+    how far off it is along the axes of the ground (m); of a match, its turn against the target.
+    """
+
+    on: str | None = None
+    at: Triple = (0.0, 0.0, 0.0)
+    path: str = ""
+    weight: float = 1.0
+    offset: Frame = IDENTITY
+
+
+class Constraint(msgspec.Struct, frozen=True, omit_defaults=True):
+    """What ties a part to others in space: it gives some of the part's channels, as far as the
+    joint and the stops allow.
+
+    name: what formulas and scripts call it by. part: id of the part it gives channels of.
+    channels: their names. targets: what it keeps to; a seat, and a path, have one, and constant
+    volume has none. influence: at home, from nothing (0) to all (1). adds: it adds to where the
+    part is put, and does not set it. off: it gives nothing. freed: the channels that the part's
+    joint was given for it, grounded again when it goes. offset: of an aim, a seat or a path,
+    how the part stands in the frame that is found.
+
+    axis: of an aim, the axis of the part that points; of a seat, the one that stands along the
+    normal. upright, second, toward: of an aim, whether a second axis of the part is kept to the
+    ground's z or to a point. stands: a seat turns the part along the normal.
+    reach, distance: of a tether (m, at home). stand_off: of a seat (m, at home). by_share: on a
+    path, the way is told as a share of its length. banked_for: the speed (m/s) at which a path's
+    bends are banked so that nothing slides; 0 for level.
+    """
+
+    name: str
+    kind: ConstraintKind
+    part: str
+    channels: tuple[str, ...]
+    targets: tuple[Target, ...] = ()
+    influence: float = 1.0
+    adds: bool = False
+    off: bool = False
+    freed: tuple[str, ...] = ()
+    offset: Frame = IDENTITY
+    axis: Way = "x"
+    upright: Upright = "none"
+    second: Way = "z"
+    toward: Target = Target()
+    stands: bool = True
+    reach: Reach = "within"
+    distance: float = 1.0
+    stand_off: float = 0.0
+    by_share: bool = False
+    banked_for: float = 0.0
 
 
 class Strut(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -389,6 +461,7 @@ class Rig(msgspec.Struct, frozen=True, omit_defaults=True):
     paths: dict[str, Path] = {}
     closures: dict[str, Closure] = {}
     struts: dict[str, Strut] = {}
+    constraints: dict[str, Constraint] = {}
     at: dict[str, float] = {}
     poses: dict[str, KeptPose] = {}
     locked: bool = False
@@ -403,6 +476,8 @@ __all__ = [
     "Cam",
     "Closure",
     "ClosureKind",
+    "Constraint",
+    "ConstraintKind",
     "Control",
     "ControlMake",
     "Driving",
@@ -419,10 +494,12 @@ __all__ = [
     "MeasureKind",
     "Part",
     "Path",
+    "PathKind",
     "Planetary",
     "ProfileKind",
     "Ratio",
     "RatioKind",
+    "Reach",
     "Repeat",
     "RepeatAlong",
     "Rig",
@@ -433,6 +510,9 @@ __all__ = [
     "Station",
     "Stops",
     "Strut",
+    "Target",
     "Triple",
     "Up",
+    "Upright",
+    "Way",
 ]

@@ -11,6 +11,9 @@ from dataclasses import dataclass
 from gremio.core.problem import Note
 from gremio.core.rig.cams import cam_without
 from gremio.core.rig.channels import (
+    MOVES,
+    SCALES,
+    TURNS,
     adds,
     exists,
     followers,
@@ -22,9 +25,20 @@ from gremio.core.rig.channels import (
     members,
     split,
 )
+from gremio.core.rig.constraints import constraint_words, numbers, parts_of, wrong_with
 from gremio.core.rig.link_numbers import wrong_numbers
 from gremio.core.rig.loops import Loop, closure_label, find_loops, is_sound, moving
-from gremio.core.rig.model import Cam, Formula, Link, Planetary, Ratio, Rig, Rolling
+from gremio.core.rig.model import (
+    Cam,
+    Constraint,
+    ConstraintKind,
+    Formula,
+    Link,
+    Planetary,
+    Ratio,
+    Rig,
+    Rolling,
+)
 from gremio.core.rig.trains import Fault, Row, Train, solve_trains
 
 
@@ -86,7 +100,8 @@ class Block:
 
     reads, writes: channel keys. train: where it is one. links: ids of the links that give
     the one channel written, the one that sets it before those that add; of a train, all. loop:
-    where it is one; links are then ids of closures.
+    where it is one; links are then ids of closures. constraint: id, where it is one; it may
+    change what an earlier block wrote.
     """
 
     reads: tuple[str, ...]
@@ -94,6 +109,7 @@ class Block:
     links: tuple[str, ...]
     train: Train | None = None
     loop: Loop | None = None
+    constraint: str = ""
 
 
 @dataclass(frozen=True)
@@ -126,23 +142,33 @@ def arrange(rig: Rig) -> Arrangement:
             notes.append(lost)
     added = {c for link in links.values() if adds(link) for c in followers(link)}
     one_way = _one_way(rig, links, added, notes)
+    held = _constraint_blocks(rig, notes)
+    given = [*one_way, *(c for block in held for c in block.writes)]
     rows = _screw_rows(rig)
     for link_id, link in links.items():
         if isinstance(link, Ratio | Planetary) and _is_mutual(link, added):
             rows.append(train_row(rig, link_id, link))
-    trains, faults = solve_trains(rows, [*rig.controls, *one_way])
-    loops = _loops(rig, trains, one_way, added)
+    trains, faults = solve_trains(rows, [*rig.controls, *given])
+    loops = _loops(rig, trains, given, added)
     if loops:
         found = [c for loop in loops for c in loop.found]
-        trains, faults = solve_trains(rows, [*rig.controls, *one_way, *found])
+        trains, faults = solve_trains(rows, [*rig.controls, *given, *found])
     notes += _loop_notes(rig, loops)
     notes += [_train_note(rig, fault, one_way) for fault in faults]
     blocks = [_train_block(train) for train in trains]
     blocks += [_loop_block(loop) for loop in loops if loop.found]
     blocks += [_link_block(rig, channel, ids) for channel, ids in one_way.items()]
+    blocks += held
     while ring := _ring(blocks):
-        notes.append(_leads_itself(rig, ring))
-        blocks = [b for b in blocks if b.train is not None or not set(b.writes) & set(ring)]
+        tied = [block for block, _ in ring if block.constraint]
+        channels = [channel for _, channel in ring]
+        if tied:
+            last = max(tied, key=blocks.index)
+            notes.append(_tied_to_itself(rig, rig.constraints[last.constraint], channels))
+            blocks = [b for b in blocks if b is not last]
+        else:
+            notes.append(_leads_itself(rig, channels))
+            blocks = [b for b in blocks if b.train is not None or not set(b.writes) & set(channels)]
     return Arrangement(_levelled(blocks), tuple(notes))
 
 
@@ -296,24 +322,115 @@ def _free_keys(rig: Rig, part: str) -> list[str]:
 
 
 def _graph(blocks: list[Block]) -> tuple[dict[int, set[int]], dict[str, int]]:
-    writer = {channel: i for i, block in enumerate(blocks) for channel in block.writes}
-    return {
-        i: {writer[c] for c in block.reads if c in writer} for i, block in enumerate(blocks)
-    }, writer
+    """Which blocks each block comes after, and the last block to write each channel. One that
+    changes what another wrote comes after that."""
+    writer: dict[str, int] = {}
+    graph: dict[int, set[int]] = {i: set() for i in range(len(blocks))}
+    for i, block in enumerate(blocks):
+        for channel in block.writes:
+            if channel in writer:
+                graph[i].add(writer[channel])
+            writer[channel] = i
+    for i, block in enumerate(blocks):
+        graph[i] |= {writer[c] for c in block.reads if c in writer}
+    return graph, writer
 
 
-def _ring(blocks: list[Block]) -> list[str]:
-    """Channels that lead each other round in a ring, lead first; [] when there is none."""
+def _ring(blocks: list[Block]) -> list[tuple[Block, str]]:
+    """Blocks that lead each other round in a ring, each with the channel by which it leads the
+    next; [] when there is none."""
     graph, writer = _graph(blocks)
     try:
         graphlib.TopologicalSorter(graph).prepare()
     except graphlib.CycleError as error:
         ring: list[int] = error.args[1]
         return [
-            next(c for c in blocks[after].reads if writer.get(c) == before)
+            (blocks[before], _leading(blocks[before], blocks[after], before, writer))
             for before, after in itertools.pairwise(ring)
         ]
     return []
+
+
+def _leading(block: Block, after: Block, index: int, writer: dict[str, int]) -> str:
+    """The channel by which a block leads the one after it."""
+    read = (c for c in after.reads if writer.get(c) == index)
+    return next(read, block.writes[0])
+
+
+# What of its own part a constraint looks at besides what it gives.
+_LOOKS_AT: dict[ConstraintKind, tuple[str, ...]] = {
+    "aim": MOVES + TURNS,
+    "match": TURNS,
+    "ride": TURNS,
+    "seat": MOVES + TURNS,
+    "tether": MOVES,
+    "follow path": TURNS,
+    "constant volume": SCALES,
+}
+
+
+def _constraint_blocks(rig: Rig, notes: list[Note]) -> list[Block]:
+    """A block for each constraint that can be computed; adds notes for those that can't."""
+    blocks = []
+    for constraint_id, constraint in rig.constraints.items():
+        name = rig.parts[constraint.part].name if constraint.part in rig.parts else ""
+        if constraint.off:
+            continue
+        if wrong := wrong_with(rig, constraint):
+            notes.append(Note("constraint-lost", name, wrong))
+            continue
+        free = freed(rig.parts[constraint.part].joint)
+        writes = tuple(key(constraint.part, c) for c in constraint.channels if c in free)
+        if not writes:
+            text = (
+                f"{constraint_words(rig, constraint)}, but every channel it could give is grounded "
+                f"by the joint of {name}. Free one on its Card, or remove the constraint."
+            )
+            notes.append(Note("constraint-grounded", name, text, "warning"))
+            continue
+        if _rides_on(rig, constraint):
+            notes.append(_tied_to_itself(rig, constraint, []))
+            continue
+        every = _constraint_reads(rig, constraint_id, constraint)
+        reads = tuple(dict.fromkeys(c for c in every if c not in writes))
+        blocks.append(Block(reads, writes, (constraint_id,), constraint=constraint_id))
+    return blocks
+
+
+def _rides_on(rig: Rig, constraint: Constraint) -> bool:
+    """Whether a target is carried by the constrained part."""
+    return any(constraint.part in carriers(rig, target) for target in parts_of(rig, constraint))
+
+
+def _constraint_reads(rig: Rig, constraint_id: str, constraint: Constraint) -> Iterable[str]:
+    """Keys of the channels that a constraint depends on: its own numbers, what moves its
+    targets and what carries its part, and what it looks at of the part itself."""
+    # What moves it along comes before how much it counts.
+    for number in sorted(numbers(constraint), key=lambda n: n.startswith(("influence", "weight"))):
+        yield key(constraint_id, number)
+    for target in parts_of(rig, constraint):
+        for carrier in carriers(rig, target):
+            yield from _free_keys(rig, carrier)
+    for carrier in carriers(rig, constraint.part)[1:]:
+        yield from _free_keys(rig, carrier)
+    looked_at = _LOOKS_AT.get(constraint.kind, ())
+    yield from (c for c in _free_keys(rig, constraint.part) if split(c)[1] in looked_at)
+
+
+def _tied_to_itself(rig: Rig, constraint: Constraint, through: list[str]) -> Note:
+    told = constraint_words(rig, constraint)
+    name = rig.parts[constraint.part].name
+    if _rides_on(rig, constraint):
+        riding = next(t for t in parts_of(rig, constraint) if constraint.part in carriers(rig, t))
+        text = (
+            f"{told}, but {rig.parts[riding].name} is carried by {name}: it would run after itself."
+            " Choose another target, or mount one of them elsewhere."
+        )
+        return Note("constraint-cycle", name, text)
+    names = [label(rig, channel) for channel in through]
+    chain = " leads ".join([*names, names[0]]) if names else told
+    text = f"{told}, which closes a ring: {chain}. It has no beginning; choose another target."
+    return Note("constraint-cycle", name, text)
 
 
 def _levelled(blocks: list[Block]) -> tuple[tuple[Block, ...], ...]:
@@ -461,5 +578,8 @@ def _driver_label(rig: Rig, driver: str, one_way: dict[str, list[str]]) -> str:
     ids = one_way.get(driver)
     if ids:
         return link_label(rig, rig.links[ids[0]])
+    for constraint in rig.constraints.values():
+        if driver in (key(constraint.part, c) for c in constraint.channels):
+            return f"its constraint ({constraint_words(rig, constraint)})"
     by = [link for link in rig.links.values() if driver in members(link)]
     return link_label(rig, by[0]) if by else label(rig, driver)

@@ -1,4 +1,4 @@
-"""Paths: places along a line through points, by the way gone."""
+"""Paths: frames along a line, by the way gone."""
 
 from __future__ import annotations
 
@@ -6,57 +6,88 @@ import numpy as np
 import numpy.typing as npt
 
 from gremio.core.rig.model import Path
+from gremio.core.shape.courses import Course, course_of
 
 Array = npt.NDArray[np.float64]
-
-
-def _corners(path: Path) -> Array:
-    points = np.asarray(path.points, dtype=float).reshape(-1, 3)
-    return np.concatenate([points, points[:1]]) if path.closed and len(points) else points
+_GRAVITY = 9.80665
 
 
 def length(path: Path) -> float:
     """How long a path is (m)."""
-    return float(np.linalg.norm(np.diff(_corners(path), axis=0), axis=1).sum())
+    course = course_of(path)
+    return course.length if course is not None else 0.0
 
 
-def along(path: Path, ways: npt.ArrayLike) -> Array:
-    """(n, 4, 4) frames at ways (n,) gone along a path (m), x forward and z as upright as it
-    can be. A closed path goes round; an open one is carried straight on at its ends."""
+def comes_back(path: Path) -> bool:
+    """Whether a path goes round, and its end is its beginning."""
+    if path.kind in ("polyline", "spline"):
+        return path.closed
+    return path.kind != "arc"
+
+
+def along(path: Path, ways: npt.ArrayLike, banked_for: float = 0.0) -> Array:
+    """(n, 4, 4) frames at ways (n,) gone along a path (m), x forward and z as upright as it can
+    be; where a path stands upright itself, as round wheels, z is across it, outward from a bend.
+    A closed path goes round; an open one is carried straight on at its ends.
+
+    banked_for: a speed (m/s) at which the bends are banked so that nothing slides sideways,
+    tan β = v² κ / g (common practice), κ being the curvature as seen from above.
+    """
     gone = np.asarray(ways, dtype=float)
-    corners = _corners(path)
-    if len(corners) < 2:
-        return np.repeat(np.eye(4)[None], len(gone), axis=0)
-    sides = np.diff(corners, axis=0)
-    sizes = np.linalg.norm(sides, axis=1)
-    starts = np.concatenate([[0.0], np.cumsum(sizes)])
-    if path.closed:
-        gone = np.mod(gone, starts[-1])
-    side = np.clip(np.searchsorted(starts, gone, side="right") - 1, 0, len(sides) - 1)
-    forward = sides[side] / np.where(sizes[side] > 0, sizes[side], 1.0)[:, None]
     frames = np.repeat(np.eye(4)[None], len(gone), axis=0)
-    frames[:, :3, 0] = forward
+    course = course_of(path)
+    if course is None:
+        return frames
+    if comes_back(path):
+        gone = np.mod(gone, course.length)
+    places = course.places(gone)
+    frames[:, :3, 0] = places.forward
+    frames[:, :3, 1] = _left(course, places.forward)
+    frames[:, :3, 2] = np.cross(places.forward, frames[:, :3, 1])
+    frames[:, :3, 3] = places.at
+    if banked_for:
+        left = frames[:, :3, 1]
+        lean = np.arctan(banked_for**2 * (places.bend * left).sum(axis=1) / _GRAVITY)
+        frames = rolled(frames, -lean)
+    return frames
+
+
+def _left(course: Course, forward: Array) -> Array:
+    """(n, 3) which way is left, level where that can be."""
+    plane = course.plane
+    if plane is not None and abs(float(plane[2])) < 0.5:
+        # Round wheels that stand upright the band would else turn over half way.
+        return np.repeat(plane[None], len(forward), axis=0)
     left = np.cross([0.0, 0.0, 1.0], forward)
     steep = np.linalg.norm(left, axis=1) < 1e-9
     left[steep] = [0.0, 1.0, 0.0]
-    left /= np.linalg.norm(left, axis=1, keepdims=True)
-    frames[:, :3, 1] = left
-    frames[:, :3, 2] = np.cross(forward, left)
-    frames[:, :3, 3] = corners[side] + forward * (gone - starts[side])[:, None]
-    return frames
+    result: Array = left / np.linalg.norm(left, axis=1, keepdims=True)
+    return result
+
+
+def rolled(frames: Array, angles: Array) -> Array:
+    """Frames (n, 4, 4) turned by angles (n,) (rad) about the way forward."""
+    cos, sin = np.cos(angles)[:, None], np.sin(angles)[:, None]
+    turned = frames.copy()
+    turned[:, :3, 1] = frames[:, :3, 1] * cos + frames[:, :3, 2] * sin
+    turned[:, :3, 2] = frames[:, :3, 2] * cos - frames[:, :3, 1] * sin
+    return turned
 
 
 def way_to(path: Path, points: Array) -> Array:
     """(n,) way gone along a path (m) to the place nearest to each of some points (n, 3)."""
-    corners = _corners(path)
-    sides = np.diff(corners, axis=0)
-    sizes = np.linalg.norm(sides, axis=1)
-    starts = np.concatenate([[0.0], np.cumsum(sizes)])[:-1]
-    safe = np.where(sizes > 0, sizes, 1.0)
-    offset = points[:, None, :] - corners[None, :-1, :]
-    share = np.clip((offset * sides).sum(axis=2) / safe**2, 0.0, 1.0)
-    away = np.linalg.norm(offset - share[..., None] * sides, axis=2)
-    nearest = np.argmin(away, axis=1)
-    each = np.arange(len(points))
-    result: Array = starts[nearest] + share[each, nearest] * sizes[nearest]
-    return result
+    course = course_of(path)
+    return np.zeros(len(points)) if course is None else course.way_to(points)
+
+
+def line_of(path: Path, steps: int = 24) -> Array:
+    """(n, 3) places along a path to draw it by: more of them where it bends."""
+    course = course_of(path)
+    if course is None:
+        return np.zeros((0, 3))
+    count = len(path.points) * steps
+    ways = np.linspace(0.0, course.length, count + 1)
+    ends = getattr(course, "starts", None)
+    if ends is not None:
+        ways = np.union1d(ways, ends)
+    return course.places(ways).at

@@ -16,21 +16,26 @@ from gremio.core.rig.edit.controls import set_values
 from gremio.core.rig.find import channel_key, control_id
 from gremio.core.rig.loops import closure_label
 from gremio.core.rig.model import Rig
+from gremio.core.shape.solids import geometry_of
 from gremio.core.solve.backward import drive_line
+from gremio.core.solve.constraint_steps import GeometryOf
 from gremio.core.solve.evaluate import evaluate, rolled_on
 from gremio.core.solve.pose import Pose, Poses
 from gremio.core.solve.program import Program, compile_rig
 
 
-def solve(rig: Rig, values: Mapping[str, Typed] | None = None) -> Pose:
+def solve(
+    rig: Rig, values: Mapping[str, Typed] | None = None, geometry: GeometryOf = geometry_of
+) -> Pose:
     """The pose of a rig: as it stands, with some controls or channels put elsewhere.
 
-    values: by name ("Upper gates", "Paddle, east move z"), typed ("46 deg") or SI. Wheels
-    roll, and carriages drive, the straight way there from where the rig stands.
+    geometry: finds the surface of a solid, for what sits on it. values: by name ("Upper gates",
+    "Paddle, east move z"), typed ("46 deg") or SI. Wheels roll, and carriages drive, the
+    straight way there from where the rig stands.
     Raises NotFound for an unknown name, QuantityError for a wrong unit, GremioError for a
     channel that a link leads.
     """
-    program = compile_rig(rig)
+    program = compile_rig(rig, geometry)
     return evaluate(program, _put(program, values or {})).frame(0)
 
 
@@ -58,14 +63,18 @@ def _is_led(program: Program, channel: str) -> str:
     return f"{text} Set {full_label(rig, inputs[0])} instead." if inputs else text
 
 
-def run(rig: Rig, values: Mapping[str, Sequence[float] | npt.ArrayLike]) -> Poses:
+def run(
+    rig: Rig,
+    values: Mapping[str, Sequence[float] | npt.ArrayLike],
+    geometry: GeometryOf = geometry_of,
+) -> Poses:
     """The poses of many frames at once.
 
     values: by name, (F,) values in SI or one value for all frames. Rolling wheels roll the
     straight way from where the rig stands to the first frame, and on from frame to frame.
     Raises NotFound, GremioError.
     """
-    program = compile_rig(rig)
+    program = compile_rig(rig, geometry)
     asked: dict[str, Any] = dict(rig.at)
     for name, given in values.items():
         channel = channel_key(rig, name)
@@ -89,10 +98,11 @@ def _from_here(program: Program, asked: dict[str, Any]) -> Poses:
     return evaluate(program, {**asked, **grown, **kept})
 
 
-def sweep(rig: Rig, control: str, steps: int = 101) -> Poses:
+def sweep(rig: Rig, control: str, steps: int = 101, geometry: GeometryOf = geometry_of) -> Poses:
     """The poses along the whole range of a control, all else as it stands.
 
     control: its name. steps: how many poses, at least 2, from low to high.
+    geometry: as of `solve`.
     Raises NotFound, or GremioError when there are too few steps or no range.
     """
     if steps < 2:
@@ -102,7 +112,7 @@ def sweep(rig: Rig, control: str, steps: int = 101) -> Poses:
     if not entry.low < entry.high:
         end = show_short(entry.low, entry.unit)
         raise GremioError(f"{control} has an empty range at {end}, so there is nothing to sweep.")
-    return sweep_program(compile_rig(rig), control_key, steps)
+    return sweep_program(compile_rig(rig, geometry), control_key, steps)
 
 
 def sweep_program(program: Program, control_key: str, steps: int) -> Poses:

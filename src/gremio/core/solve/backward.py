@@ -15,8 +15,9 @@ from gremio.core.rig.channels import (
     shown_unit,
     split,
 )
+from gremio.core.rig.constraints import constraint_words, slides
 from gremio.core.rig.loops import closure_label
-from gremio.core.rig.model import Cam, Formula, Ratio, Rolling
+from gremio.core.rig.model import Cam, Constraint, Formula, Ratio, Rolling
 from gremio.core.rig.trains import Train
 from gremio.core.solve.evaluate import evaluate_channels
 from gremio.core.solve.limits import asked_for
@@ -94,6 +95,9 @@ def move(program: Program, pose: Pose, channel: str, wanted: float) -> Hand | He
     loop = program.loops.get(channel)
     if loop is not None and channel in loop.found:
         return _through_loop(program, pose, channel, wanted)
+    constraint = program.rig.constraints.get(drive.links[0])
+    if constraint is not None:
+        return _through_constraint(program, pose, constraint, channel, wanted)
     links = [program.rig.links[link_id] for link_id in drive.links]
     first = links[0]
     if adds(first):
@@ -198,6 +202,28 @@ def _through_loop(program: Program, pose: Pose, channel: str, wanted: float) -> 
     return found or Held(why_held(program, pose, channel))
 
 
+def _through_constraint(
+    program: Program, pose: Pose, constraint: Constraint, channel: str, wanted: float
+) -> Hand | Held:
+    """Put the part itself, where that counts; else move what leads the constraint."""
+    row = program.channel_row[channel]
+    want = pose.poses.wants.get(program.drives[channel].links[0])
+    share = float(want.influence[0]) if want is not None and bool(want.has[0]) else 0.0
+    if program.inputs[row]:
+        put = float(pose.poses.put[row][0])
+        if slides(constraint):
+            return Hand(channel, wanted if share == 1.0 else put + wanted - pose.at(channel))
+        if constraint.adds or share < 1.0:
+            rest = 1.0 if constraint.adds else 1.0 - share
+            return Hand(channel, put + (wanted - pose.at(channel)) / rest)
+    found = _by_secants(program, pose, channel, wanted)
+    name = full_label(program.rig, channel)
+    return found or Held(
+        f"{name} is held: {constraint_words(program.rig, constraint)}. Move what that is carried "
+        "by, lower the influence, or switch the constraint off on its Card."
+    )
+
+
 def _by_secants(program: Program, pose: Pose, channel: str, wanted: float) -> Hand | None:
     """Turn the first input that a channel listens to, by secants from the present pose."""
     row = program.channel_row[channel]
@@ -234,8 +260,15 @@ def inputs_above(program: Program, channel: str) -> list[str]:
         drive = program.drives.get(here)
         if drive is None:
             found[here] = None
-        else:
-            waiting += drive.leads
+            continue
+        constraint = program.rig.constraints.get(drive.links[0])
+        if (
+            constraint is not None
+            and slides(constraint)
+            and program.inputs[program.channel_row[here]]
+        ):
+            found[here] = None
+        waiting += drive.leads
     return list(found)
 
 

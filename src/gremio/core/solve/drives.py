@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections import deque
 from typing import NamedTuple
 
-from gremio.core.rig.order import Arrangement
+from gremio.core.rig.channels import split
+from gremio.core.rig.order import Arrangement, Block
 from gremio.core.rig.trains import Row, Train
 
 
@@ -13,7 +14,8 @@ class Drive(NamedTuple):
     """What leads a channel, as things stand.
 
     links: ids of the links, the one that sets it first; a screw leads itself by its part's
-    id. leads: keys of the channels that these links lead it from.
+    id. Of a linkage they are closures; a constraint comes before what it changes. leads: keys of
+    the channels that these links lead it from.
     """
 
     links: tuple[str, ...]
@@ -27,9 +29,23 @@ def drives_of(arrangement: Arrangement) -> dict[str, Drive]:
         for block in blocks:
             if block.train is not None:
                 found.update(_train_drives(block.train))
+            elif block.constraint:
+                _add_constraint(found, block)
             else:
                 found.update(dict.fromkeys(block.writes, Drive(block.links, block.reads)))
     return found
+
+
+def _add_constraint(found: dict[str, Drive], block: Block) -> None:
+    """A constraint goes before what leads its channels otherwise. How much it and its targets
+    count leads nothing by itself, unless something leads that."""
+    leads = [
+        c for c in block.reads if c in found or not split(c)[1].startswith(("influence", "weight"))
+    ]
+    for channel in block.writes:
+        before = found.get(channel, Drive((), ()))
+        links = (*block.links, *before.links)
+        found[channel] = Drive(links, tuple(dict.fromkeys([*leads, *before.leads])))
 
 
 def _train_drives(train: Train) -> dict[str, Drive]:

@@ -11,6 +11,7 @@ from gremio.core.solve.frames import Finder, world_frames
 from gremio.core.solve.pose import Closing, Poses
 from gremio.core.solve.program import Program
 from gremio.core.solve.steps import CamsStep, FormulaStep, Level
+from gremio.core.solve.wants import Want
 
 Array = npt.NDArray[np.float64]
 _SUBSTEPS = 24
@@ -30,9 +31,10 @@ def evaluate(
     home where it is not given.
     """
     closing: dict[str, Closing] = {}
-    channels, asked, undefined, put = evaluate_channels(program, inputs, held, closing)
+    wants: dict[str, Want] = {}
+    channels, asked, undefined, put = evaluate_channels(program, inputs, held, closing, wants)
     worlds = world_frames(program, channels)
-    return Poses(program, channels, asked, worlds, undefined, put, closing)
+    return Poses(program, channels, asked, worlds, undefined, put, closing, wants)
 
 
 def evaluate_channels(
@@ -40,9 +42,11 @@ def evaluate_channels(
     inputs: Mapping[str, npt.ArrayLike],
     held: Mapping[str, float] | None = None,
     closing: dict[str, Closing] | None = None,
+    wants: dict[str, Want] | None = None,
 ) -> tuple[Array, Array, dict[int, npt.NDArray[np.bool_]], dict[int, Array]]:
     """`evaluate` without the world frames: channels and asked (C, F), undefined and put, as
-    Poses has them. closing: filled with how each loop closes."""
+    Poses has them. closing: filled with how each loop closes; wants: with what each constraint
+    wants."""
     frames = max((np.size(v) for v in inputs.values()), default=1)
     # What is led is written by the step that leads it, so only the rest is filled in here.
     given = program.given_rows
@@ -59,7 +63,7 @@ def evaluate_channels(
     put = {
         int(row): asked[row].copy()
         for level in program.steps
-        for step in level.adds
+        for step in (*level.adds, *level.constraints)
         for row in step.followers
         if program.inputs[row]
     }
@@ -68,6 +72,10 @@ def evaluate_channels(
         _run(level, finder, asked)
         if level.sets or level.adds:
             _stand_in(program, level, channels, asked, held or {}, undefined)
+        for constraints in level.constraints:
+            found = constraints.run(finder, asked)
+            if wants is not None:
+                wants.update(found)
         level.limits.hold(channels)
         for batch in level.loops:
             gone, gap = batch.run(channels, asked)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -12,6 +13,7 @@ if TYPE_CHECKING:
     from gremio.core.solve.program import JointStep, Program
 
 Array = npt.NDArray[np.float64]
+Rows = npt.NDArray[np.intp]
 _AXIS = {"x": 0, "y": 1, "z": 2}
 _OTHER_TWO = {"x": (1, 2), "y": (2, 0), "z": (0, 1)}
 # From so many parts × frames on, the compiled loop is worth its loading.
@@ -87,11 +89,33 @@ def put_behind(
 class Finder:
     """Finds the world frames of single parts while channels are still being computed.
 
-    channels: (C, F) as far as they are known.
+    channels: (C, F) as far as they are known. known: (F, 4, 4) frames found before, by part.
     """
 
     program: Program
     channels: Array
+    known: dict[str | None, Array] = field(default_factory=dict)
+
+    def frames(self, parts: Sequence[str | None]) -> Array:
+        """(n, F, 4, 4) world frames of parts all of whose channels are known; of the ground for
+        None."""
+        for part in dict.fromkeys(parts):
+            if part is None:
+                self.known[None] = np.broadcast_to(np.eye(4), (self.channels.shape[1], 4, 4))
+            elif part not in self.known:
+                self.known[part] = as_matrices(self.world(part))[:, 0]
+        return np.stack([self.known[part] for part in parts])
+
+    def mounts(self, part_rows: Rows) -> Array:
+        """(n, F, 4, 4) world frames of the mounts of parts (n,), by row."""
+        program = self.program
+        above = [int(row) for row in program.parents[part_rows]]
+        carrying = self.frames([program.part_ids[row] if row >= 0 else None for row in above])
+        mounts = np.zeros((len(part_rows), 1, 4, 4))
+        mounts[:, 0, :3] = program.mount_rows[part_rows]
+        mounts[:, 0, 3, 3] = 1.0
+        result: Array = carrying @ mounts
+        return result
 
     def world(self, part: str, before: str = "") -> Array:
         """(4, 3, 1, F) columns of the world frame of the part with this id.

@@ -12,6 +12,7 @@ from gremio.core.rig.channels import adds, followers, split
 from gremio.core.rig.model import Cam, Driving, Formula, Link, Planetary, Ratio, Rig, Rolling
 from gremio.core.rig.order import Arrangement, Block
 from gremio.core.rig.trains import Train
+from gremio.core.solve.constraint_steps import GeometryOf, constraint_batches
 from gremio.core.solve.formula_steps import formula_steps
 from gremio.core.solve.limits import limits_of
 from gremio.core.solve.loop_steps import batches, loop_step
@@ -32,11 +33,18 @@ Stops = tuple[Array, Array, Array]
 
 
 def levels_of(
-    rig: Rig, arrangement: Arrangement, row: dict[str, int], home: Array, stops: Stops
+    rig: Rig,
+    arrangement: Arrangement,
+    part_row: dict[str, int],
+    row: dict[str, int],
+    home: Array,
+    stops: Stops,
+    geometry: GeometryOf,
 ) -> tuple[tuple[Level, ...], list[Note]]:
     """The steps of a rig, level by level, and what is wrong with its formulas.
 
-    row: from channel key to row. home: (C,). stops: low, high and soft, (C,) each.
+    part_row, row: from part id, and channel key, to row. home: (C,). stops: low, high and soft,
+    (C,) each. geometry: finds the surface of a solid, for what sits on it.
     """
     levels: list[Level] = []
     notes: list[Note] = []
@@ -45,7 +53,7 @@ def levels_of(
         one_way = [
             (link_id, rig.links[link_id], block.writes[0])
             for block in blocks
-            if block.train is None and block.loop is None
+            if block.train is None and block.loop is None and not block.constraint
             for link_id in block.links
         ]
         loops = [block.loop for block in blocks if block.loop is not None]
@@ -61,17 +69,27 @@ def levels_of(
                 limits_of(given, *stops),
                 written,
                 batches([loop_step(rig, loop, row, home, *stops[:2]) for loop in loops]),
+                constraint_batches(
+                    rig,
+                    [b.constraint for b in blocks if b.constraint],
+                    part_row,
+                    row,
+                    stops[:2],
+                    geometry,
+                ),
             )
         )
     return tuple(levels), notes
 
 
 def _written(rig: Rig, blocks: tuple[Block, ...], row: dict[str, int]) -> npt.NDArray[np.intp]:
-    """Rows of the channels that are set: what is only added to stands where it is put."""
+    """Rows of the channels that are set: what is only added to, or changed by a constraint,
+    stands where it is put."""
     return np.array(
         [
             row[channel]
             for block in blocks
+            if not block.constraint
             if block.train is not None
             or block.loop is not None
             or not adds(rig.links[block.links[0]])

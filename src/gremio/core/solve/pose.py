@@ -22,6 +22,7 @@ from gremio.core.rig.channels import (
 )
 from gremio.core.rig.find import channel_key, control_id, part_id
 from gremio.core.rig.loops import closure_label
+from gremio.core.solve.wants import Want, want_notes
 
 if TYPE_CHECKING:
     from gremio.core.solve.loop_steps import LoopStep
@@ -58,7 +59,8 @@ class Poses:
     worlds: (F, P, 4, 4) world frame of each part, in the order of program.part_ids.
     undefined: (F,) in which frames its formula says nothing, by row of the channel.
     put: (F,) where a channel that links only add to was put, by row of the channel.
-    closing: how each loop closes, by the id of its first closure.
+    closing: how each loop closes, by the id of its first closure. wants: what each constraint
+    wants, by its id.
     """
 
     program: Program
@@ -68,6 +70,7 @@ class Poses:
     undefined: dict[int, npt.NDArray[np.bool_]]
     put: dict[int, Array]
     closing: dict[str, Closing] = field(default_factory=dict)
+    wants: dict[str, Want] = field(default_factory=dict)
 
     @property
     def frames(self) -> int:
@@ -86,7 +89,9 @@ class Poses:
         put = {row: values[one] for row, values in self.put.items()}
         channels, asked = self.channels[:, one], self.asked[:, one]
         closing = {i: Closing(c.step, c.gone[one], c.gap[one]) for i, c in self.closing.items()}
-        poses = Poses(self.program, channels, asked, self.worlds[one], undefined, put, closing)
+        wants = {i: want.frames(one) for i, want in self.wants.items()}
+        worlds = self.worlds[one]
+        poses = Poses(self.program, channels, asked, worlds, undefined, put, closing, wants)
         return Pose(poses)
 
 
@@ -148,7 +153,8 @@ class Pose:
         beyond = (asked > high + _BEYOND) | (asked < low - _BEYOND)
         notes = [*program.faults, *(self._stop_reached(int(r)) for r in np.flatnonzero(beyond))]
         notes += [self._undefined(row) for row, f in self.poses.undefined.items() if f[0]]
-        return notes + [n for c in self.poses.closing.values() for n in _unclosed(self, c)]
+        notes += [n for c in self.poses.closing.values() for n in _unclosed(self, c)]
+        return notes + want_notes(program.rig, self.poses.wants)
 
     def _undefined(self, row: int) -> Note:
         rig = self.program.rig

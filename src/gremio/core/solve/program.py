@@ -13,13 +13,17 @@ import numpy.typing as npt
 
 from gremio.core.frames import matrices
 from gremio.core.problem import Note
-from gremio.core.rig.channels import CHANNELS, free_of, freed, home_value, key
+from gremio.core.rig.channels import CHANNELS, channels_of, free_of, freed, home_value, key
 from gremio.core.rig.check import own_faults, stops_are_sound
+from gremio.core.rig.constraints import numbers
 from gremio.core.rig.joints import APPLIED
 from gremio.core.rig.loops import Loop
-from gremio.core.rig.model import Link, Rig
+from gremio.core.rig.model import Constraint, Link, Rig
 from gremio.core.rig.order import arrange, part_levels
 from gremio.core.rig.trains import Train
+from gremio.core.shape.paths import comes_back, length
+from gremio.core.shape.solids import geometry_of
+from gremio.core.solve.constraint_steps import GeometryOf
 from gremio.core.solve.drives import Drive, drives_of
 from gremio.core.solve.limits import Limits, as_slice, limits_of
 from gremio.core.solve.link_steps import levels_of
@@ -49,7 +53,8 @@ class Program:
 
     part_ids: (P,) in computing order: every part comes after its parent.
     part_row, channel_row: from id or key to row.
-    channel_keys: (C,) controls first, then the parts' free channels.
+    channel_keys: (C,) controls first, then the parts' free channels, then the constraints'
+    numbers.
     home, low, high: (C,) SI; −inf and +inf where there is no stop. soft: (2, C) from how far
     before the low, and before the high stop a channel slows down; never at home, so that what
     rests on its stop at home is there.
@@ -165,9 +170,10 @@ class Program:
         return np.cumsum(counts), np.concatenate(kinds)[order], np.concatenate(rows)[order]
 
 
-def compile_rig(rig: Rig) -> Program:
+def compile_rig(rig: Rig, geometry: GeometryOf = geometry_of) -> Program:
     """Make a rig ready to run. The same rig gives the same program, bit for bit.
 
+    geometry: finds the surface of a solid, for what sits on it; boxes stand in for models.
     A rig with faults is compiled without what is at fault; `faults` says what that was.
     """
     depth, mount_notes = part_levels(rig)
@@ -176,12 +182,15 @@ def compile_rig(rig: Rig) -> Program:
     channel_keys = (
         *rig.controls,
         *(key(part, channel) for part in part_ids for channel in free_of(rig.parts[part])),
+        *(channel for constraint in rig.constraints for channel in channels_of(rig, constraint)),
     )
     channel_row = {channel: row for row, channel in enumerate(channel_keys)}
     arrangement = arrange(rig)
     low, high, soft = _limits(rig, part_ids, channel_keys)
     home = np.array([home_value(rig, channel) for channel in channel_keys], dtype=float)
-    steps, formula_notes = levels_of(rig, arrangement, channel_row, home, (low, high, soft))
+    steps, formula_notes = levels_of(
+        rig, arrangement, part_row, channel_row, home, (low, high, soft), geometry
+    )
     set_rows = [row for level in steps for row in level.written]
     inputs = np.ones(len(channel_keys), dtype=bool)
     inputs[set_rows] = False
@@ -245,7 +254,23 @@ def _limits(
             elif channel == "count":
                 low[row], high[row] = 0.0, MOST_COPIES
             row += 1
+    for constraint in rig.constraints.values():
+        for number in numbers(constraint):
+            low[row], high[row] = _range(rig, constraint, number)
+            row += 1
     return low, high, soft
+
+
+def _range(rig: Rig, constraint: Constraint, number: str) -> tuple[float, float]:
+    """Between what a number of a constraint can be; a way only where its path has ends."""
+    if number == "influence":
+        return 0.0, 1.0
+    if number.startswith("weight") or number == "distance":
+        return 0.0, np.inf
+    path = rig.paths.get(constraint.targets[0].path) if constraint.targets else None
+    if number in ("way", "share") and path is not None and not comes_back(path):
+        return 0.0, 1.0 if number == "share" else length(path)
+    return -np.inf, np.inf
 
 
 def _parent_rows(

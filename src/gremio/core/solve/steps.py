@@ -15,7 +15,8 @@ import numpy.typing as npt
 from gremio.core.mechanics.profile_bank import Bank, values
 from gremio.core.mechanics.rolling import driven, rolled
 from gremio.core.rig.model import Path
-from gremio.core.shape.paths import length, way_to
+from gremio.core.shape.paths import comes_back, length, way_to
+from gremio.core.solve.constraint_steps import ConstraintBatch
 from gremio.core.solve.frames import Finder, as_matrices
 from gremio.core.solve.limits import Limits, as_slice
 from gremio.core.solve.loop_steps import LoopBatch
@@ -201,7 +202,7 @@ class PathRollStep:
             offset = places - frames[:, :3, 3]
             places = np.einsum("fij,fj->fi", np.linalg.inv(frames[:, :3, :3]), offset)
         way = way_to(self.path, places)
-        if self.path.closed:
+        if comes_back(self.path):
             way = np.unwrap(way, period=length(self.path))
         return (way / self.radius)[None]
 
@@ -245,7 +246,8 @@ class Level:
     """Steps that can be computed from what is known before them.
 
     trains first write their channels; setting steps then give values, adding ones add to
-    them, and limits hold what was written. loops: closed linkages, closed last.
+    them, constraints change what parts have otherwise, and limits hold what was written. loops:
+    closed linkages, closed last.
     """
 
     trains: tuple[TrainStep | FreedomsStep, ...]
@@ -254,3 +256,4 @@ class Level:
     limits: Limits
     written: Rows
     loops: tuple[LoopBatch, ...] = ()
+    constraints: tuple[ConstraintBatch, ...] = ()

@@ -65,6 +65,8 @@ def range_of(rig: Rig, channel: str) -> tuple[float | None, float | None]:
     owner, name = split(channel)
     if owner in rig.controls:
         return rig.controls[owner].low, rig.controls[owner].high
+    if owner in rig.constraints:
+        return (0.0, 1.0) if name in ("influence", "share") else (None, None)
     stops = rig.parts[owner].stops.get(name, Stops())
     return stops.low, stops.high
 

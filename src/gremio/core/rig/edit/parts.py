@@ -31,6 +31,7 @@ from gremio.core.rig.edit.change import (
     without,
 )
 from gremio.core.rig.edit.closures import without_closures_of
+from gremio.core.rig.edit.constraints import without_constraints_of
 from gremio.core.rig.edit.links import without_channels_of
 from gremio.core.rig.joints import joint_matrix
 from gremio.core.rig.model import Joint, Part, Repeat, Rig, Shape, Stops
@@ -65,18 +66,18 @@ def remove_part(rig: Rig, part_id: str) -> Rig:
     """Take out a part with all that is mounted on it, and the links that need them."""
     must_have(rig.parts, part_id, "part")
     gone = [part_id, *descendants(rig, part_id)]
-    at: dict[str, float] = dict(rig.at)
     lost = [i for i, m in rig.measures.items() if any(end.part in gone for end in m.ends)]
     for thing in (*gone, *lost):
         rig = without_closures_of(without_channels_of(rig, thing), thing)
-        at = drop_values_of(at, thing)
+        rig = without_constraints_of(rig, thing)
+        rig = replace(rig, at=drop_values_of(rig.at, thing))
     measures = without(rig.measures, *lost)
     controls = {
         c: replace(e, face=None) if e.face is not None and e.face.on in gone else e
         for c, e in rig.controls.items()
     }
     parts = without(rig.parts, *gone)
-    return replace(rig, parts=parts, controls=controls, measures=measures, at=at)
+    return replace(rig, parts=parts, controls=controls, measures=measures)
 
 
 def children(rig: Rig, part_id: str | None) -> list[str]:

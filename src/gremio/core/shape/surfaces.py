@@ -1,0 +1,118 @@
+"""Surfaces: the nearest place on one, and which way is outward there."""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cached_property
+from typing import TYPE_CHECKING
+
+import numpy as np
+import numpy.typing as npt
+
+from gremio.core.frames import Frame, matrix
+from gremio.core.rig.model import Part
+from gremio.core.rig.solids import AnySolid
+from gremio.core.shape.geometry import Geometry, moved
+
+if TYPE_CHECKING:
+    from gremio.core.shape.compiled_surface import Tree
+
+Array = npt.NDArray[np.float64]
+Rows = npt.NDArray[np.intp]
+# Up to so many triangles × points everything is simply looked at.
+_FEW = 60_000
+
+
+@dataclass(frozen=True, eq=False)
+class Surface:
+    """Triangles to sit on. corners: (T, 3, 3) of each (m); none without area. normals:
+    (T, 3, 3) outward at each corner, smooth over shallow edges."""
+
+    corners: Array
+    normals: Array
+
+    @cached_property
+    def tree(self) -> Tree:
+        """The triangles in boxes in boxes, for many."""
+        from gremio.core.shape.compiled_surface import tree_of
+
+        return tree_of(self.corners)
+
+    def nearest(self, points: Array) -> tuple[Array, Array]:
+        """(Q, 3) the place on the surface nearest to each of some points (Q, 3), and (Q, 3) the
+        unit normal there, outward."""
+        if len(points) * len(self.corners) <= _FEW:
+            places, triangles = _nearest_of_all(self.corners, points)
+        else:
+            from gremio.core.shape.compiled_surface import nearest
+
+            places, triangles = nearest(self.tree, points)
+        return places, self._normals_at(places, triangles)
+
+    def _normals_at(self, places: Array, triangles: Rows) -> Array:
+        """(Q, 3) unit normals at places on triangles, between those of the corners."""
+        a, b, c = np.moveaxis(self.corners[triangles], 1, 0)
+        whole = np.cross(b - a, c - a)
+        area = (whole * whole).sum(axis=1)
+        at_b = (np.cross(places - a, c - a) * whole).sum(axis=1) / area
+        at_c = (np.cross(b - a, places - a) * whole).sum(axis=1) / area
+        shares = np.stack([1 - at_b - at_c, at_b, at_c], axis=1)
+        mixed = (self.normals[triangles] * shares[:, :, None]).sum(axis=1)
+        size = np.linalg.norm(mixed, axis=1, keepdims=True)
+        flat = whole / np.sqrt(area)[:, None]
+        result: Array = np.where(size > 1e-9, mixed / np.where(size > 1e-9, size, 1.0), flat)
+        return result
+
+
+def _nearest_of_all(corners: Array, points: Array) -> tuple[Array, Rows]:
+    """(Q, 3) nearest places, and (Q,) on which triangle, by looking at every triangle."""
+    a, b, c = np.moveaxis(corners, 1, 0)
+    p = points[:, None]
+    best = _on_faces(p, a, b, c)
+    apart = ((best - p) ** 2).sum(axis=2)
+    for one, two in ((a, b), (b, c), (c, a)):
+        along = two - one
+        share = ((p - one) * along).sum(axis=2) / (along * along).sum(axis=1)
+        place = one + np.clip(share, 0.0, 1.0)[..., None] * along
+        away = ((place - p) ** 2).sum(axis=2)
+        nearer = away < apart
+        best, apart = np.where(nearer[..., None], place, best), np.where(nearer, away, apart)
+    found = np.argmin(apart, axis=1)
+    return best[np.arange(len(points)), found], found
+
+
+def _on_faces(p: Array, a: Array, b: Array, c: Array) -> Array:
+    """(Q, T, 3) feet of the perpendiculars on triangles; far away where they are outside."""
+    normal = np.cross(b - a, c - a)
+    square = (normal * normal).sum(axis=1)
+    foot = p - (((p - a) * normal).sum(axis=2) / square)[..., None] * normal
+    inside = np.ones(foot.shape[:2], dtype=bool)
+    for one, two in ((a, b), (b, c), (c, a)):
+        inside &= (np.cross(two - one, foot - one) * normal).sum(axis=2) >= 0
+    result: Array = np.where(inside[..., None], foot, 1e150)
+    return result
+
+
+def surface_of(part: Part, geometry: Callable[[AnySolid], Geometry]) -> Surface | None:
+    """The surface of all shapes of a part, in its frame; None where there are no faces.
+
+    geometry: finds the triangles of a solid. The same geometry in the same place gives the
+    same surface, made once.
+    """
+    pieces = tuple((geometry(shape.solid), shape.place) for shape in part.shapes)
+    made = _joined(tuple(piece for piece in pieces if len(piece[0].triangles)))
+    return made if len(made.corners) else None
+
+
+@functools.lru_cache(maxsize=64)
+def _joined(pieces: tuple[tuple[Geometry, Frame], ...]) -> Surface:
+    placed = [moved(found, matrix(place)) for found, place in pieces]
+    if not placed:
+        return Surface(np.zeros((0, 3, 3)), np.zeros((0, 3, 3)))
+    corners = np.concatenate([piece.vertices[piece.triangles] for piece in placed])
+    normals = np.concatenate([piece.corner_normals for piece in placed])
+    crossed = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    whole = np.linalg.norm(crossed, axis=1) > 1e-18
+    return Surface(np.ascontiguousarray(corners[whole]), normals[whole])

@@ -1,0 +1,308 @@
+"""What each kind of constraint wants of its parts: places, turns and scales.
+
+Many constraints of one make are looked at together: n of them, in F frames.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import NamedTuple
+
+import numpy as np
+import numpy.typing as npt
+
+from gremio.core.frames import matrix, turn_matrix
+from gremio.core.mechanics import turns
+from gremio.core.rig.model import Constraint, Path, Target, Way
+from gremio.core.shape.paths import along, length, rolled, way_to
+from gremio.core.shape.surfaces import Surface
+
+Array = npt.NDArray[np.float64]
+Yes = npt.NDArray[np.bool_]
+# Rounds in which a part that can't go everywhere comes down on a surface.
+_COMING_DOWN = 60
+_NEAR = 1e-12
+
+
+class Seen(NamedTuple):
+    """What constraints of one make look at.
+
+    made: the n constraints. mounts: (n, F, 4, 4) world frames of their parts' mounts. moves,
+    turns, scales: (n, F, 3) the channels of their parts as they are without the constraints.
+    targets: (n, m, F, 4, 4) world frames of what the targets are on. weights: (n, m, F).
+    toward: (n, F, 4, 4) of what a second axis is kept toward. number: (n, F) the constraints'
+    number of a name. moving: which of move x, y and z they give (0, 1, 2).
+    """
+
+    made: tuple[Constraint, ...]
+    mounts: Array
+    moves: Array
+    turns: Array
+    scales: Array
+    targets: Array
+    weights: Array
+    toward: Array
+    number: Callable[[str], Array]
+    moving: tuple[int, ...]
+
+    @property
+    def places(self) -> Array:
+        """(n, F, 3) where the parts are put, in the world (m)."""
+        return _at(self.mounts, self.moves)
+
+    @property
+    def stands(self) -> Array:
+        """(n, F, 3, 3) how the parts are put, in the world."""
+        result: Array = turns.turn_of(self.mounts) @ turns.of_angles(self.turns)
+        return result
+
+
+@dataclass(frozen=True)
+class Goal:
+    """What constraints want. place: (n, F, 3) in the world (m). turn: (n, F, 3, 3) in the
+    world, or, with one axis to bring near, a profile (`turns.nearest_angles`); whole: whether it
+    is a turn. scales: (n, F, 3). has: (n, F) whether it wants anything there. missing: (n, F)
+    what can't be had in any case (m). normal: (n, F, 3) of a seat, in the world."""
+
+    has: Yes
+    place: Array | None = None
+    turn: Array | None = None
+    whole: bool = True
+    scales: Array | None = None
+    missing: Array | None = None
+    normal: Array | None = None
+
+
+def _at(frames: Array, points: Array) -> Array:
+    """(..., 3) points (..., 3) of frames (..., 4, 4), in the world."""
+    result: Array = (frames[..., :3, :3] @ points[..., None])[..., 0] + frames[..., :3, 3]
+    return result
+
+
+def _inverse(frames: Array) -> Array:
+    found = np.linalg.inv(frames)
+    return np.asarray(found, dtype=np.float64)
+
+
+def _of_targets(seen: Seen, pick: Callable[[Target], npt.ArrayLike]) -> Array:
+    """(n, m, 1, ...) something of each target."""
+    return np.array([[pick(target) for target in one.targets] for one in seen.made])[:, :, None]
+
+
+def _shares(seen: Seen) -> tuple[Array, Yes]:
+    """(n, m, F) how much each target counts, and (n, F) whether any does."""
+    total = seen.weights.sum(axis=1)
+    has = total > _NEAR
+    return seen.weights / np.where(has, total, 1.0)[:, None], has
+
+
+def _mean_turn(turned: Array, shares: Array) -> Array:
+    """(n, F, 3, 3) of (n, m, F, 3, 3)."""
+    if turned.shape[1] == 1:
+        one: Array = turned[:, 0]
+        return one
+    return turns.mean(np.moveaxis(turned, 1, 2), np.moveaxis(shares, 1, 2))
+
+
+def _size(frames: Array) -> Array:
+    """(..., 3) the scales of frames (..., 4, 4)."""
+    result: Array = np.linalg.norm(frames[..., :3, :3], axis=-2)
+    return result
+
+
+def ride(seen: Seen) -> Goal:
+    """Carried entirely: as it stands in the target's frame."""
+    shares, has = _shares(seen)
+    frames = seen.targets @ _of_targets(seen, lambda target: matrix(target.offset))
+    place = (frames[..., :3, 3] * shares[..., None]).sum(axis=1)
+    scales = (_size(frames) * shares[..., None]).sum(axis=1) / _size(seen.mounts)
+    return Goal(has, place, _mean_turn(turns.turn_of(frames), shares), scales=scales)
+
+
+def _points(seen: Seen) -> Array:
+    """(n, m, F, 3) the targets' points, in the world."""
+    return _at(seen.targets, _of_targets(seen, lambda target: target.at))
+
+
+def pin(seen: Seen) -> Goal:
+    """Position only: at the target's point, or as far from it as was kept."""
+    shares, has = _shares(seen)
+    points = _points(seen) + _of_targets(seen, lambda target: target.offset.at)
+    return Goal(has, (points * shares[..., None]).sum(axis=1))
+
+
+def match(seen: Seen) -> Goal:
+    """Orientation only: turned as the target is, or against it as was kept."""
+    shares, has = _shares(seen)
+    kept = _of_targets(seen, lambda target: turn_matrix(target.offset.turn))
+    turned = _mean_turn(turns.turn_of(seen.targets) @ kept, shares)
+    sizes = _size(seen.targets) * _of_targets(seen, lambda target: target.offset.scale)
+    scales = (sizes * shares[..., None]).sum(axis=1) / _size(seen.mounts)
+    return Goal(has, turn=turned, scales=scales)
+
+
+def axis_of(way: Way) -> Array:
+    """(3,) the unit vector of an axis."""
+    vector = np.zeros(3)
+    vector["xyz".index(way[-1])] = -1.0 if way[0] == "-" else 1.0
+    return vector
+
+
+def _ways(seen: Seen, pick: Callable[[Constraint], Way]) -> Array:
+    """(n, 1, 3) an axis of each constraint's part."""
+    return np.array([axis_of(pick(one)) for one in seen.made])[:, None]
+
+
+def _kept_turns(seen: Seen) -> Array:
+    """(n, 1, 3, 3) how the parts stand in the frames that are found for them."""
+    return np.array([turn_matrix(one.offset.turn) for one in seen.made])[:, None]
+
+
+def aim(seen: Seen, paths: tuple[Path | None, ...], whole: bool) -> Goal:
+    """An axis toward the target: its point, or the nearest place on its path.
+
+    paths: of each target, the path that it is. whole: whether all three turns are given, so
+    that the second axis counts.
+    """
+    places = seen.places
+    shares, has = _shares(seen)
+    points = _points(seen)
+    for i, path in enumerate(paths):
+        if path is not None:
+            points[:, i] = _nearest_on(path, seen.targets[:, i], places)
+    way = (points * shares[..., None]).sum(axis=1) - places
+    far = np.linalg.norm(way, axis=-1)
+    has = has & (far > _NEAR)
+    goal, axis, kept = turns.unit(way), _ways(seen, lambda one: one.axis), _kept_turns(seen)
+    if not whole:
+        profile = goal[..., :, None] * axis[..., None, :] @ kept
+        return Goal(has, turn=profile, whole=False)
+    bare = seen.stands @ np.swapaxes(kept, -1, -2)
+    turned = turns.least((bare @ axis[..., None])[..., 0], goal) @ bare
+    one = seen.made[0]
+    if one.upright != "none":
+        up = np.broadcast_to(np.array([0.0, 0.0, 1.0]), goal.shape)
+        if one.upright == "target":
+            at = np.array([c.toward.at for c in seen.made])[:, None]
+            up = _at(seen.toward, at) - places
+        across = np.cross(goal, up)
+        level = np.linalg.norm(across, axis=-1) > 1e-9 * np.linalg.norm(up, axis=-1)
+        upright = _two_axes(goal, up) @ np.swapaxes(
+            _two_axes(axis, _ways(seen, lambda one: one.second)), -1, -2
+        )
+        turned = np.where(level[..., None, None], upright, turned)
+    return Goal(has, turn=turned @ kept)
+
+
+def _two_axes(first: Array, second: Array) -> Array:
+    """(..., 3, 3) the turn with its x along the first and its y toward the second direction.
+
+    The triad of Black, "A passive system for determining the attitude of a satellite", AIAA
+    Journal 2 (1964).
+    """
+    across = turns.unit(np.cross(first, second))
+    return np.stack(np.broadcast_arrays(first, np.cross(across, first), across), axis=-1)
+
+
+def _nearest_on(path: Path, frames: Array, places: Array) -> Array:
+    """(n, F, 3) the places on a path nearest to places (n, F, 3), all in the world. frames:
+    (n, F, 4, 4) of what carries the path."""
+    inside = _at(_inverse(frames), places).reshape(-1, 3)
+    nearest = along(path, way_to(path, inside))[:, :3, 3]
+    return _at(frames, nearest.reshape(places.shape))
+
+
+def tether(seen: Seen) -> Goal:
+    """Kept within, outside, or at a distance of the target's point."""
+    shares, has = _shares(seen)
+    centre = (_points(seen) * shares[..., None]).sum(axis=1)
+    # Only along what it may move: the place nearest to the centre, and how far that still is.
+    axes = seen.mounts[..., :3, list(seen.moving)]
+    unit = axes / np.linalg.norm(axes, axis=-2, keepdims=True)
+    off = seen.places - centre
+    inside = (unit @ (np.swapaxes(unit, -1, -2) @ off[..., None]))[..., 0]
+    fixed = off - inside
+    reach, across = np.maximum(seen.number("distance"), 0.0), np.linalg.norm(fixed, axis=-1)
+    free = np.sqrt(np.maximum(reach**2 - across**2, 0.0))
+    now = np.linalg.norm(inside, axis=-1)
+    kept = seen.made[0].reach
+    low = free if kept in ("outside", "at") else np.zeros_like(free)
+    high = free if kept in ("within", "at") else np.full_like(free, np.inf)
+    wanted = np.clip(now, low, high)
+    way = np.where((now > _NEAR)[..., None], inside / np.maximum(now, _NEAR)[..., None],
+                   unit[..., 0])  # fmt: skip
+    missing = np.maximum(across - reach, 0.0) if kept != "outside" else np.zeros_like(free)
+    return Goal(has, centre + fixed + way * wanted[..., None], missing=missing)
+
+
+def seat(seen: Seen, surface: Surface | None) -> Goal:
+    """On the target's surface, at the place nearest to where the part is put, standing off
+    along the normal, and standing up along it if so wished."""
+    shape = seen.moves.shape
+    if surface is None:
+        return Goal(np.zeros(shape[:2], dtype=bool))
+    frames = seen.targets[:, 0]
+    back = _inverse(frames)
+    off = seen.number("stand-off")[..., None]
+    aside = np.array([one.offset.at for one in seen.made])[:, None]
+    place = seen.places
+    for _ in range(1 if len(seen.moving) == 3 else _COMING_DOWN):
+        inside = _at(back, place)
+        nearest, outward = surface.nearest(inside.reshape(-1, 3))
+        on = _at(frames, nearest.reshape(shape))
+        # A normal goes by the inverse transpose of what its surface goes by.
+        normal = turns.unit(
+            (np.swapaxes(back[..., :3, :3], -1, -2) @ outward.reshape(shape)[..., None])[..., 0]
+        )
+        stands_at = on + off * normal + (seat_frame(normal) @ aside[..., None])[..., 0]
+        before, place = place, _as_it_may(seen, stands_at)
+        if float(np.abs(place - before).max(initial=0.0)) < _NEAR:
+            break
+    turned = None
+    if seen.made[0].stands:
+        kept = _kept_turns(seen)
+        bare = seen.stands @ np.swapaxes(kept, -1, -2)
+        axis = _ways(seen, lambda one: one.axis)
+        turned = turns.least((bare @ axis[..., None])[..., 0], normal) @ bare @ kept
+    return Goal(np.ones(shape[:2], dtype=bool), place, turned, normal=normal)
+
+
+def seat_frame(normal: Array) -> Array:
+    """(..., 3, 3) a turn whose z is along a normal (..., 3), the least from upright: what is kept
+    aside of a surface is kept in it."""
+    return turns.least(np.broadcast_to(np.array([0.0, 0.0, 1.0]), normal.shape), normal)
+
+
+def _as_it_may(seen: Seen, places: Array) -> Array:
+    """(n, F, 3) places in the world, brought to where the parts may move at all."""
+    if len(seen.moving) == 3:
+        return places
+    local = _at(_inverse(seen.mounts), places)
+    moves = seen.moves.copy()
+    moves[..., list(seen.moving)] = local[..., list(seen.moving)]
+    return _at(seen.mounts, moves)
+
+
+def follow_path(seen: Seen, path: Path) -> Goal:
+    """On a path, a way or a share of its length along it, rolled and banked."""
+    one = seen.made[0]
+    count, frames = seen.moves.shape[:2]
+    way = seen.number("share") * length(path) if one.by_share else seen.number("way")
+    found = along(path, way.ravel(), one.banked_for)
+    found = rolled(found, seen.number("roll").ravel()).reshape(count, frames, 4, 4)
+    kept = np.array([matrix(c.offset) for c in seen.made])[:, None]
+    stands = seen.targets[:, 0] @ found @ kept
+    has = np.ones((count, frames), dtype=bool)
+    return Goal(has, stands[..., :3, 3], turns.turn_of(stands))
+
+
+def constant_volume(seen: Seen, giving: tuple[int, ...]) -> Goal:
+    """One stretches, the others shrink: the product of all three scales stays one.
+
+    giving: which of scale x, y and z give way (0, 1, 2).
+    """
+    stretched = np.prod(np.delete(seen.scales, giving, axis=-1), axis=-1)
+    has = stretched > _NEAR
+    each = np.where(has, stretched, 1.0) ** (-1.0 / len(giving))
+    return Goal(has, scales=np.repeat(each[..., None], 3, axis=-1))
