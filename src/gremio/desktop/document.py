@@ -18,7 +18,7 @@ from gremio.core.files.shelf import Shelf
 from gremio.core.make import teach
 from gremio.core.make.teach import Lesson
 from gremio.core.problem import GremioError, Note
-from gremio.core.rig.channels import exists, free_of, freed, key, label, owner_name, split
+from gremio.core.rig.channels import channels_of, exists, freed, label, owner_name, split
 from gremio.core.rig.edit.controls import set_values
 from gremio.core.rig.history import History
 from gremio.core.rig.model import Formula, Rig
@@ -43,7 +43,7 @@ if TYPE_CHECKING:
 # Where the rig differs in one of these, more than values has changed.
 _COMPILED = (
     *("parts", "controls", "links", "sources", "measures", "paths", "closures", "struts"),
-    *("poses", "locked", "name"),
+    *("constraints", "poses", "locked", "name"),
 )
 LOCKED = "The rig is locked for the animator: only controls and their faces move anything."
 
@@ -158,7 +158,8 @@ class Document(QObject):
 
     def _compile(self) -> None:
         lesson = self.lesson
-        self._program = compile_rig(teach.bench_rig(self.rig, lesson) if lesson else self.rig)
+        bench_rig = teach.bench_rig(self.rig, lesson) if lesson else self.rig
+        self._program = compile_rig(bench_rig, self.geometry)
         self._shelf_notes = self.shelf.notes(self.rig)
         self._last_values: dict[str, float] = {}
         self._formulas = [
@@ -203,10 +204,10 @@ class Document(QObject):
         self.file_changed.emit()
 
     def knows(self, thing: str) -> bool:
-        """Whether there is a part, control, link, measure, closure or strut of this id."""
+        """Whether there is a part, control, link or anything else to be selected of this id."""
         rig = self.rig
         things = (rig.parts, rig.controls, rig.links, rig.measures, rig.closures, rig.struts)
-        return any(thing in t for t in things)
+        return any(thing in t for t in (*things, rig.constraints, rig.paths))
 
     def edit(self, what: str, change: Edit, gesture: str = "") -> bool:
         """Make an edit that can be undone. what: "move high stop of Upper gate".
@@ -401,12 +402,8 @@ class Document(QObject):
         return f"{name} is grounded: its joint is fixed. Press J to give it another joint."
 
     def channels_of(self, thing: str) -> list[str]:
-        """Keys of the channels of a part or control."""
-        if thing in self.rig.controls:
-            return [thing]
-        if thing in self.rig.parts:
-            return [key(thing, channel) for channel in free_of(self.rig.parts[thing])]
-        return []
+        """Keys of the channels of a part, control or constraint."""
+        return channels_of(self.rig, thing)
 
     def save(self, path: Path) -> None:
         """Write the rig. Raises FileProblem; the older file is then as it was."""

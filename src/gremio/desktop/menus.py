@@ -8,11 +8,11 @@ from typing import TYPE_CHECKING, get_args
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QKeySequence
-from PyQt6.QtWidgets import QMenu
+from PyQt6.QtWidgets import QMenu, QWidget
 
 from gremio.core.rig.model import StandIn
 from gremio.desktop import rigging
-from gremio.desktop.card.links import LEAD
+from gremio.desktop.card.links import ADD_TARGET, CONSTRAIN, LEAD
 from gremio.desktop.card.range_section import ONE_MORE
 from gremio.desktop.deck.deck import PAGES
 
@@ -33,6 +33,12 @@ def fill_menus(window: Window) -> dict[str, QAction]:
         menu.addAction(action)
         actions[text.rstrip("…")] = action
         return action
+
+    def over(action: QAction, *views: QWidget) -> None:
+        """Let the key of an action count in some views only: elsewhere it means another thing."""
+        action.setShortcutContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+        for view in views:
+            view.addAction(action)
 
     document, bar = window.document, window.head.menus
     menu = bar.addMenu("File")
@@ -56,6 +62,7 @@ def fill_menus(window: Window) -> dict[str, QAction]:
     act(menu, "Redo", document.redo, "Ctrl+Shift+Z")
     menu.addSeparator()
     act(menu, "Remove what is selected", partial(rigging.remove_selected, document), "Del")
+    act(menu, "Copy the part", partial(rigging.copy_selected, document), "Ctrl+D")
     act(menu, "Copy as a link", partial(rigging.copy_link_of_selected, document), "Ctrl+L")
     act(menu, "Paste the link", partial(rigging.paste_link_on_selected, document), "Ctrl+Shift+L")
     act(menu, "Keep this pose", window.desk.poses.keep, "K")
@@ -73,6 +80,21 @@ def fill_menus(window: Window) -> dict[str, QAction]:
     act(menu, "Record a station", window.record_station, "R")
     act(menu, "Pin two parts together", window.bench.ask_pin, "P")
     act(menu, "Make a strut", window.bench.ask_strut, "S")
+    ties = menu.addMenu("Constrain what is selected")
+    for number, (kind, words) in enumerate(CONSTRAIN.items()):
+        tie = act(ties, words, partial(window.picking.constrain, kind), str(number + 1))
+        # On the Desk digits are typed.
+        over(tie, window.bench, window.parts)
+    ties.addSeparator()
+    act(ties, ADD_TARGET, window.picking.add_target)
+    over(act(ties, "Seat copies of it, a click each", window.picking.seat_copies, "9"),
+         window.bench, window.parts)  # fmt: skip
+    act(ties, "Leave its constraints in place", partial(rigging.leave_selected, document))
+    act(ties, "Leave all constraints in place", partial(rigging.leave_all, document))
+    paths = menu.addMenu("Make a path")
+    act(paths, "Draw a path", window.bench.ask_path)
+    act(paths, "Path along a loop of edges", window.bench.ask_edge_loop)
+    act(paths, "Path round wheels", window.bench.ask_wheels)
     menu.addSeparator()
     act(menu, "Place the teeth of its train", window.place_teeth)
     act(menu, "Make a planetary set…", window.picking.planetary_set)
@@ -112,9 +134,7 @@ def fill_menus(window: Window) -> dict[str, QAction]:
     act(menu, "Faces of controls, or none", window.switch_faces, "Shift+F")
     following = act(menu, "Next control", window.desk.focus_next, "Tab")
     # On the Card and the deck, Tab goes from field to field.
-    following.setShortcutContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-    window.bench.addAction(following)
-    window.desk.addAction(following)
+    over(following, window.bench, window.desk)
     menu.addSeparator()
     act(menu, "Fold the lower deck", window.fold_deck, "D")
     for page in PAGES:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable
 
 import numpy as np
 from msgspec.structs import replace
@@ -10,13 +11,15 @@ from msgspec.structs import replace
 from gremio.core.make.linking import set_where_follower_stands
 from gremio.core.quantity import show_short
 from gremio.core.rig.channels import channel_unit, freed, full_label, key, main_channel
+from gremio.core.rig.constraints import constraints_of
 from gremio.core.rig.edit.closures import remove_closure
 from gremio.core.rig.edit.controls import add_control, all_home, proposed_control, remove_control
 from gremio.core.rig.edit.desk import set_locked
 from gremio.core.rig.edit.links import add_link, proposed_ratio, remove_link
 from gremio.core.rig.edit.measures import remove_measure
 from gremio.core.rig.edit.mounts import set_home_here
-from gremio.core.rig.edit.parts import add_part, change_part, descendants, remove_part, set_stops
+from gremio.core.rig.edit.parts import add_part, change_part, descendants, set_stops
+from gremio.core.rig.edit.paths import remove_path
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.model import Control, Part, Ratio, Rig, Shape, StandIn, Stops
 from gremio.core.rig.solids import (
@@ -147,8 +150,15 @@ def remove_selected(document: Document) -> None:
     """Remove the selected part, control or link."""
     thing, rig = document.selected, document.rig
     if thing in rig.parts:
-        name = rig.parts[thing].name
-        document.edit(f"remove {name}", lambda rig: remove_part(rig, thing))
+        from gremio.core.make.constraining import remove_and_leave
+
+        name, pose = rig.parts[thing].name, document.pose
+        document.edit(f"remove {name}", lambda rig: remove_and_leave(rig, thing, pose))
+    elif thing in rig.constraints:
+        _leave(document, [thing])
+    elif thing in rig.paths:
+        name = rig.paths[thing].name
+        document.edit(f"remove {name}", lambda rig: remove_path(rig, thing))
     elif thing in rig.controls:
         name = rig.controls[thing].name
         document.edit(f"remove {name}", lambda rig: remove_control(rig, thing))
@@ -166,6 +176,34 @@ def remove_selected(document: Document) -> None:
         document.edit(f"remove {name}", lambda rig: remove_measure(rig, thing))
     else:
         document.said.emit("Nothing is selected, so there is nothing to remove.")
+
+
+def copy_selected(document: Document) -> None:
+    """Copy the selected part, with what it carries and what ties it in space."""
+    from gremio.desktop import constraining
+
+    part = selected_part(document)
+    if part:
+        constraining.copy_selected(document, part)
+
+
+def leave_selected(document: Document) -> None:
+    """Turn the constraints of the selected part, and of all it carries, into plain placement."""
+    family = family_of_selected(document)
+    if family:
+        rig = document.rig
+        _leave(document, [i for part in family for i in constraints_of(rig, part)])
+
+
+def leave_all(document: Document) -> None:
+    """Turn every constraint of the rig into plain placement."""
+    _leave(document, document.rig.constraints)
+
+
+def _leave(document: Document, constraints: Iterable[str]) -> None:
+    from gremio.desktop.constraining import leave_in_place
+
+    leave_in_place(document, constraints)
 
 
 def set_home(document: Document) -> None:

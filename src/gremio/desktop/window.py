@@ -202,6 +202,8 @@ class Window(QMainWindow):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Escape stops asking, then lets go of the selection."""
         assert event is not None
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.bench.finish():
+            return
         if event.key() == Qt.Key.Key_Escape:
             if self.bench.asking():
                 self.bench.stop_asking()

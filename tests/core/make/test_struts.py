@@ -11,12 +11,22 @@ from hypothesis import strategies as st
 
 import gremio
 from gremio.core.inspect.struts import told, use_in
-from gremio.core.make.struts import change_strut, fitted, make_strut, remove_strut, use_of
-from gremio.core.mechanics.struts import lengths_for, limits
+from gremio.core.make.struts import (
+    change_strut,
+    fitted,
+    make_strut,
+    remove_strut,
+    use_of,
+    with_bodies,
+    with_shape_of,
+)
+from gremio.core.mechanics.struts import lengths_for, limits, stage_starts
 from gremio.core.problem import GremioError
+from gremio.core.rig.builder import shape
 from gremio.core.rig.edit.links import add_link
 from gremio.core.rig.find import part_id
 from gremio.core.rig.model import Control, Ratio, Rig
+from gremio.core.rig.solids import Box
 from gremio.core.solve.program import compile_rig
 
 FOOT, HEAD = (0.5, 0.0, 0.2), (1.8, 0.0, 1.5)
@@ -119,7 +129,7 @@ def test_lengths_are_changed_and_the_strut_is_removed() -> None:
     stops = longer.parts[strut.rod].stops["move x"]
     least, most = limits(2.0, 1.0)
     assert (stops.low, stops.high) == pytest.approx((least - apart(0), most - apart(0)))
-    with pytest.raises(GremioError, match="lengths above zero"):
+    with pytest.raises(GremioError, match="length above zero"):
         change_strut(rig, strut_id, type(strut)(
             strut.name, strut.barrel, strut.rod, strut.closure, 0.0, 1.0))  # fmt: skip
     gone = remove_strut(rig, strut_id)
@@ -138,16 +148,16 @@ def test_struts_that_can_not_be() -> None:
         make_strut(build.rig, (pier, (1, 0, 1)), (leaf, (1, 0, 0)))
 
 
-def test_no_one_barrel_and_rod_is_said() -> None:
+def test_no_bodies_is_said() -> None:
     assert lengths_for(1.0, 2.5) is None
     build = gremio.Builder("Far")
     build.part("Pier")
     build.part("Leaf", on="Pier", joint="slide x")
-    build.control("Out", "0 m", "3 m", kind="length")
+    build.control("Out", "0 m", "13 m", kind="length")
     build.ratio("Out", "Leaf", 1)
     rig = gremio.strut(build.rig, "Pier", "Leaf", (-0.5, 0, 0), (0.5, 0, 0))
     (strut_id,) = rig.struts
-    with pytest.raises(GremioError, match="No one barrel and rod can go from"):
+    with pytest.raises(GremioError, match="No bodies can go from"):
         fitted(rig, strut_id)
     (note,) = (f.note for f in gremio.inspect(rig) if f.note.code == "strut-short")
     assert "No one barrel and rod would do" in note.text
@@ -161,3 +171,85 @@ def test_lengths_that_are_offered_do(shortest: float, ratio: float) -> None:
         return
     least, most = limits(*found)
     assert least <= shortest and most >= shortest * ratio and found[0] <= shortest
+
+
+# ── stages ─────────────────────────────────────────────────────────
+
+TALL = (0.8, 0.8, 0.7, 1.0)
+
+
+def mast() -> Rig:
+    """A mast that is lifted straight up, far beyond what one rod could do."""
+    build = gremio.Builder("Mast")
+    build.part("Foot")
+    build.part("Lamp", on="Foot", at=(0, 0, 1.2), joint="slide z", stops=(0.0, 2.4))
+    build.control("Raise", "0 m", "2.4 m", kind="length")
+    build.ratio("Raise", "Lamp", 1)
+    return build.rig
+
+
+def test_stages_are_added_where_a_barrel_and_a_rod_can_not_do() -> None:
+    assert lengths_for(1.2, 3.6) is None
+    rig = gremio.strut(mast(), "Foot", "Lamp")
+    (strut,) = rig.struts.values()
+    assert strut.stages
+    (strut_id,) = rig.struts
+    assert use_of(rig, strut_id).past is None
+    assert not gremio.solve(rig, {"Raise": "2.4 m"}).notes
+
+
+def test_every_body_stays_in_the_one_it_slides_in() -> None:
+    rig = gremio.strut(mast(), "Foot", "Lamp")
+    (strut,) = rig.struts.values()
+    poses = gremio.sweep(rig, "Raise", 25)
+    ids = (strut.barrel, *strut.stages, strut.rod)
+    barrel = poses.worlds[:, poses.program.part_row[strut.barrel]]
+    lengths = (strut.barrel_length, *strut.stage_lengths)
+    inner, mouth = np.zeros(25), np.full(25, strut.barrel_length)
+    for part, length in zip(ids[1:], (*lengths[1:], strut.rod_length), strict=True):
+        world = poses.worlds[:, poses.program.part_row[part]]
+        along = np.einsum("fi,fi->f", world[:, :3, 3] - barrel[:, :3, 3], barrel[:, :3, 0])
+        start = along - strut.rod_length if part == strut.rod else along
+        assert np.all(start >= inner + 1e-9) and np.all(start <= mouth - 0.09 * min(lengths))
+        inner, mouth = start, start + length
+    assert poses.frame(24).world(strut.rod)[:3, 3] == pytest.approx([0, 0, 3.6], abs=1e-9)
+
+
+@given(st.lists(st.floats(0.2, 2.0), max_size=3), st.floats(0.2, 2.0), st.floats(0.2, 3.0))
+def test_stages_come_to_their_ends_together(stages: list[float], barrel: float, rod: float) -> None:
+    least, most = limits(barrel, rod, stages)
+    tubes = [barrel, *stages]
+    for out, share in ((0.0, 0.02), (most - least, 0.90)):
+        starts = [*stage_starts(barrel, stages, out), least + out - rod]
+        before = [0.0, *starts]
+        for start, outer, tube in zip(starts, before, tubes, strict=False):
+            assert start - outer == pytest.approx(share * tube)
+
+
+def test_bodies_are_typed_and_stages_come_and_go() -> None:
+    rig = gremio.strut(mast(), "Foot", "Lamp", lengths=TALL)
+    (strut_id,) = rig.struts
+    assert rig.struts[strut_id].stage_lengths == (0.8, 0.7)
+    fewer = with_bodies(rig, strut_id, (0.8, 1.0))
+    assert fewer.struts[strut_id].stages == () and len(fewer.parts) == len(rig.parts) - 2
+    assert len(remove_strut(rig, strut_id).parts) == 2
+    with pytest.raises(GremioError, match="length above zero"):
+        with_bodies(rig, strut_id, (0.8, -0.1, 1.0))
+    with pytest.raises(GremioError, match="two lengths"):
+        gremio.strut(mast(), "Foot", "Lamp", lengths=(1.0,))
+
+
+def test_a_body_takes_the_shape_of_a_part() -> None:
+    rig = mast()
+    build = gremio.Builder("Own")
+    build.rig = rig
+    build.part("Own tube", shape(Box(length=0.1, width=0.1, height=0.8)), at=(0, 0, 0.4))
+    rig = gremio.strut(build.rig, "Foot", "Lamp", lengths=TALL)
+    (strut_id,) = rig.struts
+    barrel = rig.struts[strut_id].barrel
+    shaped = with_shape_of(rig, strut_id, barrel, part_id(rig, "Own tube"))
+    assert "Own tube" not in {part.name for part in shaped.parts.values()}
+    (solid,) = (s.solid for s in shaped.parts[barrel].shapes)
+    assert solid == Box(length=0.1, width=0.1, height=0.8)
+    with pytest.raises(GremioError, match="carries others"):
+        with_shape_of(rig, strut_id, barrel, part_id(rig, "Foot"))

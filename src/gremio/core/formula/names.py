@@ -9,7 +9,7 @@ import re
 from typing import NamedTuple
 
 from gremio.core.formula.tree import FormulaError
-from gremio.core.rig.channels import CHANNELS, free_of, freed, key, split
+from gremio.core.rig.channels import CHANNELS, channels_of, free_of, freed, key, split
 from gremio.core.rig.model import Part, Rig
 from gremio.core.rig.order import dimension_of
 
@@ -35,7 +35,7 @@ class Names:
         self.rig = rig
         self.reserved = RESERVED | also_reserved
         self._ids: dict[str, str] = {}
-        for things in (rig.measures, rig.controls, rig.parts):
+        for things in (rig.constraints, rig.measures, rig.controls, rig.parts):
             for thing_id, thing in things.items():
                 self._ids[thing.name] = thing_id
         self._by_letter: dict[str, list[str]] = {}
@@ -70,9 +70,11 @@ class Names:
 
     def _channel(self, text: str, end: int, name: str) -> Found:
         owner = self._ids[name]
+        match = _AFTER.match(text, end)
+        if owner in self.rig.constraints:
+            return self._number(text, end, owner)
         if owner not in self.rig.parts:
             return Found(owner, end)
-        match = _AFTER.match(text, end)
         if match is None:
             return Found(owner, end)
         part = self.rig.parts[owner]
@@ -86,11 +88,27 @@ class Names:
             f"{name} has no {word!r}. Its channels: {has}.", end, max(match.end(), end + 1)
         )
 
+    def _number(self, text: str, end: int, owner: str) -> Found:
+        """A number of a constraint: "Lamp ride.influence"."""
+        has = channels_of(self.rig, owner)
+        for channel in has:
+            word = f".{split(channel)[1]}"
+            if text.startswith(word, end):
+                return Found(channel, end + len(word))
+        name = self.rig.constraints[owner].name
+        told = ", ".join(f".{split(channel)[1]}" for channel in has)
+        raise FormulaError(
+            f"{name} needs one of its numbers: {told}.", end, max(len(text), end + 1)
+        )
+
     def shown(self, name_key: str) -> str:
         """What a key is called in a formula."""
         owner, rest = split(name_key)
         rig = self.rig
-        thing = rig.parts.get(owner) or rig.controls.get(owner) or rig.measures.get(owner)
+        thing = (
+            rig.parts.get(owner) or rig.controls.get(owner) or rig.measures.get(owner)
+            or rig.constraints.get(owner)
+        )  # fmt: skip
         if thing is None or _NO_QUOTES.search(thing.name):
             return f"{{{name_key}}}"
         name = thing.name
@@ -98,6 +116,8 @@ class Names:
             name = f'"{name}"'
         if not rest:
             return name
+        if owner in rig.constraints:
+            return f"{name}.{rest}"
         part = rig.parts.get(owner)
         if part is None:
             return f"{{{name_key}}}"
@@ -147,6 +167,7 @@ def completions(names: Names, typed: str) -> list[str]:
     """What could follow the last word typed: names, and channels after a name and a dot."""
     rig = names.rig
     every = [names.shown(c) for c in (*rig.controls, *rig.measures)]
+    every += [names.shown(c) for own in rig.constraints for c in channels_of(rig, own)]
     for part_id, part in rig.parts.items():
         every += [names.shown(key(part_id, channel)) for channel in free_of(part)]
         every.append(names.shown(part_id))

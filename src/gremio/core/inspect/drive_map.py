@@ -99,11 +99,17 @@ def drive_map(program: Program, opened: frozenset[str] = frozenset()) -> DriveMa
     for channel, drive in program.drives.items():
         for key in (*drive.leads, channel):
             if key in program.channel_row and key not in home:
-                symbol = rig.parts[split(key)[0]].joint.kind
+                symbol = _symbol(program, split(key)[0])
                 nodes[key] = Node(key, "channel", full_label(rig, key), symbol, (key,))
                 home[key] = key
     edges = tuple(_edges(program, home))
     return DriveMap(nodes, edges, _laid_out(list(nodes), edges))
+
+
+def _symbol(program: Program, owner: str) -> str:
+    """The symbol of what a channel is of: a part's joint, or a constraint."""
+    rig = program.rig
+    return rig.constraints[owner].kind if owner in rig.constraints else rig.parts[owner].joint.kind
 
 
 def _trains(program: Program) -> list[Train]:

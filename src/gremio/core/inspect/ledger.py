@@ -11,7 +11,7 @@ from typing import NamedTuple
 from msgspec.structs import replace
 
 from gremio.core.formula.edit import write
-from gremio.core.inspect.words import how, own_word
+from gremio.core.inspect.words import how, own_how, own_word
 from gremio.core.problem import GremioError
 from gremio.core.quantity import UNITS, parse, show, show_number, show_short
 from gremio.core.rig.channels import (
@@ -33,7 +33,8 @@ _A_TURN = re.compile(r"(.+?)\s+a\s+turn", re.IGNORECASE)
 
 
 class LedgerRow(NamedTuple):
-    """One link of a led channel. channel: its key. link_id: "" where a screw leads itself."""
+    """One link of a led channel. channel: its key. link_id: of the link, or of the constraint;
+    "" where a screw leads itself."""
 
     channel: str
     link_id: str
@@ -57,7 +58,8 @@ def ledger_rows(program: Program) -> list[LedgerRow]:
             link = rig.links.get(link_id)
             if link is None:
                 word = own_word(rig, link_id)
-                rows.append(LedgerRow(channel, "", name, word, word, leads))
+                own = link_id if link_id in rig.constraints else ""
+                rows.append(LedgerRow(channel, own, name, word, word, leads))
             else:
                 word, symbol = link_word(link), link_symbol(link)
                 rows.append(LedgerRow(channel, link_id, name, symbol, word, leads))
@@ -77,7 +79,7 @@ def cell(pose: Pose, row: LedgerRow, column: str) -> str:
             return row.word
         case "How":
             link = rig.links.get(row.link_id)
-            return how(rig, link, row.channel) if link is not None else ""
+            return how(rig, link, row.channel) if link is not None else own_how(rig, row.link_id)
         case "Lead":
             return row.leads
     stops = stops_of(rig, row.channel)
@@ -109,6 +111,8 @@ def with_how(rig: Rig, row: LedgerRow, text: str) -> Rig:
     A ratio takes a number, "36/20", or "250 mm a turn"; a formula, and whatever begins with
     "=" or is no such number, is read as a formula. Raises GremioError.
     """
+    if row.link_id in rig.constraints:
+        raise GremioError(f"{row.follower} is given by a constraint: change it on its Card.")
     link = rig.links.get(row.link_id)
     clean = text.strip().replace("−", "-")
     if isinstance(link, Ratio) and not clean.startswith("="):

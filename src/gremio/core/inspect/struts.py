@@ -7,7 +7,7 @@ from functools import partial
 
 from gremio.core.inspect.finding import Finding, Mend
 from gremio.core.make.struts import Use, fitted, use_of
-from gremio.core.mechanics.struts import lengths_for
+from gremio.core.mechanics.struts import fewest_bodies
 from gremio.core.problem import Note
 from gremio.core.quantity import show_short
 from gremio.core.rig.find import control_id
@@ -32,6 +32,13 @@ def told(rig: Rig, use: Use) -> str:
     return f"{word} where {name} is {shown(rig.controls[control_id(rig, name)], value)}"
 
 
+def bodies_told(lengths: tuple[float, ...]) -> str:
+    """ "barrel 1.2 m, 2 stages 1.1 m, rod 1.4 m" """
+    barrel, *stages, rod = (show_short(length, "m") for length in lengths)
+    between = f"{len(stages)} stage{'s' * (len(stages) > 1)} {stages[0]}, " if stages else ""
+    return f"barrel {barrel}, {between}rod {rod}"
+
+
 def strut_findings(rig: Rig, program: Program) -> Iterator[Finding]:
     """Notes on struts that come apart, or push through their closed end, on the way."""
     for strut_id, strut in rig.struts.items():
@@ -45,11 +52,11 @@ def strut_findings(rig: Rig, program: Program) -> Iterator[Finding]:
             f"{strut.name} {told(rig, use)}: it is asked for {show_short(asked, 'm')} from eye to "
             f"eye, and its bodies go to {show_short(had, 'm')}."
         )
-        lengths = lengths_for(use.shortest, use.longest)
+        lengths = fewest_bodies(use.shortest, use.longest)
         if lengths is None:
-            rest = " No one barrel and rod would do: move an end, or let the machine travel less."
+            rest = " No bodies would do: move an end, or let the machine travel less."
             yield Finding(Note("strut-short", strut.name, text + rest, "warning"))
             continue
-        words = f"barrel {show_short(lengths[0], 'm')}, rod {show_short(lengths[1], 'm')}"
+        words = bodies_told(lengths)
         mend = Mend(words, partial(fitted, strut_id=strut_id))
         yield Finding(Note("strut-short", strut.name, text, "warning"), (mend,))

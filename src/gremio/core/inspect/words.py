@@ -7,6 +7,7 @@ import math
 from gremio.core.formula.edit import shown
 from gremio.core.quantity import show_short
 from gremio.core.rig.channels import kind_of, link_word, shown_unit
+from gremio.core.rig.constraints import target_name
 from gremio.core.rig.edit.links import swapped
 from gremio.core.rig.model import Cam, Driving, Formula, Link, Planetary, Ratio, Rig, Rolling
 
@@ -54,12 +55,25 @@ def ratio_words(rig: Rig, link: Ratio) -> str:
 
 
 def own_word(rig: Rig, link_id: str) -> str:
-    """The word for what leads a channel without being a link: a closed linkage, or a screw."""
+    """The word for what leads a channel without being a link: a constraint, a closed linkage,
+    or a screw."""
+    if link_id in rig.constraints:
+        return rig.constraints[link_id].kind
     return "linkage" if link_id in rig.closures else "screw"
 
 
+def own_how(rig: Rig, link_id: str) -> str:
+    """How what is no link leads, in a few words; "" where there is nothing to say."""
+    constraint = rig.constraints.get(link_id)
+    if constraint is None:
+        return ""
+    names = ", ".join(target_name(rig, target) for target in constraint.targets)
+    return f"{'+ ' if constraint.adds else ''}{names}"
+
+
 def drive_words(rig: Rig, link_id: str, channel: str) -> str:
-    """What leads a channel as one word of the ribbon. link_id: of a link, or of a closure."""
+    """What leads a channel as one word of the ribbon. link_id: of a link, a constraint or a
+    closure."""
     link = rig.links.get(link_id)
     match link:
         case None:

@@ -131,13 +131,13 @@ def strut(
     two: str,
     at_one: Sequence[float] = (0.0, 0.0, 0.0),
     at_two: Sequence[float] = (0.0, 0.0, 0.0),
-    lengths: tuple[float, float] | None = None,
+    lengths: tuple[float, ...] | None = None,
 ) -> Rig:
     """The rig with a telescopic strut between two parts, its barrel at the first.
 
     one, two: parts by name; "" for the ground. at_one, at_two: the places in the parts' own
-    frames (m). lengths: of barrel and rod (m); without them, such as the travel of the machine
-    needs. Raises NotFound, GremioError.
+    frames (m). lengths: of barrel, any stages, and rod (m); without them, such as the travel of the
+    machine needs. Raises NotFound, GremioError.
     """
     ends = [(part_id(rig, name) if name else None, _three(at))
             for name, at in ((one, at_one), (two, at_two))]  # fmt: skip

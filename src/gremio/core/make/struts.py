@@ -8,23 +8,24 @@ from dataclasses import dataclass
 import numpy as np
 from msgspec.structs import replace
 
-from gremio.core.frames import Array, frame_of
-from gremio.core.mechanics.struts import lengths_for, limits
+from gremio.core.frames import Array, Frame, frame_of, matrix
+from gremio.core.mechanics.struts import fewest_bodies, limits, stage_shares, stage_starts
 from gremio.core.problem import GremioError
 from gremio.core.rig.edit.change import check_new_name, must_have, new_id, with_entry
 from gremio.core.rig.edit.closures import add_closure, remove_closure
 from gremio.core.rig.edit.controls import all_home
-from gremio.core.rig.edit.parts import add_part, change_part, remove_part
+from gremio.core.rig.edit.links import add_link, change_link
+from gremio.core.rig.edit.parts import add_part, change_part, children, remove_part
 from gremio.core.rig.find import free_name, names_in
-from gremio.core.rig.model import Closure, Joint, Part, Rig, Shape, Stops, Strut, Triple
-from gremio.core.rig.solids import Cylinder, Tube
+from gremio.core.rig.model import Closure, Joint, Part, Ratio, Rig, Shape, Stops, Strut, Triple
+from gremio.core.rig.solids import Cylinder, Mesh, Tube
 from gremio.core.solve.ask import solve
 from gremio.core.solve.backward import led_parts
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.pose import Poses
 from gremio.core.solve.program import compile_rig
 
-_IRON, _BRASS = "#8d989c", "#d3b67c"
+_IRON, _BRASS, _STEEL = "#8d989c", "#d3b67c", "#b7c3be"
 _STEPS = 121
 _LEAST = 1e-6
 
@@ -59,13 +60,13 @@ class Use:
 
 
 def make_strut(
-    rig: Rig, one: Eye, two: Eye, lengths: tuple[float, float] | None = None
+    rig: Rig, one: Eye, two: Eye, lengths: tuple[float, ...] | None = None
 ) -> tuple[Rig, str]:
     """The rig with a strut between two places, and its id; barrel at the first.
 
-    lengths: of barrel and rod (m); without them, such as fit the machine's travel, or the way
-    between the places as it stands. Raises GremioError where the places are at one point, or
-    on one part.
+    lengths: of barrel, any stages, and rod (m); without them, such as fit the machine's travel,
+    or the way between the places as it stands. Raises GremioError where the places are at one
+    point, or on one part.
     """
     if one[0] == two[0]:
         raise GremioError("A strut goes between two parts. Choose a place on another part.")
@@ -75,7 +76,9 @@ def make_strut(
     apart = float(np.linalg.norm(way))
     if apart < _LEAST:
         raise GremioError("The two ends of the strut are at one point, so it has no length.")
-    barrel, rod = lengths or _fitting(rig, one, two, apart)
+    bodies = lengths or _fitting(rig, one, two, apart)
+    if len(bodies) < 2:
+        raise GremioError("A strut has a barrel and a rod at least. Give two lengths or more.")
     bore = max(0.04, round(0.07 * apart, 2))
     name = free_name(names_in(rig), "Strut")
     above = np.eye(4) if one[0] is None else home.world(one[0])
@@ -93,8 +96,9 @@ def make_strut(
     closure = Closure(rod_id, two[0], at_two=two[1])
     rig, closure_id = add_closure(rig, closure)
     rig, strut_id = new_id(rig, "u")
-    strut = Strut(name, barrel_id, rod_id, closure_id, barrel, rod, bore)
-    return change_strut(rig, strut_id, strut), strut_id
+    strut = Strut(name, barrel_id, rod_id, closure_id, bodies[0], bodies[-1], bore)
+    rig = replace(rig, struts=with_entry(rig.struts, strut_id, strut))
+    return with_bodies(rig, strut_id, bodies), strut_id
 
 
 def _place(poses: Poses, eye: Eye) -> Array:
@@ -115,26 +119,83 @@ def _along(way: Array) -> Array:
     return np.stack([way, left, np.cross(way, left)], axis=1)
 
 
-def _fitting(rig: Rig, one: Eye, two: Eye, apart: float) -> tuple[float, float]:
+def _fitting(rig: Rig, one: Eye, two: Eye, apart: float) -> tuple[float, ...]:
     shortest, longest, _ = _travel(rig, one, two)
-    fits = lengths_for(shortest, longest)
-    return fits or (0.62 * apart, 0.62 * apart)
+    return fewest_bodies(shortest, longest) or (0.62 * apart, 0.62 * apart)
+
+
+def with_bodies(rig: Rig, strut_id: str, lengths: tuple[float, ...]) -> Rig:
+    """The rig with a strut whose bodies are so long (m): barrel, stages, rod. Stages are added,
+    or taken out, so that there are as many as lengths."""
+    strut = must_have(rig.struts, strut_id, "strut")
+    barrel, *between, rod = lengths
+    stages = strut.stages
+    for stage in stages[len(between) :]:
+        rig = remove_part(rig, stage)
+    stages = stages[: len(between)]
+    while len(stages) < len(between):
+        name = free_name(names_in(rig), f"{strut.name}, stage {len(stages) + 1}")
+        rig, stage = add_part(rig, Part(name, strut.barrel, joint=Joint("slide", "x")))
+        rig, _ = add_link(rig, Ratio(f"{strut.rod} move x", f"{stage} move x", 1.0))
+        stages = (*stages, stage)
+    changed = replace(
+        strut, barrel_length=barrel, rod_length=rod, stages=stages, stage_lengths=tuple(between)
+    )
+    return change_strut(rig, strut_id, changed)
 
 
 def change_strut(rig: Rig, strut_id: str, strut: Strut) -> Rig:
     """The rig with a strut in place of the one of this id: its bodies as long as it says, and
-    the rod's stops where they end. Raises GremioError for a length that is not above zero."""
-    if not (strut.barrel_length > 0 and strut.rod_length > 0 and strut.bore > 0):
-        raise GremioError(f"The barrel and the rod of {strut.name} need lengths above zero.")
+    the rod's stops where they end. Bodies that are meshes keep their shapes. Raises GremioError
+    for a length that is not above zero."""
+    if not all(size > 0 for size in (*body_lengths(strut), strut.bore)):
+        raise GremioError(f"Every body of {strut.name} needs a length above zero, and a bore.")
     present = rig.struts.get(strut_id)
     check_new_name(rig, strut.name, present.name if present else None)
     apart = rig.parts[strut.rod].mount.at[0]
-    least, most = limits(strut.barrel_length, strut.rod_length)
+    least, most = limits(strut.barrel_length, strut.rod_length, strut.stage_lengths)
     stops = Stops(least - apart, most - apart)
-    rod = replace(rig.parts[strut.rod], shapes=_rod(strut), stops={"move x": stops})
-    barrel = replace(rig.parts[strut.barrel], shapes=_barrel(strut))
-    rig = change_part(change_part(rig, strut.rod, rod), strut.barrel, barrel)
+    rig = change_part(rig, strut.rod, replace(rig.parts[strut.rod], stops={"move x": stops}))
+    rig = _with_shapes(rig, strut.rod, _rod(strut))
+    rig = _with_shapes(rig, strut.barrel, _barrel(strut))
+    starts = stage_starts(strut.barrel_length, strut.stage_lengths, apart - least)
+    shares = stage_shares(strut.barrel_length, strut.stage_lengths)
+    for k, (stage, start, share) in enumerate(zip(strut.stages, starts, shares, strict=True)):
+        entry = replace(rig.parts[stage], mount=Frame((start, 0.0, 0.0)))
+        rig = _with_shapes(change_part(rig, stage, entry), stage, _stage(strut, k))
+        for link_id, link in rig.links.items():
+            if isinstance(link, Ratio) and link.follower == f"{stage} move x":
+                rig = change_link(rig, link_id, replace(link, ratio=share))
+                break
     return replace(rig, struts=with_entry(rig.struts, strut_id, strut))
+
+
+def body_lengths(strut: Strut) -> tuple[float, ...]:
+    """The lengths of barrel, stages and rod (m)."""
+    return (strut.barrel_length, *strut.stage_lengths, strut.rod_length)
+
+
+def _with_shapes(rig: Rig, part: str, shapes: tuple[Shape, ...]) -> Rig:
+    """A body with other shapes; one that is a mesh keeps its own."""
+    entry = rig.parts[part]
+    if any(isinstance(shape.solid, Mesh) for shape in entry.shapes):
+        return rig
+    return change_part(rig, part, replace(entry, shapes=shapes))
+
+
+def with_shape_of(rig: Rig, strut_id: str, body: str, part: str) -> Rig:
+    """The rig with a body of a strut, by its id, shaped as another part is, where that stands
+    at home; the part itself goes. Raises GremioError for a part that carries others or is of
+    the strut."""
+    strut = must_have(rig.struts, strut_id, "strut")
+    entry = must_have(rig.parts, part, "part")
+    if part in (strut.barrel, strut.rod, *strut.stages) or children(rig, part):
+        raise GremioError(f"{entry.name} can't become a body of {strut.name}: it carries others.")
+    home = solve(all_home(rig))
+    shift = np.linalg.inv(home.world(body)) @ home.world(part)
+    shapes = tuple(replace(s, place=frame_of(shift @ matrix(s.place))) for s in entry.shapes)
+    rig = change_part(rig, body, replace(rig.parts[body], shapes=shapes))
+    return remove_part(rig, part)
 
 
 def _turned(x: float) -> Array:
@@ -162,10 +223,30 @@ def _barrel(strut: Strut) -> tuple[Shape, ...]:
     return Shape(tube, frame_of(_turned(length / 2)), _IRON), _eye(bore)
 
 
+def _stage(strut: Strut, k: int) -> tuple[Shape, ...]:
+    """A tube from its inner end outward, narrower than what it slides in."""
+    length, wide = strut.stage_lengths[k], _widths(strut)[k]
+    tube = Tube(outer_diameter=wide, inner_diameter=0.8 * wide, height=length)
+    collar = Tube(outer_diameter=wide * 1.04, inner_diameter=0.8 * wide, height=0.05 * length)
+    paint = _BRASS if k % 2 else _STEEL
+    return tuple(
+        Shape(solid, frame_of(_turned(at)), paint)
+        for solid, at in ((tube, length / 2), (collar, 0.975 * length))
+    )
+
+
+def _widths(strut: Strut) -> list[float]:
+    """How wide each stage is, and then the rod (m): evenly from the bore down."""
+    count = len(strut.stages) + 1
+    return [strut.bore * (0.96 - 0.41 * (k + 1) / count) for k in range(count)]
+
+
 def _rod(strut: Strut) -> tuple[Shape, ...]:
     length, bore = strut.rod_length, strut.bore
-    bar = Cylinder(diameter=0.55 * bore, height=length)
-    piston = Cylinder(diameter=0.96 * bore, height=0.06 * length)
+    *outer, wide = _widths(strut)
+    bar = Cylinder(diameter=wide, height=length)
+    room = 0.78 * outer[-1] if outer else 0.96 * bore
+    piston = Cylinder(diameter=room, height=0.06 * length)
     return (
         Shape(bar, frame_of(_turned(-length / 2)), _BRASS),
         Shape(piston, frame_of(_turned(-0.97 * length)), _BRASS),
@@ -190,7 +271,7 @@ def use_of(rig: Rig, strut_id: str) -> Use:
     by solving without the strut, so that nothing holds the machine back."""
     strut = must_have(rig.struts, strut_id, "strut")
     one, two = eyes(rig, strut)
-    least, most = limits(strut.barrel_length, strut.rod_length)
+    least, most = limits(strut.barrel_length, strut.rod_length, strut.stage_lengths)
     bare = remove_strut(rig, strut_id)
     shortest, longest, travel = _travel(bare, one, two)
     past = None
@@ -249,18 +330,17 @@ def _moves(rig: Rig, led: set[str], ends: tuple[Eye, Eye]) -> bool:
 
 
 def fitted(rig: Rig, strut_id: str) -> Rig:
-    """The rig with a strut whose barrel and rod do for the whole travel of its machine.
+    """The rig with a strut whose bodies do for the whole travel of its machine: a barrel and a
+    rod, and stages where those alone can't.
 
-    Raises GremioError where no one barrel and rod can.
+    Raises GremioError where no bodies can.
     """
     strut = must_have(rig.struts, strut_id, "strut")
     use = use_of(rig, strut_id)
-    lengths = lengths_for(use.shortest, use.longest)
+    lengths = fewest_bodies(use.shortest, use.longest)
     if lengths is None:
         raise GremioError(
-            f"No one barrel and rod can go from {use.shortest:.3f} m to {use.longest:.3f} m: the "
-            f"rod of {strut.name} would be longer than it has room for. Move an end, or let the "
-            "machine travel less."
+            f"No bodies can go from {use.shortest:.3f} m to {use.longest:.3f} m: {strut.name} "
+            "would be longer than it has room for. Move an end, or let the machine travel less."
         )
-    longer = replace(strut, barrel_length=lengths[0], rod_length=lengths[1])
-    return change_strut(rig, strut_id, longer)
+    return with_bodies(rig, strut_id, lengths)

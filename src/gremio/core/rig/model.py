@@ -414,11 +414,12 @@ class Constraint(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 class Strut(msgspec.Struct, frozen=True, omit_defaults=True):
-    """A telescopic pair between two parts: a barrel, and a rod that slides in it.
+    """A telescopic strut between two parts: a barrel, a rod, and any stages between them.
 
-    barrel, rod: ids of the parts. closure: id of the pin at the rod's eye. barrel_length: from
-    the barrel's eye to its mouth; rod_length: from the rod's eye to its piston; bore: how wide
-    it is inside (m).
+    barrel, rod, stages: ids of the parts; the stages from the barrel's outward. stage_lengths:
+    from the inner end of each to its mouth (m). closure: id of the pin at the rod's eye.
+    barrel_length: from the barrel's eye to its mouth; rod_length: from the rod's eye to its
+    piston; bore: how wide the barrel is inside (m).
     """
 
     name: str
@@ -428,6 +429,8 @@ class Strut(msgspec.Struct, frozen=True, omit_defaults=True):
     barrel_length: float
     rod_length: float
     bore: float = 0.1
+    stages: tuple[str, ...] = ()
+    stage_lengths: tuple[float, ...] = ()
 
 
 class Source(msgspec.Struct, frozen=True, omit_defaults=True):

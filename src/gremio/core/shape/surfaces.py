@@ -51,6 +51,26 @@ class Surface:
             places, triangles = nearest(self.tree, points)
         return places, self._normals_at(places, triangles)
 
+    def hit(self, start: Array, way: Array) -> Array | None:
+        """(3,) where a ray from a place (3,) along a way (3,) first meets the surface; None
+        where it goes by.
+
+        Möller and Trumbore, "Fast, minimum storage ray/triangle intersection", J. Graphics
+        Tools 2 (1997).
+        """
+        a, b, c = np.moveaxis(self.corners, 1, 0)
+        across = np.cross(way, c - a)
+        size = ((b - a) * across).sum(axis=1)
+        facing = np.abs(size) > 1e-300
+        share = 1.0 / np.where(facing, size, 1.0)
+        from_a = start - a
+        u = (from_a * across).sum(axis=1) * share
+        turned = np.cross(from_a, b - a)
+        v = (turned @ way) * share
+        far = ((c - a) * turned).sum(axis=1) * share
+        met = facing & (u >= 0) & (v >= 0) & (u + v <= 1) & (far > 0)
+        return start + way * far[met].min() if met.any() else None
+
     def _normals_at(self, places: Array, triangles: Rows) -> Array:
         """(Q, 3) unit normals at places on triangles, between those of the corners."""
         a, b, c = np.moveaxis(self.corners[triangles], 1, 0)

@@ -26,6 +26,7 @@ from gremio.desktop.bench.overlay import Drawn, Overlay
 from gremio.desktop.bench.renderer import Renderer
 from gremio.desktop.bench.scene import Scene, box_edges, corners_of, scene_of
 from gremio.desktop.bench.snapping import Spot
+from gremio.desktop.bench.ties import Track, ties, tracks
 from gremio.desktop.bench.wiggle import Wiggle
 from gremio.desktop.document import Document
 from gremio.desktop.theme.inks import DAY, Inks
@@ -78,6 +79,10 @@ class Canvas(QOpenGLWidget):
     def _asks_places(self) -> bool:
         """Whether a place on the geometry is asked for, so that handles would be in the way."""
         return False
+
+    def _sketch(self) -> Array:
+        """(n, 3) points of a path that is being drawn."""
+        return np.zeros((0, 3))
 
     def _asked(self) -> str:
         """What the next click is for; "" for nothing."""
@@ -161,7 +166,14 @@ class Canvas(QOpenGLWidget):
         if self._preview is not None or selected not in rig.parts or rig.locked:
             return []
         moving = self.document.moving_part(selected)
-        return handles_of(self.pose, self.scene(), moving, self.camera.eye) if moving else []
+        found = handles_of(self.pose, self.scene(), moving, self.camera.eye) if moving else []
+        # What a constraint gives has no handle: the part itself is pulled.
+        drives = self.document.program.drives
+        return [
+            handle for handle in found
+            if handle.channel not in drives or drives[handle.channel].links[0]
+            not in rig.constraints
+        ]  # fmt: skip
 
     def faces(self) -> list[Shown]:
         """The faces of controls to be seen."""
@@ -190,6 +202,10 @@ class Canvas(QOpenGLWidget):
             drawn.handle, *drawn.others = handles
             drawn.ghosts = self._ghosts(handles[0])
         drawn.pins = self._pins()
+        drawn.ties = ties(self.pose, self.document.selected)
+        drawn.tracks = tracks(self.pose, self.document.selected)
+        if len(sketch := self._sketch()):
+            drawn.tracks.append(Track("", sketch, sketch, True))
         drawn.faces, drawn.selected = self.faces(), self.document.selected
         drawn.places, drawn.nearest = self._places(), self.overlay.drawn.nearest
         if drawn.nearest is not None and drawn.nearest >= len(drawn.places):

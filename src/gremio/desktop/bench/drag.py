@@ -9,6 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from gremio.core.rig.channels import freed, key, split
+from gremio.core.rig.constraints import slides
 from gremio.core.solve.pose import Pose
 from gremio.desktop.bench.camera import Camera, Size, project, ray
 from gremio.desktop.bench.handles import Handle, handles_of
@@ -162,11 +163,21 @@ class PointDrag:
         return self.grip + level_shift(self.camera, self.size, self.grip, pixel)
 
 
-def in_loop(pose: Pose, part: str) -> bool:
-    """Whether a closed linkage decides where a part goes."""
+def is_held(pose: Pose, part: str) -> bool:
+    """Whether a closed linkage, or a constraint that does not slide, decides where a part goes,
+    so that it can be moved by what leads that only."""
     program = pose.program
-    channels = (key(part, name) for name in freed(program.rig.parts[part].joint))
-    return any(c in program.loops and c in program.loops[c].found for c in channels)
+    for channel in (key(part, name) for name in freed(program.rig.parts[part].joint)):
+        if channel in program.loops and channel in program.loops[channel].found:
+            return True
+        drive = program.drives.get(channel)
+        constraint = program.rig.constraints.get(drive.links[0]) if drive else None
+        if constraint is None or slides(constraint) or constraint.adds:
+            continue
+        want = pose.poses.wants.get(drive.links[0]) if drive else None
+        if want is not None and want.has[0] and float(want.influence[0]) == 1.0:
+            return channel.split(" ", 1)[1].startswith("move") or constraint.kind == "aim"
+    return False
 
 
 def grip_on(
@@ -197,7 +208,7 @@ def take_hold(
     A ball is turned about the axis that faces the eye most.
     """  # fmt: skip
     joint = pose.program.rig.parts[part].joint
-    if joint.kind in ("free", "planar"):
+    if sum(channel.startswith("move") for channel in freed(joint)) > 1:
         return _free_drag(pose, part, camera, size, grip)
     handles = handles_of(pose, scene, part, camera.eye)
     if joint.kind == "ball":

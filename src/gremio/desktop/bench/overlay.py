@@ -14,10 +14,12 @@ from PyQt6.QtWidgets import QWidget
 from gremio.core.quantity import show, show_short
 from gremio.desktop.bench.camera import Camera, project
 from gremio.desktop.bench.draw_faces import draw_face, draw_pointer
+from gremio.desktop.bench.draw_ties import draw_tie, draw_track
 from gremio.desktop.bench.faces import Shown
 from gremio.desktop.bench.handles import Handle
 from gremio.desktop.bench.measuring import Line
 from gremio.desktop.bench.snapping import Spot
+from gremio.desktop.bench.ties import Tie, Track
 from gremio.desktop.theme.dress import digit_font, text_font
 from gremio.desktop.theme.inks import Inks
 
@@ -42,6 +44,8 @@ class Drawn:
     nearest: int | None = None
     measures: list[Line] = field(default_factory=list)
     pins: list[tuple[Array, bool]] = field(default_factory=list)
+    ties: list[Tie] = field(default_factory=list)
+    tracks: list[Track] = field(default_factory=list)
     faces: list[Shown] = field(default_factory=list)
     selected: str = ""
     title: str = ""
@@ -71,6 +75,10 @@ class Overlay(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for ghost in self.drawn.ghosts:
             self._draw_ghost(painter, ghost)
+        for track in self.drawn.tracks:
+            draw_track(painter, track, self.points, self.inks)
+        for tie in self.drawn.ties:
+            draw_tie(painter, tie, self.points, self.inks)
         for measure in self.drawn.measures:
             self._draw_measure(painter, measure)
         for other in self.drawn.others:

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
 from gremio.core.inspect.words import drive_words
 from gremio.core.rig.channels import followers, full_label, label, split
+from gremio.core.rig.edit.constraints import given_keys
 from gremio.core.solve.backward import drive_line
 from gremio.desktop.areas import clear
 from gremio.desktop.document import Document
@@ -38,6 +39,9 @@ class Ribbon(QWidget):
         link = self.document.rig.links.get(selected)
         if link is not None:
             return followers(link)[0]
+        if selected in self.document.rig.constraints:
+            given = given_keys(self.document.rig, selected)
+            return next((c for c in given if c in program.drives), "")
         if selected in self.document.rig.parts:
             selected = self.document.moving_part(selected) or selected
         channels = self.document.channels_of(selected)
@@ -55,7 +59,7 @@ class Ribbon(QWidget):
         for step in drive_line(program, channel):
             drive = program.drives.get(step)
             if drive is not None:
-                known = drive.links[0] in rig.links or drive.links[0] in rig.closures
+                known = self.document.knows(drive.links[0]) and drive.links[0] not in rig.parts
                 word = drive_words(rig, drive.links[0], step)
                 found.append((word, drive.links[0] if known else ""))
             text = full_label(rig, step) if step == channel else label(rig, step)
@@ -99,7 +103,7 @@ class Ribbon(QWidget):
         button = QPushButton(word)
         button.setProperty("word", True)
         here = thing == self.document.selected
-        is_link = thing in self.document.rig.links
+        is_link = thing in self.document.rig.links or thing in self.document.rig.constraints
         button.setFont(text_font(8.5 if is_link else 9, bold=here or not is_link))
         button.setCursor(Qt.CursorShape.PointingHandCursor)
         button.clicked.connect(lambda _checked=False: self.document.select(thing))

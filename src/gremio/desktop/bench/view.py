@@ -4,128 +4,39 @@ from __future__ import annotations
 
 import math
 
-from PyQt6.QtCore import QPointF, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
-from gremio.desktop.bench.asking import Ask
 from gremio.desktop.bench.camera import Camera, orbited, panned, zoomed
-from gremio.desktop.bench.canvas import Canvas
-from gremio.desktop.bench.drag import Drag, FreeDrag, PointDrag, grip_on, in_loop, take_hold
+from gremio.desktop.bench.drag import Drag, FreeDrag, PointDrag, grip_on, is_held, take_hold
 from gremio.desktop.bench.face_hold import FaceHold
 from gremio.desktop.bench.handles import Handle
 from gremio.desktop.bench.overlay import KNOB
-from gremio.desktop.bench.snapping import Spot, nearest_place
+from gremio.desktop.bench.path_hold import PathHold
+from gremio.desktop.bench.questions import Asking
+from gremio.desktop.bench.sliding import SurfaceDrag, slide_on
 from gremio.desktop.document import Document
 
 _CLICK = 4
+Hold = Drag | FreeDrag | PointDrag | SurfaceDrag
 
 
-class Bench(Canvas):
-    """The 3D view, with hands.
-
-    place_picked, axis_picked: a Spot for a part's mount, or for its axis. measured: the Spots
-    picked so far. part_picked: a part clicked while one was asked for. pinned, strutted: the
-    two Spots of a pin, or of a strut.
-    """
-
-    place_picked = pyqtSignal(str, object)
-    axis_picked = pyqtSignal(str, object)
-    measured = pyqtSignal(object)
-    part_picked = pyqtSignal(str)
-    pinned = pyqtSignal(object, object)
-    strutted = pyqtSignal(object, object)
+class Bench(Asking):
+    """The 3D view, with hands."""
 
     def __init__(self, document: Document, parent: QWidget | None = None) -> None:
         super().__init__(document, parent)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.setAccessibleName("Bench")
-        # What was under the pointer before: a hole's centre is often covered by another part.
-        self._left: int | None = None
         self._press: QPointF | None = None
         self._last = QPointF()
-        self._hold: Drag | FreeDrag | PointDrag | None = None
+        self._hold: Hold | None = None
         self._face: FaceHold | None = None
+        self._point: PathHold | None = None
         self._said_held = False
         self._orbiting = False
-        self._ask: Ask | None = None
-
-    def _take_rig(self) -> None:
-        super()._take_rig()
-        self._left = None
-        if self.asking():
-            self.stop_asking()
-
-    def _asks_places(self) -> bool:
-        return self._ask is not None and self._ask.of_places
-
-    def _asked(self) -> str:
-        return "" if self._ask is None else self._ask.words
-
-    # ── asking for a place or a part ───────────────────────────────
-
-    def ask_place(self, part: str) -> None:
-        """Let the next click choose a place on the geometry for a part's mount."""
-        name = self.document.rig.parts[part].name
-        self._asks(Ask("place", f"click a corner, an edge, a circle or a face for {name}", part))
-
-    def ask_axis(self, part: str) -> None:
-        """Let the next click choose an edge, a circle or a face for a part's axis to lie along."""
-        name = self.document.rig.parts[part].name
-        words = f"click an edge, a circle or a face for the axis of {name}"
-        self._asks(Ask("axis", words, part))
-
-    def ask_measure(self) -> None:
-        """Let the next clicks choose what to measure."""
-        self._picked = []
-        self._asks(Ask("measure", "click what to measure, or two things for the way between"))
-
-    def ask_pin(self) -> None:
-        """Let the next two clicks choose the places, on two parts, that are pinned together."""
-        self._picked = []
-        self._asks(Ask("pin", "click a place on the first part to pin"))
-
-    def ask_strut(self) -> None:
-        """Let the next two clicks choose the places, on two parts, that a strut goes between."""
-        self._picked = []
-        self._asks(Ask("strut", "click where the barrel of the strut begins"))
-
-    def ask_part(self, words: str = "click the part that should follow") -> None:
-        """Let the next click choose a part."""
-        self._asks(Ask("part", words))
-
-    def _asks(self, ask: Ask) -> None:
-        self._ask = ask
-        self.setFocus()
-        self._refresh()
-
-    def asking(self) -> bool:
-        """Whether the next click answers a question."""
-        return self._ask is not None
-
-    def asking_part(self) -> bool:
-        """Whether the next click chooses a part."""
-        return self._ask is not None and self._ask.kind == "part"
-
-    def stop_asking(self) -> None:
-        """Clicks select again."""
-        self._ask = None
-        self._picked = []
-        self.overlay.drawn.nearest = None
-        self.measured.emit([])
-        self._refresh()
-
-    def _places(self) -> list[Spot]:
-        """Places to snap to: those of the part asked for, and of the part under the pointer."""
-        if self._ask is None or not self._ask.of_places:
-            return []
-        under = {row for row in (self._hovered, self._left) if row is not None}
-        return self._ask.spots(self.scene(), self.pose, under)
-
-    def _nearest_place(self, at: QPointF) -> int | None:
-        spots = self.overlay.drawn.places
-        return nearest_place(spots, self.camera, self.logical_size(), (at.x(), at.y()))
 
     # ── hands ──────────────────────────────────────────────────────
 
@@ -149,6 +60,9 @@ class Bench(Canvas):
         size, pixel = self.logical_size(), (event.position().x(), event.position().y())
         if self._take_face(event.position()):
             return
+        self._point = PathHold.at(self.document, self.overlay, event.position(), self.camera)
+        if self._point is not None:
+            return
         if self.document.rig.locked:
             self._orbiting = self.part_at(event.position()) is None
             return
@@ -164,10 +78,12 @@ class Bench(Canvas):
         if moving is not None:
             pose, scene, camera = self.pose, self.scene(), self.camera
             grip = grip_on(pose, scene, part, camera, size, pixel)
-            if in_loop(pose, moving):
+            if is_held(pose, moving):
                 self._hold = PointDrag.on(pose, part, camera, size, grip)
                 return
-            self._hold = take_hold(pose, scene, moving, camera, size, grip, pixel)
+            self._hold = slide_on(self.document, moving, camera, size, pixel) or take_hold(
+                pose, scene, moving, camera, size, grip, pixel
+            )
 
     def _take_face(self, at: QPointF) -> bool:
         """Take hold of the face of a control, topmost first: of its knob, or of its plate."""
@@ -187,6 +103,8 @@ class Bench(Canvas):
         buttons = event.buttons()
         if self._face is not None:
             self._face.to(at, self.logical_size())
+        elif self._point is not None:
+            self._point.to(at, self.logical_size())
         elif self._hold is not None:
             self._pull(at)
         elif buttons & Qt.MouseButton.RightButton or buttons & Qt.MouseButton.MiddleButton:
@@ -212,6 +130,10 @@ class Bench(Canvas):
             self.document.pull(self._hold.part, self._hold.inside, target, "pull a linkage")
             return
         moves = self._hold.moves((at.x(), at.y()))
+        if isinstance(self._hold, SurfaceDrag):
+            name = self.document.rig.parts[self._hold.part].name
+            self.document.put(moves, f"slide {name}", f"slide {self._hold.part}")
+            return
         if self._said_held:
             return
         gesture = f"drag {self._hold.part}"
@@ -270,62 +192,14 @@ class Bench(Canvas):
             face.let_go()
             self._press = None
             return
-        held = self._hold is not None
+        held = self._hold is not None or self._point is not None
+        self._point = None
         self._hold, self._orbiting, self._press = None, False, None
         if held:
             self.document.settle()
         if clicked and event.button() == Qt.MouseButton.LeftButton:
             self._click(event.position())
         self._hover(event.position())
-
-    def _click(self, at: QPointF) -> None:
-        if self._ask is not None and self._ask.of_places:
-            self._answer_place(at)
-            return
-        part = self.part_at(at)
-        if self.asking_part():
-            if part is not None:
-                self.stop_asking()
-                self.part_picked.emit(part)
-            return
-        self.document.select(part or "")
-
-    def _answer_place(self, at: QPointF) -> None:
-        nearest = self._nearest_place(at)
-        if nearest is None:
-            self.document.said.emit("Nothing to snap to here. Click nearer to a mark.")
-            return
-        assert self._ask is not None
-        spot, ask = self.overlay.drawn.places[nearest], self._ask
-        if ask.kind in ("pin", "strut"):
-            self._answer_two(ask.kind, spot)
-            return
-        if ask.kind == "measure":
-            self._picked = [*self._picked, spot] if len(self._picked) < 2 else [spot]
-            self.measured.emit(list(self._picked))
-            self._refresh()
-            return
-        self.stop_asking()
-        picked = self.place_picked if ask.kind == "place" else self.axis_picked
-        picked.emit(ask.part, spot)
-
-    def _answer_two(self, kind: str, spot: Spot) -> None:
-        """The first place of a pin or a strut, and then the second, on another part."""
-        if not self._picked:
-            self._picked = [spot]
-            name = self.document.rig.parts[spot.anchor.part].name
-            words = {
-                "pin": f"click the place on another part that {name} is pinned to",
-                "strut": "click the place on another part where the rod of the strut ends",
-            }
-            self._asks(Ask(kind, words[kind]))
-            return
-        if spot.anchor.part == self._picked[0].anchor.part:
-            self.document.said.emit("That is the same part. Click a place on another one.")
-            return
-        one = self._picked[0]
-        self.stop_asking()
-        (self.pinned if kind == "pin" else self.strutted).emit(one, spot)
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         """Zoom at the pointer."""

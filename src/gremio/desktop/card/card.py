@@ -170,6 +170,14 @@ class Card(QScrollArea):
             from gremio.desktop.card.strut_sheet import StrutSheet
 
             return StrutSheet(self.document, thing, self.inks)
+        if thing in rig.constraints:
+            from gremio.desktop.card.constraint_sheet import ConstraintSheet
+
+            return ConstraintSheet(self.document, thing, self.inks)
+        if thing in rig.paths:
+            from gremio.desktop.card.path_sheet import PathSheet
+
+            return PathSheet(self.document, thing, self.inks)
         if thing in rig.closures:
             from gremio.desktop.card.closure_sheet import ClosureSheet
 
@@ -191,6 +199,9 @@ class Card(QScrollArea):
             for measure_id, measure in rig.measures.items():
                 show = partial(self.document.select, measure_id)
                 sheet.add(Slab(self.inks, "measure", measure.name, "", show))
+            for path_id, path in rig.paths.items():
+                show = partial(self.document.select, path_id)
+                sheet.add(Slab(self.inks, "path", path.name, path.kind, show))
             sheet.add(second("\n" + EMPTY))
         else:
             sheet.add(second("\n" + BEGIN))

@@ -52,6 +52,7 @@ from gremio.desktop.card.rows import (
     number_field,
     rule,
     second,
+    short_channels,
     title_field,
 )
 from gremio.desktop.card.shape_section import ShapeSection
@@ -152,8 +153,12 @@ class PartSheet(Sheet):
             write.setFont(text_font(12, bold=True))
             write.setAccessibleName(f"Formula for {channel}")
             self.row(channel.capitalize(), field, write)
+        given = {c for c in self.document.rig.constraints.values() if c.part == self.part}
         for channel in freed(entry.joint):
             stops = entry.stops.get(channel, Stops())
+            if stops == Stops() and any(channel in c.freed for c in given):
+                # It was freed for a constraint, which is all that moves it.
+                continue
             axis = "" if len(freed(entry.joint)) == 1 else f" {channel[-1]}"
             symbol = UNITS[channel_unit(channel)].symbol
             self.row(f"Stops{axis}, {symbol}".rstrip(", "), *self._stop_fields(channel, stops))
@@ -177,7 +182,7 @@ class PartSheet(Sheet):
                 link_button("set home here", self._set_home, "Count zero from where it is now")
             )
             self.row("Home", buttons)
-        self.row("Grounded", Hatched(self.inks, _short_channels(grounded(entry.joint))))
+        self.row("Grounded", Hatched(self.inks, short_channels(grounded(entry.joint))))
         free = freed(entry.joint)
         offers = [f"{'ground' if c in free else 'free'} {c}" for c in CHANNELS]
         self.row("", menu_button(_ONE, _ONE, offers, self._set_grounded))
@@ -412,18 +417,6 @@ def _joint_of_kind(kind: str, present: Joint) -> Joint:
     """A joint of another kind, with what fits of the present one."""
     named = next(k for k in JOINT_KINDS if k == kind)
     return Joint(named, present.axis, lead=_USUAL_LEAD if named == "screw" else 0.0)
-
-
-def _short_channels(names: tuple[str, ...]) -> str:
-    """ "move x y z, turn x y, scale" for a list of channel names."""
-    if len(names) == len(CHANNELS):
-        return "everything"
-    words = []
-    for verb in ("move", "turn", "scale"):
-        axes = [name.split()[1] for name in names if name.startswith(verb)]
-        if axes:
-            words.append(verb if len(axes) == 3 and verb == "scale" else f"{verb} {' '.join(axes)}")
-    return ", ".join(words)
 
 
 def _set_mount_only(text: str) -> None:

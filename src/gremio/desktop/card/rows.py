@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 )
 
 from gremio.core.quantity import USUAL_UNIT, Kind
+from gremio.core.rig.channels import CHANNELS
 from gremio.desktop.document import Document
 from gremio.desktop.fields import PullLabel, QuantityField
 from gremio.desktop.theme.dress import digit_font, text_font
@@ -210,6 +211,18 @@ class Hatched(QWidget):
         while x < self.width():
             painter.drawLine(QPointF(x, 20), QPointF(x - 5, 26))
             x += 7
+
+
+def short_channels(names: tuple[str, ...]) -> str:
+    """ "move x y z, turn x y, scale" for a list of channel names."""
+    if len(names) == len(CHANNELS):
+        return "everything"
+    words = []
+    for verb in ("move", "turn", "scale"):
+        axes = [name.split()[1] for name in names if name.startswith(verb)]
+        if axes:
+            words.append(verb if len(axes) == 3 and verb == "scale" else f"{verb} {' '.join(axes)}")
+    return ", ".join(words)
 
 
 class Sheet(QWidget):

@@ -6,21 +6,31 @@ from functools import partial
 
 from msgspec.structs import replace
 
-from gremio.core.inspect.struts import told, use_in
-from gremio.core.make.struts import change_strut, eyes, fitted, remove_strut
-from gremio.core.mechanics.struts import lengths_for
+from gremio.core.inspect.struts import bodies_told, told, use_in
+from gremio.core.make.struts import (
+    body_lengths,
+    change_strut,
+    eyes,
+    fitted,
+    remove_strut,
+    with_bodies,
+    with_shape_of,
+)
+from gremio.core.mechanics.struts import fewest_bodies
 from gremio.core.quantity import show_short
 from gremio.desktop.card.rows import (
     Sheet,
     Slab,
     heading,
     link_button,
+    menu_button,
     number_field,
     rule,
     second,
     title_field,
 )
 from gremio.desktop.document import Document
+from gremio.desktop.fields import QuantityField
 from gremio.desktop.theme.inks import Inks
 
 
@@ -36,8 +46,13 @@ class StrutSheet(Sheet):
         self.add(second("strut · its rod slides in its barrel, both eyes turn freely"))
         self.add(rule())
         self._length("Barrel", "barrel_length")
+        for index, length in enumerate(entry.stage_lengths):
+            self.row(f"Stage {index + 1}", self._stage(index, length))
         self._length("Rod", "rod_length")
         self._length("Bore", "bore")
+        self.add(link_button("One more stage", self._add_stage, "A tube between barrel and rod"))
+        if entry.stages:
+            self.add(link_button("One stage less", self._drop_stage))
         self._add_use()
         self.add(heading("Between"))
         for part, _ in eyes(rig, entry):
@@ -47,9 +62,20 @@ class StrutSheet(Sheet):
             else:
                 self.add(second("the ground"))
         self.add(heading("Bodies"))
-        for part in (entry.barrel, entry.rod):
+        carried = {part.parent for part in rig.parts.values()}
+        ends = {part for part, _ in eyes(rig, entry)}
+        spare = {
+            part.name: i for i, part in rig.parts.items()
+            if part.shapes and i not in carried and i not in ends
+            and i not in (entry.barrel, entry.rod, *entry.stages)
+        }  # fmt: skip
+        for part in (entry.barrel, *entry.stages, entry.rod):
             show = partial(document.select, part)
             self.add(Slab(inks, rig.parts[part].joint.kind, rig.parts[part].name, "", show))
+            if spare:
+                what = f"Shape of {rig.parts[part].name}"
+                take = partial(self._take_shape, part, spare)
+                self.add(menu_button("Shape it as a part…", what, list(spare), take))
         self.add(link_button("Remove this strut", self._remove, "With its barrel and rod"))
         self.end()
         self.take_pose()
@@ -60,6 +86,37 @@ class StrutSheet(Sheet):
         field.set_value(getattr(entry, name))
         field.committed.connect(lambda value: self._change(word.lower(), **{name: value}))
         self.row(word, field)
+
+    def _stage(self, index: int, length: float) -> QuantityField:
+        field = number_field(self.document, self, "length", f"Stage {index + 1} length")
+        field.set_value(length)
+
+        def typed(value: float) -> None:
+            lengths = list(body_lengths(self.document.rig.struts[self.strut]))
+            lengths[index + 1] = value
+            self._put_bodies(f"stage {index + 1}", tuple(lengths))
+
+        field.committed.connect(typed)
+        return field
+
+    def _add_stage(self) -> None:
+        lengths = body_lengths(self.document.rig.struts[self.strut])
+        self._put_bodies("one more stage", (*lengths[:-1], lengths[0], lengths[-1]))
+
+    def _drop_stage(self) -> None:
+        lengths = body_lengths(self.document.rig.struts[self.strut])
+        self._put_bodies("one stage less", (*lengths[:-2], lengths[-1]))
+
+    def _put_bodies(self, what: str, lengths: tuple[float, ...]) -> None:
+        name = self.document.rig.struts[self.strut].name
+        if not self.document.edit(
+            f"{what} of {name}", lambda rig: with_bodies(rig, self.strut, lengths)
+        ):
+            self.document.selection_changed.emit()
+
+    def _take_shape(self, body: str, spare: dict[str, str], name: str) -> None:
+        what = f"shape {self.document.rig.parts[body].name} as {name}"
+        self.document.edit(what, lambda rig: with_shape_of(rig, self.strut, body, spare[name]))
 
     def _add_use(self) -> None:
         """The stroke used and left over the whole travel, and lengths that would do."""
@@ -80,12 +137,11 @@ class StrutSheet(Sheet):
             )
             return
         self.add(second(f"It {told(rig, use)}."))
-        lengths = lengths_for(use.shortest, use.longest)
+        lengths = fewest_bodies(use.shortest, use.longest)
         if lengths is None:
-            self.add(second("No one barrel and rod would do: move an end."))
+            self.add(second("No bodies would do: move an end."))
             return
-        barrel, rod = (show_short(length, "m") for length in lengths)
-        self.add(second(f"A barrel of {barrel} and a rod of {rod} would do."))
+        self.add(second(f"These would do: {bodies_told(lengths)}."))
         self.add(link_button("Let them be so", self._fit, "Bodies for the whole travel"))
 
     def take_pose(self) -> None:

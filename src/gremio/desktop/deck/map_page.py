@@ -114,7 +114,7 @@ class MapView(QWidget):
     def _way(self) -> set[str]:
         """Nodes on the way of what is selected."""
         selected, rig = self.document.selected, self.document.rig
-        if selected in rig.links or selected in rig.closures:
+        if selected in rig.links or selected in rig.closures or selected in rig.constraints:
             drives = self.document.program.drives
             mine = [c for c, drive in drives.items() if selected in drive.links]
         else:

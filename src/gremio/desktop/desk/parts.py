@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 
 from gremio.core.rig.channels import freed, key, link_symbol
 from gremio.core.rig.edit.parts import rename_part
+from gremio.core.rig.model import Rig
 from gremio.desktop.document import Document
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import DAY, Inks
@@ -64,11 +65,19 @@ class _Row(QStyledItemDelegate):
         spot = QPointF(box.right() - 24, top)
         for channel in freed(part.joint):
             drive = document.program.drives.get(key(part_id, channel))
-            link = document.rig.links.get(drive.links[0]) if drive else None
-            if link is not None:
+            symbol = _drive_symbol(document.rig, drive.links[0]) if drive else ""
+            if symbol:
                 ink = inks.hand if selected else inks.second
-                draw_symbol(painter, link_symbol(link), spot, ink)
+                draw_symbol(painter, symbol, spot, ink)
                 break
+
+
+def _drive_symbol(rig: Rig, link_id: str) -> str:
+    """The symbol of a link or a constraint that leads; "" for anything else."""
+    if link_id in rig.constraints:
+        return rig.constraints[link_id].kind
+    link = rig.links.get(link_id)
+    return link_symbol(link) if link is not None else ""
 
 
 class Parts(QWidget):

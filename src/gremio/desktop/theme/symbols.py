@@ -139,6 +139,66 @@ def _linkage(painter: QPainter, ink: QColor) -> None:
         painter.drawEllipse(corner, 1.3, 1.3)
 
 
+def _ride(painter: QPainter, _ink: QColor) -> None:
+    painter.drawRect(QRectF(2, 9, 12, 4))
+    painter.drawRect(QRectF(5, 3.5, 6, 5.5))
+
+
+def _pin(painter: QPainter, ink: QColor) -> None:
+    painter.drawLine(QPointF(8, 7.5), QPointF(8, 14))
+    painter.drawLine(QPointF(4, 7.5), QPointF(12, 7.5))
+    painter.setBrush(QBrush(ink))
+    painter.drawRect(QRectF(6, 2.5, 4, 5))
+
+
+def _match(painter: QPainter, _ink: QColor) -> None:
+    for x in (2.0, 9.0):
+        painter.drawPolyline(QPolygonF([QPointF(x, 4), QPointF(x, 11.5), QPointF(x + 5, 11.5)]))
+
+
+def _aim(painter: QPainter, ink: QColor) -> None:
+    painter.drawLine(QPointF(1.5, 12), QPointF(9, 7))
+    tip = [QPointF(6, 7.2), QPointF(9.6, 6.6), QPointF(7.9, 9.8)]
+    painter.drawPolyline(QPolygonF(tip))
+    painter.setBrush(QBrush(ink))
+    painter.drawEllipse(QPointF(12.8, 4.4), 1.7, 1.7)
+
+
+def _tether(painter: QPainter, ink: QColor) -> None:
+    painter.drawArc(QRectF(2.5, -2.5, 11, 14), 180 * 16, 180 * 16)
+    painter.setBrush(QBrush(ink))
+    for x in (2.5, 13.5):
+        painter.drawEllipse(QPointF(x, 4.5), 1.6, 1.6)
+
+
+def _seat(painter: QPainter, _ink: QColor) -> None:
+    painter.drawArc(QRectF(0.5, 8, 15, 14), 25 * 16, 130 * 16)
+    painter.drawRect(QRectF(5.5, 2.5, 5, 5.5))
+
+
+def _follow(painter: QPainter, ink: QColor) -> None:
+    painter.drawArc(QRectF(1.5, 5, 6.5, 7), 0, 180 * 16)
+    painter.drawArc(QRectF(8, 5, 6.5, 7), 180 * 16, 180 * 16)
+    painter.setBrush(QBrush(ink))
+    painter.drawEllipse(QPointF(4.8, 4.8), 2.0, 2.0)
+
+
+def _volume(painter: QPainter, _ink: QColor) -> None:
+    painter.drawRect(QRectF(1.5, 6, 13, 4))
+    pen = painter.pen()
+    pen.setStyle(Qt.PenStyle.DotLine)
+    painter.setPen(pen)
+    painter.drawRect(QRectF(5, 1.5, 6, 13))
+
+
+def _path(painter: QPainter, ink: QColor) -> None:
+    corners = [QPointF(2, 12.5), QPointF(5.5, 4.5), QPointF(10, 10.5), QPointF(14, 3.5)]
+    painter.drawPolyline(QPolygonF(corners))
+    painter.setBrush(QBrush(ink))
+    for corner in (corners[0], corners[-1]):
+        painter.drawRect(QRectF(corner.x() - 1.4, corner.y() - 1.4, 2.8, 2.8))
+
+
 SYMBOLS: dict[str, Draw] = {
     "fixed": _fixed,
     "hinge": _hinge,
@@ -160,6 +220,15 @@ SYMBOLS: dict[str, Draw] = {
     "cam": _cam,
     "linkage": _linkage,
     "control": _control,
+    "ride": _ride,
+    "pin": _pin,
+    "match": _match,
+    "aim": _aim,
+    "tether": _tether,
+    "seat": _seat,
+    "follow path": _follow,
+    "constant volume": _volume,
+    "path": _path,
 }
 
 

@@ -1,0 +1,68 @@
+"""Copying a part: with all that is mounted on it, and what ties them in space."""
+
+from __future__ import annotations
+
+from msgspec.structs import replace
+
+from gremio.core.rig.channels import key, split
+from gremio.core.rig.constraints import constraints_of
+from gremio.core.rig.edit.change import must_have, new_id, with_entry
+from gremio.core.rig.edit.constraints import add_constraint, usual_name
+from gremio.core.rig.edit.parts import add_part, descendants
+from gremio.core.rig.find import free_name, names_in
+from gremio.core.rig.model import Constraint, Path, Rig, Target
+
+
+def copy_part(rig: Rig, part_id: str) -> tuple[Rig, str]:
+    """The rig with a copy of a part and of all it carries, and the copy's id.
+
+    The copy stands where the part stands, and has the same constraints; those that keep one of
+    the parts to another of them keep the copies to each other. Links are not copied: the copy
+    is moved by hand.
+    """
+    must_have(rig.parts, part_id, "part")
+    copies: dict[str, str] = {}
+    for old in (part_id, *sorted(descendants(rig, part_id), key=list(rig.parts).index)):
+        part = rig.parts[old]
+        name = free_name(names_in(rig), part.name)
+        parent = copies.get(part.parent or "", part.parent)
+        rig, copies[old] = add_part(rig, replace(part, name=name, parent=parent))
+    at = {key(copies[o], c): v for k, v in rig.at.items() for o, c in [split(k)] if o in copies}
+    rig = replace(rig, at={**rig.at, **at})
+    paths: dict[str, str] = {}
+    for old, path in list(rig.paths.items()):
+        if path.on in copies:
+            rig, paths[old] = _copy_path(rig, path, copies[path.on])
+    for old in copies:
+        for constraint_id in constraints_of(rig, old):
+            rig = _copy_constraint(rig, constraint_id, copies, paths)
+    return rig, copies[part_id]
+
+
+def _copy_path(rig: Rig, path: Path, on: str) -> tuple[Rig, str]:
+    names = [other.name for other in rig.paths.values()]
+    rig, path_id = new_id(rig, "w")
+    copy = replace(path, name=free_name(names, path.name), on=on)
+    return replace(rig, paths=with_entry(rig.paths, path_id, copy)), path_id
+
+
+def _copy_constraint(
+    rig: Rig, constraint_id: str, copies: dict[str, str], paths: dict[str, str]
+) -> Rig:
+    constraint = rig.constraints[constraint_id]
+
+    def moved(target: Target) -> Target:
+        on, path = copies.get(target.on or "", target.on), paths.get(target.path, target.path)
+        return replace(target, on=on, path=path)
+
+    part = copies[constraint.part]
+    copy: Constraint = replace(
+        constraint,
+        name=usual_name(rig, constraint.kind, part),
+        part=part,
+        targets=tuple(moved(target) for target in constraint.targets),
+        toward=moved(constraint.toward),
+    )
+    rig, made = add_constraint(rig, copy)
+    at = {key(made, n): v for k, v in rig.at.items() for o, n in [split(k)] if o == constraint_id}
+    return replace(rig, at={**rig.at, **at})

@@ -1,0 +1,91 @@
+"""Constraints and paths as they are drawn in the Bench. No toolkit."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+import numpy.typing as npt
+
+from gremio.core.rig.model import Constraint, Target
+from gremio.core.shape.paths import along, line_of, way_to
+from gremio.core.solve.pose import Pose
+
+Array = npt.NDArray[np.float64]
+
+
+class Tie(NamedTuple):
+    """A constraint. ends: (n, 2, 3) from its part to each target, in the world. symbol: its
+    kind. off: it is switched off. hot: it, or what it ties, is selected."""
+
+    constraint: str
+    symbol: str
+    ends: Array
+    off: bool
+    hot: bool
+
+
+class Track(NamedTuple):
+    """A path. line: (n, 3) in the world. points: (m, 3) what it goes through, where it is the
+    selected one, else none."""
+
+    path: str
+    line: Array
+    points: Array
+    hot: bool
+
+
+def ties(pose: Pose, selected: str) -> list[Tie]:
+    """Every constraint of the rig on show."""
+    rig, found = pose.program.rig, []
+    for constraint_id, constraint in rig.constraints.items():
+        if constraint.part not in pose.program.part_row:
+            continue
+        here = pose.world(constraint.part)[:3, 3]
+        # What sits on a surface is on it: there is nothing between them.
+        targets = () if constraint.kind == "seat" else constraint.targets
+        ends = [there for t in targets if (there := _place(pose, t, here)) is not None]
+        pairs = np.array([[here, there] for there in ends] or [[here, here]])
+        things = (constraint_id, constraint.part, *(t.on or t.path for t in constraint.targets))
+        hot = selected in things and bool(selected)
+        found.append(Tie(constraint_id, constraint.kind, pairs, constraint.off, hot))
+    return found
+
+
+def _place(pose: Pose, target: Target, here: Array) -> Array | None:
+    """(3,) where a target is: its point, or the place on its path nearest to the part."""
+    path = pose.program.rig.paths.get(target.path)
+    on = path.on if path is not None else target.on
+    if on is not None and on not in pose.program.part_row:
+        return None
+    frame = np.eye(4) if on is None else pose.world(on)
+    at = np.asarray(target.at)
+    if path is not None:
+        inside = np.linalg.inv(frame) @ np.append(here, 1.0)
+        at = along(path, way_to(path, inside[None, :3]))[0, :3, 3]
+    place: Array = frame[:3, :3] @ at + frame[:3, 3]
+    return place
+
+
+def tracks(pose: Pose, selected: str) -> list[Track]:
+    """Every path of the rig on show."""
+    rig, found = pose.program.rig, []
+    for path_id, path in rig.paths.items():
+        if path.on is not None and path.on not in pose.program.part_row:
+            continue
+        frame = np.eye(4) if path.on is None else pose.world(path.on)
+        line = line_of(path)
+        hot = selected == path_id or _follows(rig.constraints.get(selected), path_id)
+        points = np.asarray(path.points, dtype=float).reshape(-1, 3)
+        shown = points if selected == path_id else points[:0]
+        found.append(Track(path_id, _moved(frame, line), _moved(frame, shown), hot))
+    return found
+
+
+def _follows(constraint: Constraint | None, path_id: str) -> bool:
+    return constraint is not None and path_id in (target.path for target in constraint.targets)
+
+
+def _moved(frame: Array, points: Array) -> Array:
+    result: Array = points @ frame[:3, :3].T + frame[:3, 3]
+    return result
