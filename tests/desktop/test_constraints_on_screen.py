@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, Qt
 from tests.desktop.hand import CTRL, Hand
 
@@ -120,7 +121,7 @@ def test_swap_snap_and_a_second_target_by_clicks(at_quay: Hand) -> None:
 def test_bolts_are_placed_on_the_boiler_a_click_each(at_quay: Hand) -> None:
     window, document = at_quay.window, at_quay.window.document
     select(at_quay, "Bolt")
-    at_quay.keys("9")
+    at_quay.keys("0")
     # The boiler lies along y: its own z is the world's −y.
     for way in (0.6, 0.0, -0.6):
         at_quay.click(window.bench, at_quay.on_part("Boiler", (0.45, 0.42, way)))
@@ -254,3 +255,49 @@ def test_a_part_is_copied_with_what_ties_it(at_quay: Hand) -> None:
     assert document.rig.parts[document.selected].name == "Crate 2"
     kinds = [(document.rig.parts[c.part].name, c.kind) for c in document.rig.constraints.values()]
     assert kinds == [("Crate", "ride"), ("Crate 2", "ride")]
+
+
+def test_an_arm_reaches_for_what_is_clicked(at_quay: Hand) -> None:
+    document = at_quay.window.document
+    document.edit("free it", lambda rig: free_jib(rig))
+    at_quay.rest(20)
+    constrained(at_quay, "9", "Jib", "Crate")
+    (made,) = document.rig.constraints.values()
+    assert (made.kind, len(made.channels)) == ("reach", 1)
+    at_quay.type_into(at_quay.named("Tip x"), "2 m")
+    jib = document.pose.part("Jib").world
+    tip, crate = jib[:3, :3] @ [2, 0, 0] + jib[:3, 3], place(at_quay, "Crate")
+    assert np.cross((tip - jib[:3, 3])[:2], (crate - jib[:3, 3])[:2]) == pytest.approx(0, abs=1e-6)
+    at_quay.type_into(at_quay.named("Stiffness of Jib"), "5")
+    (made,) = document.rig.constraints.values()
+    assert list(made.stiffness.values()) == [5.0]
+
+
+def free_jib(rig: gremio.Rig) -> gremio.Rig:
+    """The rig with nothing that leads the jib."""
+    return replace(rig, links={})
+
+
+def test_a_spring_is_made_by_two_clicks_and_takes_up_the_way(at_quay: Hand) -> None:
+    window, document = at_quay.window, at_quay.window.document
+    window.bench.ask_strand("spring")
+    for name, inside in (("Crate", (0.25, 0.25, 0.25)), ("Boiler", (0, 0, -1.2))):
+        spot = at_quay.on_part(name, inside)
+        for at in (spot - QPointF(0, 4), spot):
+            at_quay.move(window.bench, at)
+        at_quay.click(window.bench, spot)
+    at_quay.rest(40)
+    (strand,) = document.rig.strands.values()
+    assert strand.kind == "spring" and document.selected in document.rig.strands
+    drawn = window.bench.scene().instances(document.pose, {})
+    assert sum(drawn.counts) == len(drawn.records) > 100
+    at_quay.type_into(at_quay.named(f"Coils of {strand.name}"), "4")
+    fewer = window.bench.scene().instances(document.pose, {})
+    assert len(fewer.records) < len(drawn.records)
+    document.select("")
+    (line,) = window.bench.overlay.drawn.strands
+    (middle,) = window.bench.overlay.points(line.line[len(line.line) // 2][None])
+    at_quay.click(window.bench, middle)
+    assert document.selected in document.rig.strands
+    at_quay.keys(Qt.Key.Key_Delete)
+    assert not document.rig.strands

@@ -13,6 +13,7 @@ from gremio.core.rig.builder import Typed, shape
 from gremio.core.rig.model import Rig, Shape
 from gremio.core.rig.solids import Cylinder, Plate, RackBar, SpurGear, Tube, Wedge
 from gremio.demo.cabin import cabin
+from gremio.demo.crane import boiler, crane
 from gremio.demo.quay import (
     BRASS,
     IRON,
@@ -53,6 +54,8 @@ def saltmarsh_lock() -> Rig:
     engine(build)
     scissor_lift(build)
     bascule_bridge(build)
+    crane(build)
+    boiler(build)
     return build.rig
 
 

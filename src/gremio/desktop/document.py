@@ -43,7 +43,7 @@ if TYPE_CHECKING:
 # Where the rig differs in one of these, more than values has changed.
 _COMPILED = (
     *("parts", "controls", "links", "sources", "measures", "paths", "closures", "struts"),
-    *("constraints", "poses", "locked", "name"),
+    *("constraints", "strands", "poses", "locked", "name"),
 )
 LOCKED = "The rig is locked for the animator: only controls and their faces move anything."
 
@@ -134,11 +134,12 @@ class Document(QObject):
         """The notes, with what would mend them."""
         from gremio.core.inspect.finding import Finding
         from gremio.core.inspect.findings import machine_findings, sorted_findings
+        from gremio.core.solve.strands import strand_notes
 
         if self._machine is None or self._machine[0] is not self.program:
             found = machine_findings(self.rig, self.program, self.geometry)
             self._machine = (self.program, found)
-        told = [*self.pose.notes, *self._shelf_notes]
+        told = [*self.pose.notes, *strand_notes(self.pose), *self._shelf_notes]
         return sorted_findings([*map(Finding, told), *self._machine[1]])
 
     def _look_over(self) -> None:
@@ -207,7 +208,7 @@ class Document(QObject):
         """Whether there is a part, control, link or anything else to be selected of this id."""
         rig = self.rig
         things = (rig.parts, rig.controls, rig.links, rig.measures, rig.closures, rig.struts)
-        return any(thing in t for t in (*things, rig.constraints, rig.paths))
+        return any(thing in t for t in (*things, rig.constraints, rig.paths, rig.strands))
 
     def edit(self, what: str, change: Edit, gesture: str = "") -> bool:
         """Make an edit that can be undone. what: "move high stop of Upper gate".

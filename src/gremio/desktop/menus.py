@@ -10,7 +10,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMenu, QWidget
 
-from gremio.core.rig.model import StandIn
+from gremio.core.rig.model import StandIn, StrandKind
 from gremio.desktop import rigging
 from gremio.desktop.card.links import ADD_TARGET, CONSTRAIN, LEAD
 from gremio.desktop.card.range_section import ONE_MORE
@@ -80,6 +80,10 @@ def fill_menus(window: Window) -> dict[str, QAction]:
     act(menu, "Record a station", window.record_station, "R")
     act(menu, "Pin two parts together", window.bench.ask_pin, "P")
     act(menu, "Make a strut", window.bench.ask_strut, "S")
+    strands = menu.addMenu("Make what takes up the way")
+    for strand in get_args(StrandKind):
+        act(strands, f"Make a {strand}" if strand != "bellows" else "Make bellows",
+            partial(window.bench.ask_strand, strand))  # fmt: skip
     ties = menu.addMenu("Constrain what is selected")
     for number, (kind, words) in enumerate(CONSTRAIN.items()):
         tie = act(ties, words, partial(window.picking.constrain, kind), str(number + 1))
@@ -87,7 +91,7 @@ def fill_menus(window: Window) -> dict[str, QAction]:
         over(tie, window.bench, window.parts)
     ties.addSeparator()
     act(ties, ADD_TARGET, window.picking.add_target)
-    over(act(ties, "Seat copies of it, a click each", window.picking.seat_copies, "9"),
+    over(act(ties, "Seat copies of it, a click each", window.picking.seat_copies, "0"),
          window.bench, window.parts)  # fmt: skip
     act(ties, "Leave its constraints in place", partial(rigging.leave_selected, document))
     act(ties, "Leave all constraints in place", partial(rigging.leave_all, document))

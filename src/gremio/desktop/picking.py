@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from gremio.core.rig.channels import key, main_channel, split
-from gremio.core.rig.model import Cam, ConstraintKind, Target
+from gremio.core.rig.model import Cam, ConstraintKind, StrandKind, Target
 from gremio.desktop import rigging
 from gremio.desktop.bench.snapping import Spot
 from gremio.desktop.bench.view import Bench
@@ -37,6 +37,7 @@ class Picking:
         bench.drawn_through.connect(self._drawn_through)
         bench.round_picked.connect(self._round_picked)
         bench.loop_picked.connect(self._loop_picked)
+        bench.stranded.connect(self._stranded)
         cam_page.follower_wanted.connect(self._ask_follower)
 
     def _ask(self, words: str, then: Callable[[str], None]) -> None:
@@ -177,6 +178,11 @@ class Picking:
         from gremio.desktop import constraining
 
         constraining.path_along_edges(self.document, spot, self.bench.camera.back)
+
+    def _stranded(self, kind: StrandKind, spots: list[Spot]) -> None:
+        from gremio.desktop import closing
+
+        closing.strand_through(self.document, kind, spots)
 
     def _pinned(self, one: Spot, two: Spot) -> None:
         from gremio.desktop import closing

@@ -20,6 +20,7 @@ from gremio.core.rig.edit.measures import remove_measure
 from gremio.core.rig.edit.mounts import set_home_here
 from gremio.core.rig.edit.parts import add_part, change_part, descendants, set_stops
 from gremio.core.rig.edit.paths import remove_path
+from gremio.core.rig.edit.strands import remove_strand
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.model import Control, Part, Ratio, Rig, Shape, StandIn, Stops
 from gremio.core.rig.solids import (
@@ -156,6 +157,9 @@ def remove_selected(document: Document) -> None:
         document.edit(f"remove {name}", lambda rig: remove_and_leave(rig, thing, pose))
     elif thing in rig.constraints:
         _leave(document, [thing])
+    elif thing in rig.strands:
+        name = rig.strands[thing].name
+        document.edit(f"remove {name}", lambda rig: remove_strand(rig, thing))
     elif thing in rig.paths:
         name = rig.paths[thing].name
         document.edit(f"remove {name}", lambda rig: remove_path(rig, thing))

@@ -20,6 +20,7 @@ from gremio.core.shape.solids import check_dimensions, geometry_of
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program, compile_rig
+from gremio.core.solve.strands import strand_notes
 
 
 def inspect(
@@ -32,7 +33,8 @@ def inspect(
     """
     program = compile_rig(rig) if pose is None else pose.program
     here = evaluate(program, rig.at).frame(0) if pose is None else pose
-    return sorted_findings([*map(Finding, here.notes), *machine_findings(rig, program, geometry)])
+    told = [*here.notes, *strand_notes(here)]
+    return sorted_findings([*map(Finding, told), *machine_findings(rig, program, geometry)])
 
 
 def machine_findings(

@@ -12,6 +12,7 @@ from gremio.core.make.carriage import make_carriage
 from gremio.core.make.constraining import constrain as tie
 from gremio.core.make.meshing import interlock
 from gremio.core.make.pairs import propose
+from gremio.core.make.strands import shortest_way
 from gremio.core.make.struts import make_strut
 from gremio.core.mechanics.wheels import STEERING_RANGE
 from gremio.core.problem import GremioError, NotFound
@@ -24,8 +25,21 @@ from gremio.core.rig.edit.desk import keep_pose, pose_id
 from gremio.core.rig.edit.desk import to_pose as blended_to
 from gremio.core.rig.edit.links import add_link
 from gremio.core.rig.edit.paths import add_path
-from gremio.core.rig.find import channel_key, part_id
-from gremio.core.rig.model import Closure, ClosureKind, Path, PathKind, Rig, Rolling, Target, Triple
+from gremio.core.rig.edit.strands import add_strand
+from gremio.core.rig.find import channel_key, free_name, names_in, part_id
+from gremio.core.rig.model import (
+    Closure,
+    ClosureKind,
+    Path,
+    PathKind,
+    Rig,
+    Rolling,
+    Strand,
+    StrandKind,
+    Target,
+    Triple,
+    Waypoint,
+)
 from gremio.core.solve.ask import solve
 
 
@@ -163,7 +177,10 @@ def constrain(
     if known is None:
         raise GremioError(f"There is no constraint {kind!r}. Write one of {', '.join(KINDS)}.")
     aims = [_target(rig, target) for target in targets]
-    rig, made = tie(rig, known, part_id(rig, part), aims, keep)
+    channels = settings.pop("channels", ())
+    if not isinstance(channels, tuple):
+        raise GremioError("The channels of a constraint are a tuple of names: ('turn z',).")
+    rig, made = tie(rig, known, part_id(rig, part), aims, keep, channels=channels)
     if not settings:
         return rig
     try:
@@ -185,6 +202,33 @@ def _target(rig: Rig, target: str | Sequence[float]) -> Target:
 def _three(values: Sequence[float]) -> Triple:
     x, y, z = (float(v) for v in values)
     return x, y, z
+
+
+def strand(
+    rig: Rig,
+    kind: StrandKind,
+    *through: tuple[str, Sequence[float]] | tuple[str, Sequence[float], float, Sequence[float]],
+    name: str = "",
+    **sizes: float,
+) -> Rig:
+    """The rig with a spring, bellows, a hose or a rope:
+    strand(rig, "rope", ("Winch", (0, 0, 1)), ("Jib head", (0, 0, 0), 0.2, (0, 1, 0)), ...).
+
+    through: a part by name ("" for the ground) and a point in its frame (m); where a rope goes
+    round a sheave, its radius (m) and its axis there as well, on the side that makes it
+    shortest. sizes: thickness, width, length (m), turns. Raises NotFound, GremioError.
+    """
+    ends = []
+    for part, at, *sheave in through:
+        on = part_id(rig, part) if part else None
+        radius, axis = (float(sheave[0]), _three(sheave[1])) if sheave else (0.0, (0.0, 1.0, 0.0))  # type: ignore[arg-type]
+        ends.append(Waypoint(on, _three(at), radius, axis))
+    called = name or free_name(names_in(rig), kind.capitalize())
+    try:
+        made = replace(Strand(called, kind, tuple(ends)), **sizes)
+    except TypeError as wrong:
+        raise GremioError(f"A strand has no such size: {wrong}.") from None
+    return add_strand(rig, shortest_way(solve(rig), made))[0]
 
 
 def keep(rig: Rig, name: str) -> Rig:

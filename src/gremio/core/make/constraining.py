@@ -25,6 +25,7 @@ from gremio.core.rig.edit.constraints import (
 from gremio.core.rig.edit.controls import set_values
 from gremio.core.rig.edit.parts import remove_part, set_joint
 from gremio.core.rig.model import Constraint, ConstraintKind, Joint, Rig, Target, Way
+from gremio.core.rig.order import carriers
 from gremio.core.shape.paths import along, length, way_to
 from gremio.core.shape.solids import geometry_of
 from gremio.core.solve.constraint_goals import axis_of, seat_frame
@@ -46,18 +47,21 @@ def constrain(
     targets: Sequence[Target] = (),
     keep: bool | None = None,
     geometry: GeometryOf = geometry_of,
+    channels: Sequence[str] = (),
 ) -> tuple[Rig, str]:
     """The rig with a constraint on a part (by id), and the constraint's id.
 
-    What the part's joint leaves of the channels that the kind usually gives is given; where it
-    leaves none of them, the joint is given them. keep: whether what is between part and target
-    now is kept, else the part is brought to it; by the kind where it is None. geometry: finds
-    the surface of a solid. Raises GremioError.
+    channels: what it should give; without them, what the kind usually gives. What the part's
+    joint leaves of them is given; where it leaves none, the joint is given them. keep: whether
+    what is between part and target now is kept, else the part is brought to it; by the kind
+    where it is None. geometry: finds the surface of a solid. Raises GremioError.
     """
     must_have(rig.parts, part, "part")
-    rig, channels, given = _with_freedoms(rig, part, kind)
+    if kind == "reach":
+        return _reach(rig, part, targets)
+    rig, gives, given = _with_freedoms(rig, part, kind, channels)
     constraint = Constraint(
-        usual_name(rig, kind, part), kind, part, channels, tuple(targets), freed=given
+        usual_name(rig, kind, part), kind, part, gives, tuple(targets), freed=given
     )
     if kind in ("aim", "seat"):
         constraint = replace(constraint, axis=_likeliest_axis(rig, constraint))
@@ -76,12 +80,12 @@ def _pose(rig: Rig, geometry: GeometryOf) -> Pose:
 
 
 def _with_freedoms(
-    rig: Rig, part: str, kind: ConstraintKind
+    rig: Rig, part: str, kind: ConstraintKind, channels: Sequence[str]
 ) -> tuple[Rig, tuple[str, ...], tuple[str, ...]]:
     """The rig with a part's joint given what a constraint needs where it leaves nothing of it;
     the names of the channels to give, and of those that the joint was given."""
     joint = rig.parts[part].joint
-    usual = USUALLY_GIVES[kind]
+    usual = channels or USUALLY_GIVES[kind]
     taken = {c for i in constraints_of(rig, part) for c in rig.constraints[i].channels}
     wanted = [c for c in usual if c not in taken]
     if not wanted:
@@ -98,6 +102,30 @@ def _with_freedoms(
     grounded = tuple(c for c in joint.grounded if c not in given)
     changed = Joint(joint.kind, joint.axis, joint.lead, (*joint.freed, *given), grounded)
     return set_joint(rig, part, changed), tuple(wanted), given
+
+
+def chain_of(rig: Rig, part: str) -> list[str]:
+    """Keys of the channels that move a part, its own and those of what carries it, from the
+    ground outward; not its scales."""
+    return [
+        key(carrier, channel)
+        for carrier in reversed(carriers(rig, part))
+        for channel in freed(rig.parts[carrier].joint)
+        if not channel.startswith("scale")
+    ]
+
+
+def _reach(rig: Rig, part: str, targets: Sequence[Target]) -> tuple[Rig, str]:
+    """A chain of every joint from a part down to the ground that nothing else leads."""
+    program = compile_rig(rig)
+    channels = tuple(c for c in chain_of(rig, part) if c not in program.drives)
+    if not channels:
+        raise GremioError(
+            f"Nothing that carries {rig.parts[part].name} is free to move: every joint is fixed or "
+            "led. Give one a joint (J), or remove what leads it."
+        )
+    name = usual_name(rig, "reach", part)
+    return add_constraint(rig, Constraint(name, "reach", part, channels, tuple(targets)))
 
 
 def _apart(rig: Rig, constraint: Constraint) -> float:

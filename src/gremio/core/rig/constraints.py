@@ -15,7 +15,8 @@ _MOVES = ("move x", "move y", "move z")
 _TURNS = ("turn x", "turn y", "turn z")
 _SCALES = ("scale x", "scale y", "scale z")
 
-# What each kind can give, and what it gives where nobody says otherwise.
+# What each kind can give its part, and what it gives where nobody says otherwise. A reach gives
+# channels of what carries the part as well, by key.
 CAN_GIVE: dict[ConstraintKind, tuple[str, ...]] = {
     "ride": _MOVES + _TURNS + _SCALES,
     "pin": _MOVES,
@@ -25,6 +26,7 @@ CAN_GIVE: dict[ConstraintKind, tuple[str, ...]] = {
     "seat": _MOVES + _TURNS,
     "follow path": _MOVES + _TURNS,
     "constant volume": _SCALES,
+    "reach": (),
 }
 USUALLY_GIVES: dict[ConstraintKind, tuple[str, ...]] = {
     **CAN_GIVE,
@@ -45,6 +47,7 @@ VERBS: dict[ConstraintKind, str] = {
     "seat": "sits on",
     "follow path": "follows",
     "constant volume": "keeps its volume",
+    "reach": "reaches for",
 }
 
 
@@ -153,6 +156,8 @@ def wrong_with(rig: Rig, constraint: Constraint) -> str:
             return f"{told}: {name} can't be its own target. Choose another part."
     if constraint.kind == "follow path" and not constraint.targets[0].path:
         return f"{told}, which is no path. Choose one."
+    if constraint.kind == "reach" and any(target.path for target in constraint.targets):
+        return f"{told}, which is a path. A chain reaches for a part, or a point of it."
     if constraint.kind == "seat" and constraint.targets[0].on is None:
         return f"{told}, which has no surface. Choose a part with a shape."
     return ""

@@ -60,14 +60,15 @@ def free_name(taken: Iterable[str], wanted: str) -> str:
 
 
 def names_in(rig: Rig) -> set[str]:
-    """All names of parts, controls, measures, struts and constraints: one space, so that no
-    formula can mistake."""
+    """All names of parts, controls, measures, struts, strands and constraints: one space, so
+    that no formula can mistake."""
     return {
         *(part.name for part in rig.parts.values()),
         *(control.name for control in rig.controls.values()),
         *(measure.name for measure in rig.measures.values()),
         *(strut.name for strut in rig.struts.values()),
         *(constraint.name for constraint in rig.constraints.values()),
+        *(strand.name for strand in rig.strands.values()),
     }
 
 

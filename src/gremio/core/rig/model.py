@@ -62,11 +62,12 @@ Up = Literal["y", "z"]
 ControlMake = Literal["slider", "dial", "lever", "switch", "pad"]
 ClosureKind = Literal["pin", "rail"]
 ConstraintKind = Literal[
-    "ride", "pin", "match", "aim", "tether", "seat", "follow path", "constant volume"
+    "ride", "pin", "match", "aim", "tether", "seat", "follow path", "constant volume", "reach"
 ]
 Way = Literal["x", "-x", "y", "-y", "z", "-z"]
 Upright = Literal["none", "ground", "target"]
 Reach = Literal["within", "outside", "at"]
+StrandKind = Literal["spring", "bellows", "hose", "rope"]
 LabelSide = Literal["left", "right"]
 
 PAINT = "#B9C4BE"
@@ -389,6 +390,10 @@ class Constraint(msgspec.Struct, frozen=True, omit_defaults=True):
     reach, distance: of a tether (m, at home). stand_off: of a seat (m, at home). by_share: on a
     path, the way is told as a share of its length. banked_for: the speed (m/s) at which a path's
     bends are banked so that nothing slides; 0 for level.
+
+    tip: of a reach, the point of the part that is brought to its targets (m). Its channels are
+    those of the joints that may move, by key, of the part and of what carries it. stiffness: how
+    unwilling each of them is, by key; 1 where nothing is said.
     """
 
     name: str
@@ -411,6 +416,8 @@ class Constraint(msgspec.Struct, frozen=True, omit_defaults=True):
     stand_off: float = 0.0
     by_share: bool = False
     banked_for: float = 0.0
+    tip: Triple = (0.0, 0.0, 0.0)
+    stiffness: dict[str, float] = {}
 
 
 class Strut(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -431,6 +438,38 @@ class Strut(msgspec.Struct, frozen=True, omit_defaults=True):
     bore: float = 0.1
     stages: tuple[str, ...] = ()
     stage_lengths: tuple[float, ...] = ()
+
+
+class Waypoint(msgspec.Struct, frozen=True, omit_defaults=True):
+    """Where a strand goes. on: id of a part, None for the ground. at: a point in its frame (m).
+
+    radius: of a sheave that it goes round there (m), below zero where it runs clockwise about
+    `axis`, which is in the part's frame; 0 for a plain point.
+    """
+
+    on: str | None = None
+    at: Triple = (0.0, 0.0, 0.0)
+    radius: float = 0.0
+    axis: Triple = (0.0, 1.0, 0.0)
+
+
+class Strand(msgspec.Struct, frozen=True, omit_defaults=True):
+    """What takes up the way between two points: a spring, bellows, a hose or a rope.
+
+    through: from its beginning to its end, a rope over sheaves between. thickness: of the wire,
+    the hose or the rope; width: of the coils or the folds (m). turns: how many coils or folds
+    there are. length: of a hose or a rope (m), which hangs where there is more of it than is
+    asked for; 0 keeps it taut.
+    """
+
+    name: str
+    kind: StrandKind
+    through: tuple[Waypoint, ...]
+    thickness: float = 0.02
+    width: float = 0.1
+    turns: float = 8.0
+    length: float = 0.0
+    paint: str = "#8d989c"
 
 
 class Source(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -465,6 +504,7 @@ class Rig(msgspec.Struct, frozen=True, omit_defaults=True):
     closures: dict[str, Closure] = {}
     struts: dict[str, Strut] = {}
     constraints: dict[str, Constraint] = {}
+    strands: dict[str, Strand] = {}
     at: dict[str, float] = {}
     poses: dict[str, KeptPose] = {}
     locked: bool = False
@@ -512,10 +552,13 @@ __all__ = [
     "StandIn",
     "Station",
     "Stops",
+    "Strand",
+    "StrandKind",
     "Strut",
     "Target",
     "Triple",
     "Up",
     "Upright",
     "Way",
+    "Waypoint",
 ]

@@ -379,8 +379,7 @@ def _constraint_blocks(rig: Rig, notes: list[Note]) -> list[Block]:
         if wrong := wrong_with(rig, constraint):
             notes.append(Note("constraint-lost", name, wrong))
             continue
-        free = freed(rig.parts[constraint.part].joint)
-        writes = tuple(key(constraint.part, c) for c in constraint.channels if c in free)
+        writes = tuple(given_by(rig, constraint))
         if not writes:
             text = (
                 f"{constraint_words(rig, constraint)}, but every channel it could give is grounded "
@@ -397,9 +396,19 @@ def _constraint_blocks(rig: Rig, notes: list[Note]) -> list[Block]:
     return blocks
 
 
+def given_by(rig: Rig, constraint: Constraint) -> list[str]:
+    """Keys of the channels that a constraint gives, as far as joints free them."""
+    if constraint.kind == "reach":
+        chain = carriers(rig, constraint.part)
+        return [c for c in constraint.channels if split(c)[0] in chain and exists(rig, c)]
+    free = freed(rig.parts[constraint.part].joint)
+    return [key(constraint.part, c) for c in constraint.channels if c in free]
+
+
 def _rides_on(rig: Rig, constraint: Constraint) -> bool:
-    """Whether a target is carried by the constrained part."""
-    return any(constraint.part in carriers(rig, target) for target in parts_of(rig, constraint))
+    """Whether a target is carried by the constrained part, or by another that it moves."""
+    moved = {constraint.part, *(split(c)[0] for c in given_by(rig, constraint))}
+    return any(moved & set(carriers(rig, target)) for target in parts_of(rig, constraint))
 
 
 def _constraint_reads(rig: Rig, constraint_id: str, constraint: Constraint) -> Iterable[str]:
@@ -421,7 +430,11 @@ def _tied_to_itself(rig: Rig, constraint: Constraint, through: list[str]) -> Not
     told = constraint_words(rig, constraint)
     name = rig.parts[constraint.part].name
     if _rides_on(rig, constraint):
-        riding = next(t for t in parts_of(rig, constraint) if constraint.part in carriers(rig, t))
+        moved = {constraint.part, *(split(c)[0] for c in given_by(rig, constraint))}
+        riding, name = next(
+            (t, rig.parts[m].name)
+            for t in parts_of(rig, constraint) for m in carriers(rig, t) if m in moved
+        )  # fmt: skip
         text = (
             f"{told}, but {rig.parts[riding].name} is carried by {name}: it would run after itself."
             " Choose another target, or mount one of them elsewhere."
@@ -579,7 +592,7 @@ def _driver_label(rig: Rig, driver: str, one_way: dict[str, list[str]]) -> str:
     if ids:
         return link_label(rig, rig.links[ids[0]])
     for constraint in rig.constraints.values():
-        if driver in (key(constraint.part, c) for c in constraint.channels):
+        if driver in given_by(rig, constraint):
             return f"its constraint ({constraint_words(rig, constraint)})"
     by = [link for link in rig.links.values() if driver in members(link)]
     return link_label(rig, by[0]) if by else label(rig, driver)

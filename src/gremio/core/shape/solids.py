@@ -26,9 +26,38 @@ from gremio.core.rig.solids import (
     Wedge,
 )
 from gremio.core.shape import outlines
-from gremio.core.shape.geometry import Geometry
+from gremio.core.shape.geometry import Edges, Geometry
 
 Array = npt.NDArray[np.float64]
+
+
+class _Sleeve(Geometry):
+    """A round surface whose open ends are not drawn: sleeves stand end to end."""
+
+    @functools.cached_property
+    def edges(self) -> Edges:
+        """The edges along it, which are drawn where they are the outline."""
+        every = super().edges
+        kept = ~every.sharp
+        return Edges(every.ends[kept], every.normals[kept], every.sharp[kept])
+
+
+@functools.lru_cache(maxsize=1)
+def sleeve(sides: int = 12) -> Geometry:
+    """A round surface along z, one metre thick and long, open at both ends, zero at its middle:
+    what ropes and hoses are drawn with."""
+    angles = np.arange(sides) * 2 * math.pi / sides
+    ring = np.stack([np.cos(angles), np.sin(angles)], axis=1) / 2
+    ends = [np.column_stack([ring, np.full(sides, z)]) for z in (-0.5, 0.5)]
+    one = np.arange(sides)
+    two = (one + 1) % sides
+    triangles = np.concatenate(
+        [
+            np.stack([one, two, two + sides], axis=1),
+            np.stack([one, two + sides, one + sides], axis=1),
+        ]
+    )
+    return _Sleeve(np.concatenate(ends), triangles)
 
 
 @functools.lru_cache(maxsize=4096)

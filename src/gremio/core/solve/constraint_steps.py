@@ -121,6 +121,8 @@ class ConstraintBatch:
                 return goals.follow_path(seen, self.paths[0])
             case "constant volume":
                 return goals.constant_volume(seen, tuple(i - 6 for i in self.given))
+            case "reach":
+                raise AssertionError("a chain is a step of its own")
 
     def _moved(self, seen: Seen, place: Array, share: Array) -> Array:
         """(n, F, 3) moves that bring the parts to places in the world."""

@@ -12,10 +12,11 @@ from gremio.core.rig.channels import adds, followers, split
 from gremio.core.rig.model import Cam, Driving, Formula, Link, Planetary, Ratio, Rig, Rolling
 from gremio.core.rig.order import Arrangement, Block
 from gremio.core.rig.trains import Train
-from gremio.core.solve.constraint_steps import GeometryOf, constraint_batches
+from gremio.core.solve.constraint_steps import ConstraintBatch, GeometryOf, constraint_batches
 from gremio.core.solve.formula_steps import formula_steps
 from gremio.core.solve.limits import limits_of
 from gremio.core.solve.loop_steps import batches, loop_step
+from gremio.core.solve.reach_steps import ReachStep, reach_step
 from gremio.core.solve.steps import (
     CamsStep,
     DriveStep,
@@ -69,17 +70,25 @@ def levels_of(
                 limits_of(given, *stops),
                 written,
                 batches([loop_step(rig, loop, row, home, *stops[:2]) for loop in loops]),
-                constraint_batches(
-                    rig,
-                    [b.constraint for b in blocks if b.constraint],
-                    part_row,
-                    row,
-                    stops[:2],
-                    geometry,
-                ),
+                _constraint_steps(rig, blocks, part_row, row, stops, geometry),
             )
         )
     return tuple(levels), notes
+
+
+def _constraint_steps(
+    rig: Rig,
+    blocks: tuple[Block, ...],
+    part_row: dict[str, int],
+    row: dict[str, int],
+    stops: Stops,
+    geometry: GeometryOf,
+) -> tuple[ConstraintBatch | ReachStep, ...]:
+    ids = [block.constraint for block in blocks if block.constraint]
+    chains = [i for i in ids if rig.constraints[i].kind == "reach"]
+    others = [i for i in ids if i not in chains]
+    made = constraint_batches(rig, others, part_row, row, stops[:2], geometry)
+    return (*made, *(reach_step(rig, i, row, stops[:2]) for i in chains))
 
 
 def _written(rig: Rig, blocks: tuple[Block, ...], row: dict[str, int]) -> npt.NDArray[np.intp]:

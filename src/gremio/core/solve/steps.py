@@ -20,6 +20,7 @@ from gremio.core.solve.constraint_steps import ConstraintBatch
 from gremio.core.solve.frames import Finder, as_matrices
 from gremio.core.solve.limits import Limits, as_slice
 from gremio.core.solve.loop_steps import LoopBatch
+from gremio.core.solve.reach_steps import ReachStep
 
 Array = npt.NDArray[np.float64]
 Rows = npt.NDArray[np.intp]
@@ -256,4 +257,4 @@ class Level:
     limits: Limits
     written: Rows
     loops: tuple[LoopBatch, ...] = ()
-    constraints: tuple[ConstraintBatch, ...] = ()
+    constraints: tuple[ConstraintBatch | ReachStep, ...] = ()

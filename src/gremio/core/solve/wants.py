@@ -57,6 +57,8 @@ def off_by(pose: Pose, constraint_id: str) -> tuple[float | None, float | None]:
     if want is None or not want.has[0]:
         return None, None
     constraint = pose.program.rig.constraints[constraint_id]
+    if want.missing is not None and constraint.kind == "reach":
+        return float(want.missing[0]), None
     world = pose.world(constraint.part)
     away = None if want.place is None else float(np.linalg.norm(world[:3, 3] - want.place[0]))
     if want.turn is None or not any(c.startswith("turn") for c in constraint.channels):
@@ -101,6 +103,11 @@ def want_notes(rig: Rig, wants: dict[str, Want]) -> list[Note]:
                 f"{told}, but its joint keeps it {short} too far off, however it moves. Give it "
                 "more distance, or free another channel."
             )
+            if constraint.kind == "reach":
+                text = (
+                    f"{told}, but its joints bring it no nearer than {short}. Bring the target "
+                    "nearer, move a stop, or let another joint move."
+                )
             notes.append(Note("constraint-short", name, text, "warning"))
     return notes
 
@@ -117,5 +124,6 @@ _WHY = {
     ),
     "seat": "Its target has no faces to sit on. Choose a part with a shape.",
     "follow path": "The path has no length. Move its points apart.",
+    "reach": _NO_WEIGHT,
     "constant volume": "A scale of 0 has no volume to keep. Give it some.",
 }

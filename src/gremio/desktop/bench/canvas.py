@@ -26,7 +26,7 @@ from gremio.desktop.bench.overlay import Drawn, Overlay
 from gremio.desktop.bench.renderer import Renderer
 from gremio.desktop.bench.scene import Scene, box_edges, corners_of, scene_of
 from gremio.desktop.bench.snapping import Spot
-from gremio.desktop.bench.ties import Track, ties, tracks
+from gremio.desktop.bench.ties import Track, strands, ties, tracks
 from gremio.desktop.bench.wiggle import Wiggle
 from gremio.desktop.document import Document
 from gremio.desktop.theme.inks import DAY, Inks
@@ -204,6 +204,7 @@ class Canvas(QOpenGLWidget):
         drawn.pins = self._pins()
         drawn.ties = ties(self.pose, self.document.selected)
         drawn.tracks = tracks(self.pose, self.document.selected)
+        drawn.strands = strands(self.pose, self.document.selected)
         if len(sketch := self._sketch()):
             drawn.tracks.append(Track("", sketch, sketch, True))
         drawn.faces, drawn.selected = self.faces(), self.document.selected

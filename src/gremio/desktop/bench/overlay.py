@@ -46,6 +46,7 @@ class Drawn:
     pins: list[tuple[Array, bool]] = field(default_factory=list)
     ties: list[Tie] = field(default_factory=list)
     tracks: list[Track] = field(default_factory=list)
+    strands: list[Track] = field(default_factory=list)
     faces: list[Shown] = field(default_factory=list)
     selected: str = ""
     title: str = ""
@@ -75,7 +76,7 @@ class Overlay(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for ghost in self.drawn.ghosts:
             self._draw_ghost(painter, ghost)
-        for track in self.drawn.tracks:
+        for track in (*self.drawn.tracks, *(s for s in self.drawn.strands if s.hot)):
             draw_track(painter, track, self.points, self.inks)
         for tie in self.drawn.ties:
             draw_tie(painter, tie, self.points, self.inks)

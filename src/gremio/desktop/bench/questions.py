@@ -7,12 +7,14 @@ import numpy.typing as npt
 from PyQt6.QtCore import QPointF, pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
+from gremio.core.rig.model import StrandKind
 from gremio.core.shape.surfaces import surface_of
 from gremio.desktop.bench.asking import Ask
 from gremio.desktop.bench.camera import project, ray
 from gremio.desktop.bench.canvas import Canvas
 from gremio.desktop.bench.draw_ties import near_line
 from gremio.desktop.bench.snapping import Spot, nearest_place
+from gremio.desktop.bench.ties import Track
 from gremio.desktop.document import Document
 
 Array = npt.NDArray[np.float64]
@@ -29,6 +31,7 @@ class Asking(Canvas):
     where on it; more may come. pinned, strutted: the two Spots of a pin, or of a strut.
     drawn_through: the places (3,) in the world of a path, and the id of the part they all lie
     on, or "". round_picked: ids of the wheels a path goes round. loop_picked: a Spot on an edge.
+    stranded: the kind of a strand, and the Spots it goes through.
     """
 
     place_picked = pyqtSignal(str, object)
@@ -42,6 +45,7 @@ class Asking(Canvas):
     drawn_through = pyqtSignal(object, str)
     round_picked = pyqtSignal(object)
     loop_picked = pyqtSignal(object)
+    stranded = pyqtSignal(str, object)
 
     def __init__(self, document: Document, parent: QWidget | None = None) -> None:
         super().__init__(document, parent)
@@ -89,6 +93,15 @@ class Asking(Canvas):
         """Let the next two clicks choose the places, on two parts, that a strut goes between."""
         self._picked = []
         self._asks(Ask("strut", "click where the barrel of the strut begins"))
+
+    def ask_strand(self, kind: StrandKind) -> None:
+        """Let the next clicks choose where a strand goes: two places, or for a rope as many as
+        there are, until Enter; the middle of a wheel is gone round."""
+        self._picked, self._drawn = [], []
+        words = {
+            "rope": "click where the rope goes, wheels by their middle, then press Enter",
+        }.get(kind, f"click where the {kind} begin{'s' * (kind != 'bellows')}")
+        self._asks(Ask(kind, words))
 
     def ask_part(self, words: str = "click the part that should follow") -> None:
         """Let the next click choose a part."""
@@ -146,7 +159,12 @@ class Asking(Canvas):
     def finish(self) -> bool:
         """Take what has been clicked so far for all of it; whether that was asked for."""
         ask, drawn = self._ask, self._drawn
-        if ask is None or ask.kind not in ("path", "wheels"):
+        if ask is not None and ask.kind == "rope" and len(self._picked) > 1:
+            spots = list(self._picked)
+            self.stop_asking()
+            self.stranded.emit("rope", spots)
+            return True
+        if ask is None or ask.kind not in ("path", "wheels", "rope"):
             return False
         if len(drawn) < 2:
             self.document.said.emit("Two are needed at least. Click on, or press Esc to stop.")
@@ -162,6 +180,8 @@ class Asking(Canvas):
 
     def _sketch(self) -> Array:
         places = [place for place, _ in self._drawn]
+        if self._ask is not None and self._ask.kind == "rope":
+            places = [spot.world for spot in self._picked]
         return np.array(places, dtype=float).reshape(-1, 3)
 
     # ── answers ────────────────────────────────────────────────────
@@ -188,9 +208,11 @@ class Asking(Canvas):
         hit = surface.hit(back[:3, :3] @ start + back[:3, 3], back[:3, :3] @ way)
         return None if hit is None else world[:3, :3] @ hit + world[:3, 3]
 
-    def path_at(self, at: QPointF) -> str:
-        """Id of the path that passes through a point; "" where none does."""
-        for track in self.overlay.drawn.tracks:
+    def line_at(self, at: QPointF, strands: bool = True) -> str:
+        """Id of the path, or the strand, that passes through a point; "" where none does."""
+        drawn = self.overlay.drawn
+        lines: list[Track] = [*drawn.tracks, *(drawn.strands if strands else [])]
+        for track in lines:
             pixels, depth = project(self.camera, self.logical_size(), track.line)
             if len(pixels) and bool((depth > 0).all()) and near_line(pixels, at, _REACH):
                 return track.path
@@ -208,12 +230,12 @@ class Asking(Canvas):
         else:
             part = self.part_at(at)
             # A line over a part is thin, and was aimed at.
-            self.document.select(self.path_at(at) or part or "")
+            self.document.select(self.line_at(at) or part or "")
 
     def _answer_part(self, ask: Ask, at: QPointF) -> None:
         part = self.part_at(at)
         if ask.kind == "target":
-            path = self.path_at(at)
+            path = self.line_at(at, strands=False)
             if path or part is not None:
                 self.stop_asking()
                 place = None if path or part is None else self.place_on(part, at)
@@ -265,7 +287,11 @@ class Asking(Canvas):
             return
         assert self._ask is not None
         spot, ask = self.overlay.drawn.places[nearest], self._ask
-        if ask.kind in ("pin", "strut"):
+        if ask.kind == "rope":
+            self._picked = [*self._picked, spot]
+            self._refresh()
+            return
+        if ask.kind in ("pin", "strut", "spring", "bellows", "hose"):
             self._answer_two(ask.kind, spot)
             return
         if ask.kind == "measure":
@@ -289,11 +315,16 @@ class Asking(Canvas):
                 "pin": f"click the place on another part that {name} is pinned to",
                 "strut": "click the place on another part where the rod of the strut ends",
             }
-            self._asks(Ask(kind, words[kind]))
+            self._asks(
+                Ask(kind, words.get(kind, f"click where the {kind} end{'s' * (kind != 'bellows')}"))
+            )
             return
         if spot.anchor.part == self._picked[0].anchor.part:
             self.document.said.emit("That is the same part. Click a place on another one.")
             return
         one = self._picked[0]
         self.stop_asking()
-        (self.pinned if kind == "pin" else self.strutted).emit(one, spot)
+        if kind in ("pin", "strut"):
+            (self.pinned if kind == "pin" else self.strutted).emit(one, spot)
+        else:
+            self.stranded.emit(kind, [one, spot])

@@ -5,6 +5,7 @@ No toolkit: arrays only.
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Container, Iterator
 from dataclasses import dataclass
 from functools import cached_property
@@ -20,8 +21,10 @@ from gremio.core.rig.edit.parts import descendants
 from gremio.core.rig.model import Part, Rig
 from gremio.core.rig.solids import AnySolid, Box, Cylinder
 from gremio.core.shape.geometry import Geometry
+from gremio.core.shape.solids import geometry_of, sleeve
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.repeats import copies
+from gremio.core.solve.strands import lies, pieces
 from gremio.desktop.theme.inks import rgb
 
 Array = npt.NDArray[np.float64]
@@ -66,7 +69,9 @@ class Scene:
     parts: (N,) part row of each instance. places: (N, 4, 4) within the part.
     paints: (N, 3). shapes: (N,) which of its part's shapes it is, −1 for a stand-in.
     repeated: ids of repeated parts, with the rows of all that they carry, the innermost
-    first. A part's mark, for picking, is its row plus one.
+    first. strands: index of the batch that strands are drawn with, bellows with the one after
+    it; −1 where there are none. A part's mark, for picking, is its row plus one; a strand has
+    none.
     """
 
     batches: tuple[Batch, ...]
@@ -75,6 +80,7 @@ class Scene:
     paints: Array
     shapes: npt.NDArray[np.intp]
     repeated: tuple[tuple[str, list[int]], ...] = ()
+    strands: int = -1
 
     def of_parts(self, rows: set[int]) -> npt.NDArray[np.intp]:
         """(M,) indices of the instances of some parts, by row."""
@@ -100,6 +106,16 @@ class Scene:
         counts = [batch.count for batch in self.batches]
         if len(self.parts) == 0:
             return Instances(made, counts)
+        drawn = self._of_parts(pose, made, counts, weights)
+        return self._with_strands(pose, drawn) if self.strands >= 0 else drawn
+
+    def _of_parts(
+        self,
+        pose: Pose,
+        made: npt.NDArray[np.void],
+        counts: list[int],
+        weights: dict[int, float],
+    ) -> Instances:
         worlds = pose.worlds[self.parts] @ self.places
         made["rows"] = worlds[:, :3, :]
         made["paint"] = self.paints
@@ -108,6 +124,22 @@ class Scene:
             made["weight"][self.parts == row] = weight
         made["mark"] = self.parts + 1
         return self._with_copies(pose, made, worlds) if self.repeated else Instances(made, counts)
+
+    def _with_strands(self, pose: Pose, drawn: Instances) -> Instances:
+        """What strands are drawn with goes after the rest: theirs are the last batches."""
+        found: tuple[list[npt.NDArray[np.void]], list[npt.NDArray[np.void]]] = ([], [])
+        for strand in pose.program.rig.strands.values():
+            lying = lies(pose, strand)
+            if lying is None:
+                continue
+            frames = pieces(strand, lying)
+            made = np.zeros(len(frames), dtype=INSTANCE)
+            made["rows"] = frames[:, :3, :]
+            made["paint"] = rgb(strand.paint)
+            made["weight"] = LIGHT_LINE
+            found[strand.kind == "bellows"].append(made)
+        counts = [*drawn.counts[: self.strands], *(sum(map(len, kind)) for kind in found)]
+        return Instances(np.concatenate([drawn.records, *found[0], *found[1]]), counts)
 
     def _with_copies(self, pose: Pose, made: npt.NDArray[np.void], worlds: Array) -> Instances:
         """Each repeated part, with all that it carries, once more for each of its copies."""
@@ -155,6 +187,9 @@ def scene_of(
     for geometry, entries in gathered.values():
         batches.append(Batch(geometry, len(every), len(entries)))
         every += entries
+    strands = len(batches) if rig.strands else -1
+    if rig.strands:
+        batches += [Batch(surface, len(every), 0) for surface in (sleeve(), _disc())]
     return Scene(
         tuple(batches),
         np.array([entry[0] for entry in every], dtype=np.intp),
@@ -162,7 +197,15 @@ def scene_of(
         np.array([entry[2] for entry in every]).reshape(-1, 3),
         np.array([entry[3] for entry in every], dtype=np.intp),
         _repeated(rig, part_row),
+        strands,
     )
+
+
+@functools.lru_cache(maxsize=1)
+def _disc() -> Geometry:
+    """A bar of its own for the folds of bellows, so that no part shares its batch."""
+    bar = geometry_of(_UNIT_BAR)
+    return Geometry(bar.vertices, bar.triangles)
 
 
 def _surfaces(

@@ -10,6 +10,7 @@ import numpy.typing as npt
 from gremio.core.rig.model import Constraint, Target
 from gremio.core.shape.paths import along, line_of, way_to
 from gremio.core.solve.pose import Pose
+from gremio.core.solve.strands import lies
 
 Array = npt.NDArray[np.float64]
 
@@ -41,7 +42,7 @@ def ties(pose: Pose, selected: str) -> list[Tie]:
     for constraint_id, constraint in rig.constraints.items():
         if constraint.part not in pose.program.part_row:
             continue
-        here = pose.world(constraint.part)[:3, 3]
+        here = (pose.world(constraint.part) @ np.append(constraint.tip, 1.0))[:3]
         # What sits on a surface is on it: there is nothing between them.
         targets = () if constraint.kind == "seat" else constraint.targets
         ends = [there for t in targets if (there := _place(pose, t, here)) is not None]
@@ -65,6 +66,17 @@ def _place(pose: Pose, target: Target, here: Array) -> Array | None:
         at = along(path, way_to(path, inside[None, :3]))[0, :3, 3]
     place: Array = frame[:3, :3] @ at + frame[:3, 3]
     return place
+
+
+def strands(pose: Pose, selected: str) -> list[Track]:
+    """The middle of every strand, where it can be clicked; drawn over the picture only where it
+    is the selected one."""
+    found = []
+    for strand_id, strand in pose.program.rig.strands.items():
+        lying = lies(pose, strand)
+        if lying is not None:
+            found.append(Track(strand_id, lying.places, np.zeros((0, 3)), selected == strand_id))
+    return found
 
 
 def tracks(pose: Pose, selected: str) -> list[Track]:

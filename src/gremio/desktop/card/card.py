@@ -174,6 +174,10 @@ class Card(QScrollArea):
             from gremio.desktop.card.constraint_sheet import ConstraintSheet
 
             return ConstraintSheet(self.document, thing, self.inks)
+        if thing in rig.strands:
+            from gremio.desktop.card.strand_sheet import StrandSheet
+
+            return StrandSheet(self.document, thing, self.inks)
         if thing in rig.paths:
             from gremio.desktop.card.path_sheet import PathSheet
 
@@ -202,6 +206,9 @@ class Card(QScrollArea):
             for path_id, path in rig.paths.items():
                 show = partial(self.document.select, path_id)
                 sheet.add(Slab(self.inks, "path", path.name, path.kind, show))
+            for strand_id, strand in rig.strands.items():
+                show = partial(self.document.select, strand_id)
+                sheet.add(Slab(self.inks, "strand", strand.name, strand.kind, show))
             sheet.add(second("\n" + EMPTY))
         else:
             sheet.add(second("\n" + BEGIN))

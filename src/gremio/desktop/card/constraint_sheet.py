@@ -9,9 +9,9 @@ from typing import get_args
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QComboBox
 
-from gremio.core.make.constraining import keep_offset, keeps_something, snap
+from gremio.core.make.constraining import chain_of, keep_offset, keeps_something, snap
 from gremio.core.quantity import show_short
-from gremio.core.rig.channels import channel_kind, channels_of, shown_unit, split
+from gremio.core.rig.channels import channel_kind, channels_of, label, shown_unit, split
 from gremio.core.rig.constraints import (
     CAN_GIVE,
     MOST_TARGETS,
@@ -69,11 +69,14 @@ class ConstraintSheet(Sheet):
         state = choice(_STATES, _STATES[entry.off], "State", self._switch)
         does = choice(_DOES, _DOES[entry.adds], "What it does", self._set_adds)
         self.row("It is", state)
-        if entry.kind != "constant volume":
+        if entry.kind not in ("constant volume", "reach"):
             self.row("It", does)
         self._add_numbers()
         self._add_settings(entry)
-        self._add_channels(entry)
+        if entry.kind == "reach":
+            self._add_chain(entry)
+        else:
+            self._add_channels(entry)
         self.held = second("")
         self.add(self.held)
         self._add_ends(entry)
@@ -158,6 +161,47 @@ class ConstraintSheet(Sheet):
         if keeps_something(entry):
             self.add(link_button("Snap to the target", self._snap))
 
+    def _add_chain(self, entry: Constraint) -> None:
+        """The joints that may move, how stiff each is, and those that may not."""
+        rig = self.document.rig
+        self.row("Tip, m", *(self._tip(axis) for axis in range(3)))
+        self.add(heading("Joints that may move, by how stiff"))
+        for channel in entry.channels:
+            field = number_field(
+                self.document, self, "number", f"Stiffness of {label(rig, channel)}"
+            )
+            field.set_value(entry.stiffness.get(channel, 1.0))
+            field.committed.connect(lambda value, c=channel: self._set_stiffness(c, value))
+            out = link_button("−", partial(self._set_joint, channel, False), "Let it stand still")
+            out.setAccessibleName(f"Leave {label(rig, channel)} out")
+            out.setFixedWidth(20)
+            self.row(label(rig, channel), field, out)
+        others = {label(rig, c): c for c in chain_of(rig, entry.part) if c not in entry.channels}
+        if others:
+            self.add(menu_button("Let one more joint move…", "Let one more joint move…",
+                                 list(others),
+                                 lambda name: self._set_joint(others[name], True)))  # fmt: skip
+
+    def _tip(self, axis: int) -> QuantityField:
+        field = narrow_field(self.document, self, "length", f"Tip {'xyz'[axis]}")
+        field.set_value(self.entry.tip[axis])
+
+        def typed(value: float) -> None:
+            tip = list(self.entry.tip)
+            tip[axis] = value
+            self._change("tip", tip=tuple(tip))
+
+        field.committed.connect(typed)
+        return field
+
+    def _set_stiffness(self, channel: str, value: float) -> None:
+        self._change("stiffness", stiffness={**self.entry.stiffness, channel: value})
+
+    def _set_joint(self, channel: str, may: bool) -> None:
+        every = chain_of(self.document.rig, self.entry.part)
+        kept = [c for c in every if (c in self.entry.channels) != (c == channel)]
+        self._change("joints" if may else "joint", channels=tuple(kept))
+
     def _add_ends(self, entry: Constraint) -> None:
         rig = self.document.rig
         self.add(heading("Part"))
@@ -190,7 +234,7 @@ class ConstraintSheet(Sheet):
             self.row("Weight", self._number(channel))
             self.add(link_button(f"Take {target_name(rig, target)} out",
                                  lambda: self._take_out(index)))  # fmt: skip
-        if entry.kind in ("pin", "aim", "tether") and not target.path:
+        if entry.kind in ("pin", "aim", "tether", "reach") and not target.path:
             self.row("At, m", *(self._point(index, axis) for axis in range(3)))
 
     def _point(self, index: int, axis: int) -> QuantityField:

@@ -36,6 +36,7 @@ CONSTRAIN: dict[ConstraintKind, str] = {
     "seat": "Seat it on a surface",
     "follow path": "Let it follow a path",
     "constant volume": "Keep its volume",
+    "reach": "Let it reach for something",
 }
 
 
@@ -47,8 +48,10 @@ def _constraint_slab(document: Document, constraint_id: str, inks: Inks) -> Slab
     state = ", off" if constraint.off else ""
     words = f"{constraint.kind}: {names}" if names else constraint.kind
     show = partial(document.select, constraint_id)
-    return Slab(inks, constraint.kind, words, f"gives {short_channels(constraint.channels)}{state}",
-                show)  # fmt: skip
+    gives = short_channels(constraint.channels)
+    if constraint.kind == "reach":
+        gives = f"{len(constraint.channels)} joints"
+    return Slab(inks, constraint.kind, words, f"gives {gives}{state}", show)
 
 
 def add_link_sections(sheet: Sheet, document: Document, thing: str, inks: Inks) -> None:

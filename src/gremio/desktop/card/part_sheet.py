@@ -153,7 +153,7 @@ class PartSheet(Sheet):
             write.setFont(text_font(12, bold=True))
             write.setAccessibleName(f"Formula for {channel}")
             self.row(channel.capitalize(), field, write)
-        given = {c for c in self.document.rig.constraints.values() if c.part == self.part}
+        given = [c for c in self.document.rig.constraints.values() if c.part == self.part]
         for channel in freed(entry.joint):
             stops = entry.stops.get(channel, Stops())
             if stops == Stops() and any(channel in c.freed for c in given):

@@ -191,6 +191,21 @@ def _volume(painter: QPainter, _ink: QColor) -> None:
     painter.drawRect(QRectF(5, 1.5, 6, 13))
 
 
+def _strand(painter: QPainter, _ink: QColor) -> None:
+    zigzag = [(1, 8), (3.5, 8), (5, 4), (7, 12), (9, 4), (11, 12), (12.5, 8), (15, 8)]
+    painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in zigzag]))
+
+
+def _reach(painter: QPainter, ink: QColor) -> None:
+    joints = [QPointF(2.5, 13), QPointF(4.5, 6), QPointF(9.5, 4), QPointF(12, 8.5)]
+    painter.drawPolyline(QPolygonF(joints))
+    painter.setBrush(QBrush(ink))
+    for joint in joints[:3]:
+        painter.drawEllipse(joint, 1.2, 1.2)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.drawEllipse(QPointF(12.8, 11), 1.9, 1.9)
+
+
 def _path(painter: QPainter, ink: QColor) -> None:
     corners = [QPointF(2, 12.5), QPointF(5.5, 4.5), QPointF(10, 10.5), QPointF(14, 3.5)]
     painter.drawPolyline(QPolygonF(corners))
@@ -229,6 +244,8 @@ SYMBOLS: dict[str, Draw] = {
     "follow path": _follow,
     "constant volume": _volume,
     "path": _path,
+    "reach": _reach,
+    "strand": _strand,
 }
 
 

@@ -26,7 +26,7 @@ def new_id(rig: Rig, letter: str) -> tuple[Rig, str]:
 
 def _things(rig: Rig) -> tuple[Mapping[str, object], ...]:
     made = (rig.parts, rig.controls, rig.links, rig.sources, rig.measures, rig.paths)
-    return (*made, rig.poses, rig.closures, rig.struts, rig.constraints)
+    return (*made, rig.poses, rig.closures, rig.struts, rig.constraints, rig.strands)
 
 
 def with_entry(mapping: Mapping[str, T], key: str, value: T) -> dict[str, T]:

@@ -27,7 +27,7 @@ from gremio.core.rig.edit.change import (
 from gremio.core.rig.edit.links import without_channels_of
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.model import Constraint, ConstraintKind, Rig
-from gremio.core.rig.order import arrange
+from gremio.core.rig.order import arrange, carriers, given_by
 
 
 def add_constraint(rig: Rig, constraint: Constraint) -> tuple[Rig, str]:
@@ -50,10 +50,11 @@ def change_constraint(rig: Rig, constraint_id: str, constraint: Constraint) -> R
     if wrong := wrong_with(rig, constraint):
         raise GremioError(wrong)
     told = constraint_words(rig, constraint)
-    unknown = [c for c in constraint.channels if c not in CAN_GIVE[constraint.kind]]
+    unknown = unfit_channels(rig, constraint)
     if unknown or not constraint.channels:
         lacks = f"{unknown[0]} is none that it gives" if unknown else "it needs one channel to give"
-        raise GremioError(f"{told}: {lacks}. Choose among {', '.join(CAN_GIVE[constraint.kind])}.")
+        among = ", ".join(CAN_GIVE[constraint.kind]) or "the joints that carry it"
+        raise GremioError(f"{told}: {lacks}. Choose among {among}.")
     if len(constraint.targets) > MOST_TARGETS.get(constraint.kind, 99):
         raise GremioError(f"{told}: it can have one target only. Take the others out.")
     figures = (constraint.influence, constraint.distance, constraint.stand_off,
@@ -71,6 +72,14 @@ def change_constraint(rig: Rig, constraint_id: str, constraint: Constraint) -> R
     if new:
         raise GremioError(new[0].text)
     return changed
+
+
+def unfit_channels(rig: Rig, constraint: Constraint) -> list[str]:
+    """Of the channels that a constraint should give, those that it can't."""
+    if constraint.kind != "reach":
+        return [c for c in constraint.channels if c not in CAN_GIVE[constraint.kind]]
+    known = {key(p, c) for p in carriers(rig, constraint.part) for c in freed(rig.parts[p].joint)}
+    return [c for c in constraint.channels if c not in known]
 
 
 def rename_constraint(rig: Rig, constraint_id: str, name: str) -> Rig:
@@ -121,6 +130,4 @@ def given_by_others(rig: Rig, constraint_id: str) -> set[str]:
 
 def given_keys(rig: Rig, constraint_id: str) -> list[str]:
     """Keys of the channels that a constraint gives, as far as its part's joint frees them."""
-    constraint = rig.constraints[constraint_id]
-    free = freed(rig.parts[constraint.part].joint)
-    return [key(constraint.part, c) for c in constraint.channels if c in free]
+    return given_by(rig, rig.constraints[constraint_id])

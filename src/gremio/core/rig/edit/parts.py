@@ -33,6 +33,7 @@ from gremio.core.rig.edit.change import (
 from gremio.core.rig.edit.closures import without_closures_of
 from gremio.core.rig.edit.constraints import without_constraints_of
 from gremio.core.rig.edit.links import without_channels_of
+from gremio.core.rig.edit.strands import without_strands_of
 from gremio.core.rig.joints import joint_matrix
 from gremio.core.rig.model import Joint, Part, Repeat, Rig, Shape, Stops
 
@@ -69,7 +70,7 @@ def remove_part(rig: Rig, part_id: str) -> Rig:
     lost = [i for i, m in rig.measures.items() if any(end.part in gone for end in m.ends)]
     for thing in (*gone, *lost):
         rig = without_closures_of(without_channels_of(rig, thing), thing)
-        rig = without_constraints_of(rig, thing)
+        rig = without_strands_of(without_constraints_of(rig, thing), thing)
         rig = replace(rig, at=drop_values_of(rig.at, thing))
     measures = without(rig.measures, *lost)
     controls = {

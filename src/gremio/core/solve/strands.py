@@ -1,0 +1,123 @@
+"""Strands in a pose: where each lies, how long it is, and the pieces it is drawn with."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+import numpy.typing as npt
+
+from gremio.core.mechanics import turns
+from gremio.core.mechanics.strands import Sheave, coil, hanging, reeved
+from gremio.core.problem import Note
+from gremio.core.quantity import show_short
+from gremio.core.rig.edit.strands import wrong_strand
+from gremio.core.rig.model import Strand, Waypoint
+from gremio.core.solve.pose import Pose
+
+Array = npt.NDArray[np.float64]
+_HANGS, _A_COIL = 32, 18
+# So many coils or folds are drawn at most.
+_MOST_TURNS = 60.0
+_SHORT = 1e-6
+
+
+class Lies(NamedTuple):
+    """How a strand lies. places: (n, 3) along its middle, in the world (m). length: how long
+    the way is (m). falls: in how many straight runs it goes. missing: how much too short it is
+    for the way (m)."""
+
+    places: Array
+    length: float
+    falls: int
+    missing: float
+
+
+def lies(pose: Pose, strand: Strand) -> Lies | None:
+    """How a strand lies in a pose; None where it can't be told."""
+    if wrong_strand(pose.program.rig, strand):
+        return None
+    ends = [_place(pose, end) for end in strand.through]
+    if strand.kind == "rope" and (len(ends) > 2 or any(end.radius for end in strand.through)):
+        round_ = [
+            Sheave(place, end.radius) for place, end in zip(ends, strand.through, strict=True)
+        ]
+        rope = reeved(round_, _normal(pose, strand))
+        return Lies(rope.places, rope.length, rope.falls, _missing(strand, rope.length))
+    one, two = ends[0], ends[-1]
+    away = float(np.linalg.norm(two - one))
+    if strand.kind == "spring":
+        count = round(min(strand.turns, _MOST_TURNS) * _A_COIL) + 8
+        across = _frame(pose, strand.through[0].on)[:3, 2]
+        radius = strand.width / 2 - strand.thickness / 2
+        coils = coil(one, two, across, max(radius, 0.0), min(strand.turns, _MOST_TURNS), count)
+        return Lies(coils, away, 1, 0.0)
+    if strand.kind == "bellows":
+        return Lies(np.stack([one, two]), away, 1, 0.0)
+    hangs = strand.length > away
+    places = hanging(one, two, strand.length, _HANGS) if hangs else np.stack([one, two])
+    return Lies(places, max(strand.length, away), 1, _missing(strand, away))
+
+
+def _missing(strand: Strand, way: float) -> float:
+    return max(way - strand.length, 0.0) if strand.length else 0.0
+
+
+def _frame(pose: Pose, part: str | None) -> Array:
+    return np.eye(4) if part is None else pose.world(part)
+
+
+def _place(pose: Pose, end: Waypoint) -> Array:
+    frame = _frame(pose, end.on)
+    place: Array = frame[:3, :3] @ end.at + frame[:3, 3]
+    return place
+
+
+def _normal(pose: Pose, strand: Strand) -> Array:
+    """(3,) the axis of the first sheave, in the world."""
+    sheave = next((end for end in strand.through if end.radius), strand.through[0])
+    normal: Array = turns.turn_of(_frame(pose, sheave.on)) @ np.asarray(sheave.axis)
+    return normal
+
+
+def pieces(strand: Strand, lying: Lies) -> Array:
+    """(n, 4, 4) world frames of what a strand is drawn with: bars along z, one metre long and
+    thick, stretched to measure."""
+    if strand.kind != "bellows":
+        return bars(lying.places, strand.thickness, 0.12 * strand.thickness)
+    count = 2 * max(round(min(strand.turns, _MOST_TURNS)), 1)
+    frames = bars(np.linspace(lying.places[0], lying.places[1], count + 1), 1.0)
+    wide = np.where(np.arange(count) % 2 == 0, strand.width, 0.78 * strand.width)
+    frames[:, :3, :2] *= wide[:, None, None]
+    return frames
+
+
+def bars(places: Array, thickness: float, overlap: float = 0.0) -> Array:
+    """(n − 1, 4, 4) frames of bars along z from place to place, (n, 3) of them. overlap: how
+    much longer each is than the way, so that no gap shows where they bend (m)."""
+    way = np.diff(places, axis=0)
+    size = np.linalg.norm(way, axis=1)
+    frames = np.repeat(np.eye(4)[None], len(way), axis=0)
+    up = np.broadcast_to(np.array([0.0, 0.0, 1.0]), way.shape)
+    frames[:, :3, :3] = turns.least(up, np.where(size[:, None] > 0, turns.unit(way), up))
+    frames[:, :3, 2] *= (size + overlap)[:, None]
+    frames[:, :3, :2] *= thickness
+    frames[:, :3, 3] = (places[1:] + places[:-1]) / 2
+    return frames
+
+
+def strand_notes(pose: Pose) -> list[Note]:
+    """Strands that can't be drawn, and those that are too short where things stand."""
+    notes = []
+    for strand in pose.program.rig.strands.values():
+        if wrong := wrong_strand(pose.program.rig, strand):
+            notes.append(Note("strand-wrong", strand.name, wrong))
+            continue
+        lying = lies(pose, strand) if strand.length else None
+        if lying is not None and lying.missing > _SHORT:
+            text = (
+                f"{strand.name} is {show_short(lying.missing, 'mm')} too short here: the way is "
+                f"{show_short(lying.length, 'm')}. Make it longer, or let what it ties go less far."
+            )
+            notes.append(Note("strand-short", strand.name, text, "warning"))
+    return notes
