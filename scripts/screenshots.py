@@ -22,7 +22,7 @@ from gremio.core.make.struts import change_strut
 from gremio.core.rig.builder import shape
 from gremio.core.rig.edit.controls import change_control
 from gremio.core.rig.edit.desk import make_into
-from gremio.core.rig.find import channel_key, control_id, part_id
+from gremio.core.rig.find import channel_key, constraint_id, control_id, part_id
 from gremio.core.rig.model import ControlMake, Rolling
 from gremio.core.rig.solids import Box, Cylinder, SpurGear, Tube
 from gremio.desktop.bench.camera import framed
@@ -226,6 +226,14 @@ def _take_works(window: Window, take: Callable[[str], None]) -> None:
     take("reach")
     document.edit("back", lambda _rig: whole)
     window.deck.show_page("Cam")
+    document.move(control_id(document.rig, "Grab"), 0.15)
+    document.move(control_id(document.rig, "Slew"), -0.6)
+    look_at(window, "Crane base", "Crane post", "Crane jib", "Grab head", "Shell, left")
+    document.select(part_id(document.rig, "Crane jib"))
+    take("crane")
+    look_at(window, "Boiler", "Engine bed")
+    document.select(constraint_id(document.rig, "Boiler bolt 3 seat"))
+    take("seats")
     bench.show_all()
 
 
@@ -275,7 +283,6 @@ def _take_links(window: Window, take: Callable[[str], None], settle: Callable[[]
     show("Winch arm")
     document.move(channel_key(document.rig, "Winch"), 2 * math.pi * 1.3)
     window.deck.show_page("Drive map")
-    take("winch-head")
     bench.show_all()
     window.deck.map.view.opened = frozenset(
         node for node in window.deck.map.view.map.nodes if node.startswith("train")
@@ -306,7 +313,6 @@ def _take_links(window: Window, take: Callable[[str], None], settle: Callable[[]
     document.edit("spoil it", lambda _rig: msgspec.structs.replace(whole, parts=parts, links=links))
     show("Windlass")
     window.deck.show_page("Inspection")
-    take("inspection")
     document.undo()
     window.deck.show_page("Cam")
 

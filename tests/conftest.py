@@ -2,11 +2,16 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from hypothesis import settings
 
 import gremio
 from gremio.core.rig.model import Rig
 from gremio.core.rig.solids import Box
 from gremio.demo.saltmarsh import saltmarsh_lock
+
+# The machines are shared: how long one example takes says nothing.
+settings.register_profile("shared", deadline=None)
+settings.load_profile("shared")
 
 
 @pytest.fixture(scope="session")

@@ -136,6 +136,10 @@ def test_bolts_are_placed_on_the_boiler_a_click_each(at_quay: Hand) -> None:
         assert stands[1, 3] == pytest.approx(-way, abs=0.15)
         out = stands[:3, 3] * [1, 0, 1]
         assert stands[:3, 2] @ out / np.linalg.norm(out) > 0.99
+    # Where they were put is their home.
+    stood = np.array([place(at_quay, name) for name in bolts])
+    at_quay.keys("h", CTRL)
+    assert np.array([place(at_quay, name) for name in bolts]) == pytest.approx(stood)
     for _ in range(3):
         at_quay.keys("z", CTRL)
     assert not document.rig.constraints and len(document.rig.parts) == 5
@@ -255,6 +259,11 @@ def test_a_part_is_copied_with_what_ties_it(at_quay: Hand) -> None:
     assert document.rig.parts[document.selected].name == "Crate 2"
     kinds = [(document.rig.parts[c.part].name, c.kind) for c in document.rig.constraints.values()]
     assert kinds == [("Crate", "ride"), ("Crate 2", "ride")]
+    at_quay.keys("k", CTRL)
+    at_quay.rest(20)
+    at_quay.keys("crate 2 ride")
+    at_quay.keys(ENTER)
+    assert document.rig.constraints[document.selected].name == "Crate 2 ride"
 
 
 def test_an_arm_reaches_for_what_is_clicked(at_quay: Hand) -> None:

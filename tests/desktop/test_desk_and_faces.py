@@ -170,8 +170,11 @@ def test_where_the_machine_stops_a_control_is_shown_and_offered(at_quay: Hand) -
     steeper = replace(document.rig.links[link], ratio=0.5)
     document.edit("ratio", lambda rig: replace(rig, links={**rig.links, link: steeper}))
     document.select(slew)
-    at_quay.rest(120)
-    reach = at_quay.instrument("Slew").reach
+    slewing = at_quay.instrument("Slew")
+    at_quay.qtbot.waitUntil(
+        lambda: slewing.reach is not None and slewing.reach.high_by != "", timeout=8000
+    )
+    reach = slewing.reach
     assert reach is not None and reach.high == pytest.approx(2.0, abs=1e-6)
     at_quay.click(at_quay.named("Let its range end there"))
     entry = document.rig.controls[slew]

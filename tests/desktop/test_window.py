@@ -332,8 +332,7 @@ def test_a_rig_with_faults_opens_and_its_notes_are_listed(
     gremio.save(twice, tmp_path / "twice.gremio")
     window = at_lock.window
     assert window.files.open_path(tmp_path / "twice.gremio")
-    at_lock.rest(120)
-    assert window.head.notes.text() == "1 note"
+    at_lock.qtbot.waitUntil(lambda: window.head.notes.text() == "1 note", timeout=8000)
     at_lock.click(window.head.notes)
     assert window.deck.pages.currentWidget() is window.deck.inspection
     at_lock.click(at_lock.named("show it"))

@@ -12,10 +12,11 @@ from gremio.core.frames import matrix
 from gremio.core.make.constraining import constrain, release, swapped, switch, with_target
 from gremio.core.make.copying import copy_part
 from gremio.core.make.round_things import widest_round
-from gremio.core.rig.channels import MOVES, freed, key
+from gremio.core.rig.channels import MOVES, key
 from gremio.core.rig.constraints import VERBS, constraint_words
+from gremio.core.rig.edit.change import without
 from gremio.core.rig.edit.constraints import remove_constraint
-from gremio.core.rig.edit.controls import set_values
+from gremio.core.rig.edit.mounts import place_part
 from gremio.core.rig.edit.paths import add_path
 from gremio.core.rig.find import free_name
 from gremio.core.rig.model import ConstraintKind, Path, PathKind, Rig, Target, Triple
@@ -72,13 +73,14 @@ def seat_at(document: Document, part: str, on: str, place: Array) -> bool:
 
 
 def _put_at(document: Document, rig: Rig, part: str, place: Array) -> Rig:
-    """The rig with a part put at a place of the world by its moves."""
-    above = rig.parts[part].parent
-    frame = np.eye(4) if above is None else document.pose.world(above)
-    local = np.linalg.inv(frame @ matrix(rig.parts[part].mount)) @ np.append(place, 1.0)
-    free = freed(rig.parts[part].joint)
-    values = {key(part, c): float(v) for c, v in zip(MOVES, local[:3], strict=True) if c in free}
-    return set_values(rig, values)
+    """The rig with a part put at a place of the world: by its mount, so that it is at home
+    there."""
+    entry = rig.parts[part]
+    above = np.eye(4) if entry.parent is None else document.pose.world(entry.parent)
+    local = np.linalg.inv(above) @ np.append(place, 1.0)
+    moves = [key(part, channel) for channel in MOVES]
+    rig = replace(rig, at=without(rig.at, *moves))
+    return place_part(rig, part, replace(entry.mount, at=_triple(local[:3])))
 
 
 def seat_copy(document: Document, part: str, on: str, place: Array) -> str:

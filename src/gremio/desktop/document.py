@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import threading
+import time
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -31,8 +33,10 @@ from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program, compile_rig
 from gremio.core.solve.pulling import pull
 
-# How long after a change what is wrong is looked for (ms).
+# How long after a change what is wrong is looked for (ms); and how long nothing has changed
+# before the machine itself is looked over, which takes a while (s).
 _A_MOMENT = 60
+_AT_REST = 0.35
 Edit = Callable[[Rig], Rig]
 Array = npt.NDArray[np.float64]
 
@@ -80,7 +84,8 @@ class Document(QObject):
         self._look.setSingleShot(True)
         self._look.setInterval(_A_MOMENT)
         self._look.timeout.connect(self._look_over)
-        self._warming: threading.Thread | None = None
+        self._looking: threading.Thread | None = None
+        self._last_change = 0.0
         self.pose_changed.connect(self._look_soon)
         self.path: Path | None = None
         self.selected = ""
@@ -133,27 +138,44 @@ class Document(QObject):
     def findings(self) -> list[Finding]:
         """The notes, with what would mend them."""
         from gremio.core.inspect.finding import Finding
-        from gremio.core.inspect.findings import machine_findings, sorted_findings
+        from gremio.core.inspect.findings import sorted_findings
         from gremio.core.solve.strands import strand_notes
 
-        if self._machine is None or self._machine[0] is not self.program:
-            found = machine_findings(self.rig, self.program, self.geometry)
-            self._machine = (self.program, found)
+        machine = self._machine
+        if machine is None or machine[0] is not self.program:
+            machine = self._judge(self.rig, self.program)
         told = [*self.pose.notes, *strand_notes(self.pose), *self._shelf_notes]
-        return sorted_findings([*map(Finding, told), *self._machine[1]])
+        return sorted_findings([*map(Finding, told), *machine[1]])
 
     def _look_over(self) -> None:
-        """Tell that what is wrong may be asked for. What closes loops loads beside the window
-        first, so that nothing waits for it."""
-        if self._program.loops and self._warming is None:
-            self._warming = threading.Thread(target=warm_up, args=(self._program,), daemon=True)
-            self._warming.start()
-        if self._warming is not None and self._warming.is_alive():
+        """Tell that what is wrong may be asked for. The machine is looked over beside the
+        window, when hands rest: every control is swept, and what closes loops is loaded."""
+        busy = self._looking is not None and self._looking.is_alive()
+        if self._machine is not None and self._machine[0] is self._program:
+            self.looked_over.emit()
+        elif busy or time.monotonic() - self._last_change < _AT_REST:
             self._look.start()
         else:
-            self.looked_over.emit()
+            about = self.rig, self._program
+            self._looking = threading.Thread(target=self._judge, args=about, daemon=True)
+            self._looking.start()
+            self._look.start()
+
+    def _judge(self, rig: Rig, program: Program) -> tuple[Program, list[Finding]]:
+        """Find out what is wrong with the machine; safe beside the window, for rig and program
+        never change."""
+        from gremio.core.inspect.findings import machine_findings
+
+        found: list[Finding] = []
+        try:
+            warm_up(program)
+            found = machine_findings(rig, program, partial(self.shelf.geometry, rig))
+        finally:
+            self._machine = (program, found)
+        return program, found
 
     def _look_soon(self) -> None:
+        self._last_change = time.monotonic()
         if not self._look.isActive():
             self._look.start()
 

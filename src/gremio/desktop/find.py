@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import partial
 
@@ -11,9 +11,11 @@ from PyQt6.QtGui import QAction, QKeyEvent
 from PyQt6.QtWidgets import QLabel, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from gremio.core.rig.channels import link_label
+from gremio.core.rig.model import Constraint, Control, Measure, Part, Path, Strand, Strut
 from gremio.desktop.document import Document
 
 _MOST = 12
+Named = Control | Part | Measure | Constraint | Path | Strut | Strand
 
 
 @dataclass(frozen=True)
@@ -28,17 +30,15 @@ class Entry:
 def entries_of(document: Document, actions: list[QAction]) -> list[Entry]:
     """Everything there is to find."""
     rig = document.rig
+    named: list[tuple[str, Mapping[str, Named]]] = [
+        ("control", rig.controls), ("part", rig.parts), ("measure", rig.measures),
+        ("constraint", rig.constraints), ("path", rig.paths), ("strut", rig.struts),
+        ("strand", rig.strands),
+    ]  # fmt: skip
     found = [
-        Entry(control.name, "control", partial(document.select, control_id))
-        for control_id, control in rig.controls.items()
-    ]
-    found += [
-        Entry(part.name, "part", partial(document.select, part_id))
-        for part_id, part in rig.parts.items()
-    ]
-    found += [
-        Entry(measure.name, "measure", partial(document.select, measure_id))
-        for measure_id, measure in rig.measures.items()
+        Entry(thing.name, word, partial(document.select, thing_id))
+        for word, things in named
+        for thing_id, thing in things.items()
     ]
     found += [
         Entry(link_label(rig, link).removeprefix("the "), "link", partial(document.select, i))

@@ -10,7 +10,7 @@ import trimesh
 from scipy.spatial.transform import Rotation, Slerp
 
 import gremio
-from gremio.core.files.glb_out import glb
+from gremio.core.files.glb_out import baked_glb, glb
 from gremio.core.files.model_in import FROM_Y_UP, read_model
 from gremio.core.files.shelf import Shelf
 from gremio.core.frames import Frame
@@ -46,7 +46,9 @@ def test_geometry_and_paint_survive_the_way_out_and_in(lock: Rig, tmp_path) -> N
     model = read_model(path)
     names = {part.name for part in lock.parts.values()}
     copies_named = {f"Louvre, {number}" for number in range(2, 9)}
-    assert {node.name for node in model.nodes} == names | copies_named
+    strands = tuple(strand.name for strand in lock.strands.values())
+    found = {node.name for node in model.nodes if not node.name.startswith(strands)}
+    assert found == names | copies_named
     shelf = Shelf()
     for part in lock.parts.values():
         node = next(n for n in model.nodes if n.name == part.name)
@@ -146,3 +148,21 @@ def test_a_repeated_part_is_written_once_for_each_copy(lock: Rig) -> None:
         name = "Louvre" if number == 1 else f"Louvre, {number}"
         there, _ = scene.graph.get(name)
         assert there == pytest.approx(in_gltf(move @ pose.part("Louvre").world), abs=1e-6)
+
+
+def test_a_rope_goes_along_piece_by_piece() -> None:
+    build = gremio.Builder("Hoist")
+    build.part("Post")
+    build.part("Hook", at=(0.4, 0, 0), joint="slide z")
+    build.control("Lift", "0 m", "1 m", kind="length")
+    build.ratio("Lift", "Hook", 1)
+    rig = gremio.strand(
+        build.rig, "hose", ("Post", (0, 0, 1)), ("Hook", (0, 0, 0)), length=1.2, name="Hose"
+    )
+    loaded = pygltflib.GLTF2.load_from_bytes(baked_glb(rig, Shelf(), "Lift", 0.5))
+    names = [node.name for node in loaded.nodes]
+    pieces = [name for name in names if name.startswith("Hose, ")]
+    assert len(pieces) > 20 and "Hose" in names
+    assert all(node.mesh is not None for node in loaded.nodes if node.name in pieces)
+    moving = {loaded.nodes[c.target.node].name for c in loaded.animations[0].channels}
+    assert set(pieces) <= moving

@@ -213,3 +213,15 @@ def test_what_is_odd_in_a_urdf_is_noted_and_read_on(tmp_path: Path) -> None:
     }  # fmt: skip
     assert rig.parts["p1"].shapes == (Shape(Ball(diameter=1.0), paint="#804000"),)
     assert isinstance(next(iter(rig.links.values())), Ratio)
+
+
+def test_constraints_and_strands_are_told_as_left_out(tmp_path: Path) -> None:
+    build = gremio.Builder("Hoist")
+    build.part("Post")
+    build.part("Hook", at=(0.4, 0, 0), joint="slide z")
+    build.part("Crate", at=(1, 0, 0))
+    rig = gremio.constrain(build.rig, "ride", "Crate", "Hook")
+    rig = gremio.strand(rig, "rope", ("Post", (0, 0, 1)), ("Hook", (0, 0, 0)))
+    told = write_urdf(rig, tmp_path / "hoist.urdf", Shelf())
+    notes = {note.code: note.text for note in told}
+    assert "Crate rides on Hook" in notes["urdf-constraint"] and "Rope" in notes["urdf-strand"]

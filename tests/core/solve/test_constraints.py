@@ -7,7 +7,7 @@ import math
 import numpy as np
 import numpy.typing as npt
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 from scipy.spatial.transform import Rotation
@@ -86,6 +86,7 @@ def local(pose: Pose, part: str, on: str) -> Array:
 ANGLES = st.floats(-3.0, 3.0)
 
 
+@settings(max_examples=40)
 @given(ANGLES, ANGLES, ANGLES)
 def test_what_rides_keeps_its_place_on_its_carrier(a: float, b: float, c: float) -> None:
     rig, _ = tied("ride", "Crate", "Hook")
@@ -467,6 +468,7 @@ def test_a_pose_survives_saving_exactly(kind: ConstraintKind) -> None:
     assert np.array_equal(gremio.solve(again).worlds, gremio.solve(rig).worlds)
 
 
+@settings(max_examples=25)
 @given(st.lists(st.tuples(ANGLES, ANGLES), min_size=2, max_size=5))
 def test_one_frame_or_many_give_the_same(ways: list[tuple[float, float]]) -> None:
     rig, _ = tied("ride", "Crate", "Hook")
@@ -571,3 +573,11 @@ def test_turns_agree_with_a_reference_library(
     ok = ~near_half
     assert turns.share(ours, np.full(len(ours), part))[ok] == pytest.approx(shared[ok], abs=1e-8)
     assert TURNS == ("turn x", "turn y", "turn z")
+
+
+def test_a_pull_at_what_is_tied_to_the_ground_says_why() -> None:
+    rig, _ = tied("pin", "Lamp", "Bollard")
+    program = compile_rig(rig)
+    lamp = part_id(rig, "Lamp")
+    answer = pull(program, evaluate(program, {}).frame(0), lamp, (0, 0, 0), (5, 5, 5))
+    assert isinstance(answer, Held) and "Lamp is pinned to Bollard" in answer.text

@@ -16,10 +16,13 @@ from gremio.core.frames import holds, matrix, quaternions
 from gremio.core.make.faces import with_faces
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import key
-from gremio.core.rig.model import Part, Rig, Shape
+from gremio.core.rig.model import Part, Rig, Shape, Strand
+from gremio.core.rig.solids import Cylinder
 from gremio.core.shape.geometry import Geometry, moved
-from gremio.core.solve.pose import Poses
+from gremio.core.shape.solids import geometry_of, sleeve
+from gremio.core.solve.pose import Pose, Poses
 from gremio.core.solve.repeats import repeat_steps
+from gremio.core.solve.strands import lies, pieces
 
 Array = npt.NDArray[np.float64]
 _TO_Y_UP = np.linalg.inv(FROM_Y_UP)
@@ -70,6 +73,9 @@ class _Writer:
         roots: list[int] = []
         for part_id in self.below.get("", []):
             self._part(part_id, poses, roots)
+        each = [poses.frame(i) for i in range(poses.frames)] if self.rig.strands else []
+        for strand in self.rig.strands.values():
+            self._strand(strand, each, roots)
         moving = self.moving
         self.out.scene = 0
         self.out.scenes = [gltf.Scene(nodes=roots, name=self.rig.name)]
@@ -89,6 +95,26 @@ class _Writer:
                 self.moving.append((index, shown))
             for child in self.below.get(part_id, []):
                 self._part(child, poses, self.out.nodes[index].children)
+
+    def _strand(self, strand: Strand, poses: list[Pose], siblings: list[int]) -> None:
+        """A node for each piece that a strand is drawn with, under one of its name."""
+        lying = [lies(pose, strand) for pose in poses]
+        if not lying or lying[0] is None:
+            return
+        every = np.stack([pieces(strand, one) for one in lying if one is not None])
+        shown = _TO_Y_UP @ every @ FROM_Y_UP
+        surface = geometry_of(Cylinder(diameter=1.0, height=1.0))
+        surface = surface if strand.kind == "bellows" else sleeve()
+        primitive = self._surface(surface, strand.paint)
+        self.out.meshes.append(gltf.Mesh(primitives=[primitive]))
+        mesh = len(self.out.meshes) - 1
+        siblings.append(self._add(strand.name, np.eye(4)))
+        above = self.out.nodes[siblings[-1]].children
+        for number in range(shown.shape[1]):
+            frames = shown[:, number]
+            above.append(self._add(f"{strand.name}, {number + 1}", frames[0], mesh))
+            if np.ptp(frames, axis=0).max() > 0:
+                self.moving.append((above[-1], frames))
 
     def _node(self, part: Part, frames: Array, siblings: list[int]) -> tuple[int, Array]:
         """A node for a part, and its local frames (F, 4, 4). Where a stretched mount would
@@ -122,6 +148,9 @@ class _Writer:
 
     def _primitive(self, shape: Shape) -> gltf.Primitive:
         geometry = moved(self.shelf.geometry(self.rig, shape.solid), matrix(shape.place))
+        return self._surface(geometry, shape.paint)
+
+    def _surface(self, geometry: Geometry, paint: str) -> gltf.Primitive:
         corners, indices = _corners(geometry)
         attributes = gltf.Attributes(
             POSITION=self._accessor(corners[:, :3], gltf.VEC3, gltf.ARRAY_BUFFER),
@@ -130,7 +159,7 @@ class _Writer:
         return gltf.Primitive(
             attributes=attributes,
             indices=self._accessor(indices, gltf.SCALAR, gltf.ELEMENT_ARRAY_BUFFER),
-            material=self._material(shape.paint),
+            material=self._material(paint),
         )
 
     def _material(self, paint: str) -> int:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -13,9 +14,11 @@ from lxml import etree
 from gremio.core.files import atomic
 from gremio.core.files.shelf import Shelf
 from gremio.core.frames import IDENTITY, Frame, angles_of_turn
+from gremio.core.make.constraining import release
 from gremio.core.make.faces import with_faces
 from gremio.core.problem import Note
 from gremio.core.rig.channels import adds, freed, full_label, key, link_label, split
+from gremio.core.rig.constraints import constraint_words
 from gremio.core.rig.edit.controls import all_home
 from gremio.core.rig.joints import APPLIED
 from gremio.core.rig.loops import closure_label
@@ -23,6 +26,7 @@ from gremio.core.rig.model import Part, Ratio, Rig, Shape
 from gremio.core.rig.solids import Ball, Box, Cylinder
 from gremio.core.rig.trains import Train
 from gremio.core.shape.geometry import Geometry
+from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.program import Program, compile_rig
 
 Array = npt.NDArray[np.float64]
@@ -31,7 +35,8 @@ _FAR = 1e3
 
 
 def write_urdf(rig: Rig, path: Path, shelf: Shelf) -> list[Note]:
-    """Write a rig, at home, as URDF, with its other shapes as STL in a folder beside it.
+    """Write a rig, at home, as URDF, with its other shapes as STL in a folder beside it. What
+    is constrained stands where its constraint has it at home.
 
     Returns what URDF can't carry, each with the name of the part. Raises FileProblem.
     """
@@ -53,8 +58,12 @@ class _Writer:
     """Gathers one URDF and its meshes."""
 
     def __init__(self, rig: Rig, path: Path, shelf: Shelf) -> None:
-        self.rig, self.path, self.shelf = rig, path, shelf
-        self.program: Program = compile_rig(all_home(rig))
+        self.tied = rig
+        at_home = all_home(rig)
+        program = compile_rig(at_home, partial(shelf.geometry, rig))
+        standing = evaluate(program, {}).frame(0)
+        self.rig, self.path, self.shelf = release(rig, rig.constraints, standing), path, shelf
+        self.program: Program = compile_rig(all_home(self.rig))
         self.notes: list[Note] = []
         self.meshes: dict[str, bytes] = {}
         self.names: set[str] = {GROUND}
@@ -208,6 +217,13 @@ class _Writer:
         for closure in self.rig.closures.values():
             told = closure_label(self.rig, closure)
             self._note("urdf-loop", "", f"URDF has no closed loops: {told} is left out.")
+        for constraint in self.tied.constraints.values():
+            told = constraint_words(self.tied, constraint)
+            text = f"URDF has no constraints: that {told} is left out; it stands as at home."
+            self._note("urdf-constraint", "", text)
+        for strand in self.rig.strands.values():
+            text = f"URDF has nothing that takes up a way: {strand.name} is left out."
+            self._note("urdf-strand", "", text)
 
     def _visual(self, link: etree._Element, name: str, shape: Shape) -> None:
         visual = etree.SubElement(link, "visual")

@@ -10,6 +10,7 @@ from gremio.core.formula.edit import write
 from gremio.core.make import teach as teaching
 from gremio.core.make.carriage import make_carriage
 from gremio.core.make.constraining import constrain as tie
+from gremio.core.make.constraining import release
 from gremio.core.make.meshing import interlock
 from gremio.core.make.pairs import propose
 from gremio.core.make.strands import shortest_way
@@ -17,7 +18,7 @@ from gremio.core.make.struts import make_strut
 from gremio.core.mechanics.wheels import STEERING_RANGE
 from gremio.core.problem import GremioError, NotFound
 from gremio.core.rig.builder import Typed, values_by_key
-from gremio.core.rig.constraints import KINDS
+from gremio.core.rig.constraints import KINDS, constraints_of
 from gremio.core.rig.edit.closures import add_closure
 from gremio.core.rig.edit.constraints import change_constraint
 from gremio.core.rig.edit.controls import all_home
@@ -188,6 +189,13 @@ def constrain(
     except TypeError as wrong:
         raise GremioError(f"A constraint has no such setting: {wrong}.") from None
     return change_constraint(rig, made, changed)
+
+
+def leave_in_place(rig: Rig, *parts: str) -> Rig:
+    """The rig with the constraints on some parts, by name, turned into plain placement: nothing
+    moves. Of all parts where none is named. Raises NotFound."""
+    ids = [part_id(rig, name) for name in parts] or list(rig.parts)
+    return release(rig, [i for part in ids for i in constraints_of(rig, part)], solve(rig))
 
 
 def _target(rig: Rig, target: str | Sequence[float]) -> Target:

@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 Array = npt.NDArray[np.float64]
 Rows = npt.NDArray[np.intp]
 # Up to so many triangles × points everything is simply looked at.
-_FEW = 60_000
+_FEW = 200_000
 
 
 @dataclass(frozen=True, eq=False)
@@ -40,11 +40,16 @@ class Surface:
 
         return tree_of(self.corners)
 
+    @cached_property
+    def boxes(self) -> tuple[Array, Array]:
+        """(T, 3) low and (T, 3) high corners of the boxes round the triangles."""
+        return self.corners.min(axis=1), self.corners.max(axis=1)
+
     def nearest(self, points: Array) -> tuple[Array, Array]:
         """(Q, 3) the place on the surface nearest to each of some points (Q, 3), and (Q, 3) the
         unit normal there, outward."""
         if len(points) * len(self.corners) <= _FEW:
-            places, triangles = _nearest_of_all(self.corners, points)
+            places, triangles = _nearest_of_all(self, points)
         else:
             from gremio.core.shape.compiled_surface import nearest
 
@@ -86,32 +91,48 @@ class Surface:
         return result
 
 
-def _nearest_of_all(corners: Array, points: Array) -> tuple[Array, Rows]:
-    """(Q, 3) nearest places, and (Q,) on which triangle, by looking at every triangle."""
-    a, b, c = np.moveaxis(corners, 1, 0)
+def _nearest_of_all(surface: Surface, points: Array) -> tuple[Array, Rows]:
+    """(Q, 3) nearest places, and (Q,) on which triangle, by looking at the box round every
+    triangle; closely only at those whose box is as near as the triangle of the nearest box."""
+    low, high = surface.boxes
     p = points[:, None]
-    best = _on_faces(p, a, b, c)
-    apart = ((best - p) ** 2).sum(axis=2)
+    gap = np.maximum(np.maximum(low - p, p - high), 0.0)
+    box = np.einsum("qti,qti->qt", gap, gap)
+    each = np.arange(len(points))
+    _, reach = _on_triangles(surface.corners[np.argmin(box, axis=1)], points)
+    point, triangle = np.nonzero(box <= reach[:, None] * (1 + 1e-9) + 1e-30)
+    places, apart = _on_triangles(surface.corners[triangle], points[point])
+    # Pairs come point by point, each with one triangle at least: the nearest of each.
+    order = np.lexsort((apart, point))
+    first = order[np.searchsorted(point[order], each)]
+    return places[first], triangle[first]
+
+
+def _on_triangles(corners: Array, points: Array) -> tuple[Array, Array]:
+    """(K, 3) the place on each triangle (K, 3, 3) nearest to each point (K, 3), and (K,) the
+    square of its distance."""
+    a, b, c = np.moveaxis(corners, 1, 0)
+    best = _on_faces(points, a, b, c)
+    apart = ((best - points) ** 2).sum(axis=1)
     for one, two in ((a, b), (b, c), (c, a)):
         along = two - one
-        share = ((p - one) * along).sum(axis=2) / (along * along).sum(axis=1)
-        place = one + np.clip(share, 0.0, 1.0)[..., None] * along
-        away = ((place - p) ** 2).sum(axis=2)
-        nearer = away < apart
-        best, apart = np.where(nearer[..., None], place, best), np.where(nearer, away, apart)
-    found = np.argmin(apart, axis=1)
-    return best[np.arange(len(points)), found], found
+        share = ((points - one) * along).sum(axis=1) / (along * along).sum(axis=1)
+        place = one + np.clip(share, 0.0, 1.0)[:, None] * along
+        off = ((place - points) ** 2).sum(axis=1)
+        nearer = off < apart
+        best, apart = np.where(nearer[:, None], place, best), np.where(nearer, off, apart)
+    return best, apart
 
 
 def _on_faces(p: Array, a: Array, b: Array, c: Array) -> Array:
-    """(Q, T, 3) feet of the perpendiculars on triangles; far away where they are outside."""
+    """(K, 3) feet of the perpendiculars on triangles; far away where they are outside."""
     normal = np.cross(b - a, c - a)
     square = (normal * normal).sum(axis=1)
-    foot = p - (((p - a) * normal).sum(axis=2) / square)[..., None] * normal
-    inside = np.ones(foot.shape[:2], dtype=bool)
+    foot = p - (((p - a) * normal).sum(axis=1) / square)[:, None] * normal
+    inside = np.ones(len(foot), dtype=bool)
     for one, two in ((a, b), (b, c), (c, a)):
-        inside &= (np.cross(two - one, foot - one) * normal).sum(axis=2) >= 0
-    result: Array = np.where(inside[..., None], foot, 1e150)
+        inside &= (np.cross(two - one, foot - one) * normal).sum(axis=1) >= 0
+    result: Array = np.where(inside[:, None], foot, 1e150)
     return result
 
 

@@ -5,16 +5,16 @@ Many constraints of one make are looked at together: n of them, in F frames.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
 
-from gremio.core.frames import matrix, turn_matrix
+from gremio.core.frames import matrix
 from gremio.core.mechanics import turns
-from gremio.core.rig.model import Constraint, Path, Target, Way
+from gremio.core.rig.model import Constraint, Path, Way
 from gremio.core.shape.paths import along, length, rolled, way_to
 from gremio.core.shape.surfaces import Surface
 
@@ -25,17 +25,55 @@ _COMING_DOWN = 60
 _NEAR = 1e-12
 
 
+class Kept(NamedTuple):
+    """What constraints of one make say, as arrays. targets: (n, m, 1, 4, 4) what is kept to
+    each target, and at: (n, m, 1, 3) their points. turn: (n, 1, 3, 3) and aside: (n, 1, 3), or
+    frame: (n, 1, 4, 4), what is kept in the frames that are found. axis, second: (n, 1, 3).
+    """
+
+    targets: Array
+    at: Array
+    frame: Array
+    axis: Array
+    second: Array
+    toward: Array
+
+    @property
+    def turn(self) -> Array:
+        """(n, 1, 3, 3) how the parts stand in the frames that are found for them."""
+        return self.frame[..., :3, :3]
+
+    @property
+    def aside(self) -> Array:
+        """(n, 1, 3) how far off the places that are found."""
+        return self.frame[..., :3, 3]
+
+
+def kept_of(made: Sequence[Constraint]) -> Kept:
+    """What constraints of one make say."""
+    return Kept(
+        np.array([[matrix(t.offset) for t in one.targets] for one in made])[:, :, None],
+        np.array([[t.at for t in one.targets] for one in made], dtype=float)[:, :, None],
+        np.array([matrix(one.offset) for one in made])[:, None],
+        np.array([axis_of(one.axis) for one in made])[:, None],
+        np.array([axis_of(one.second) for one in made])[:, None],
+        np.array([one.toward.at for one in made], dtype=float)[:, None],
+    )
+
+
 class Seen(NamedTuple):
     """What constraints of one make look at.
 
-    made: the n constraints. mounts: (n, F, 4, 4) world frames of their parts' mounts. moves,
-    turns, scales: (n, F, 3) the channels of their parts as they are without the constraints.
+    made: the n constraints, and kept: what they say. mounts: (n, F, 4, 4) world frames of their
+    parts' mounts. moves, turns, scales: (n, F, 3) the channels of their parts as they are
+    without the constraints.
     targets: (n, m, F, 4, 4) world frames of what the targets are on. weights: (n, m, F).
     toward: (n, F, 4, 4) of what a second axis is kept toward. number: (n, F) the constraints'
     number of a name. moving: which of move x, y and z they give (0, 1, 2).
     """
 
     made: tuple[Constraint, ...]
+    kept: Kept
     mounts: Array
     moves: Array
     turns: Array
@@ -85,11 +123,6 @@ def _inverse(frames: Array) -> Array:
     return np.asarray(found, dtype=np.float64)
 
 
-def _of_targets(seen: Seen, pick: Callable[[Target], npt.ArrayLike]) -> Array:
-    """(n, m, 1, ...) something of each target."""
-    return np.array([[pick(target) for target in one.targets] for one in seen.made])[:, :, None]
-
-
 def _shares(seen: Seen) -> tuple[Array, Yes]:
     """(n, m, F) how much each target counts, and (n, F) whether any does."""
     total = seen.weights.sum(axis=1)
@@ -114,7 +147,7 @@ def _size(frames: Array) -> Array:
 def ride(seen: Seen) -> Goal:
     """Carried entirely: as it stands in the target's frame."""
     shares, has = _shares(seen)
-    frames = seen.targets @ _of_targets(seen, lambda target: matrix(target.offset))
+    frames = seen.targets @ seen.kept.targets
     place = (frames[..., :3, 3] * shares[..., None]).sum(axis=1)
     scales = (_size(frames) * shares[..., None]).sum(axis=1) / _size(seen.mounts)
     return Goal(has, place, _mean_turn(turns.turn_of(frames), shares), scales=scales)
@@ -122,22 +155,22 @@ def ride(seen: Seen) -> Goal:
 
 def _points(seen: Seen) -> Array:
     """(n, m, F, 3) the targets' points, in the world."""
-    return _at(seen.targets, _of_targets(seen, lambda target: target.at))
+    return _at(seen.targets, seen.kept.at)
 
 
 def pin(seen: Seen) -> Goal:
     """Position only: at the target's point, or as far from it as was kept."""
     shares, has = _shares(seen)
-    points = _points(seen) + _of_targets(seen, lambda target: target.offset.at)
+    points = _points(seen) + seen.kept.targets[..., :3, 3]
     return Goal(has, (points * shares[..., None]).sum(axis=1))
 
 
 def match(seen: Seen) -> Goal:
     """Orientation only: turned as the target is, or against it as was kept."""
     shares, has = _shares(seen)
-    kept = _of_targets(seen, lambda target: turn_matrix(target.offset.turn))
-    turned = _mean_turn(turns.turn_of(seen.targets) @ kept, shares)
-    sizes = _size(seen.targets) * _of_targets(seen, lambda target: target.offset.scale)
+    kept = seen.kept.targets
+    turned = _mean_turn(turns.turn_of(seen.targets) @ turns.turn_of(kept), shares)
+    sizes = _size(seen.targets) * _size(kept)
     scales = (sizes * shares[..., None]).sum(axis=1) / _size(seen.mounts)
     return Goal(has, turn=turned, scales=scales)
 
@@ -147,16 +180,6 @@ def axis_of(way: Way) -> Array:
     vector = np.zeros(3)
     vector["xyz".index(way[-1])] = -1.0 if way[0] == "-" else 1.0
     return vector
-
-
-def _ways(seen: Seen, pick: Callable[[Constraint], Way]) -> Array:
-    """(n, 1, 3) an axis of each constraint's part."""
-    return np.array([axis_of(pick(one)) for one in seen.made])[:, None]
-
-
-def _kept_turns(seen: Seen) -> Array:
-    """(n, 1, 3, 3) how the parts stand in the frames that are found for them."""
-    return np.array([turn_matrix(one.offset.turn) for one in seen.made])[:, None]
 
 
 def aim(seen: Seen, paths: tuple[Path | None, ...], whole: bool) -> Goal:
@@ -174,7 +197,7 @@ def aim(seen: Seen, paths: tuple[Path | None, ...], whole: bool) -> Goal:
     way = (points * shares[..., None]).sum(axis=1) - places
     far = np.linalg.norm(way, axis=-1)
     has = has & (far > _NEAR)
-    goal, axis, kept = turns.unit(way), _ways(seen, lambda one: one.axis), _kept_turns(seen)
+    goal, axis, kept = turns.unit(way), seen.kept.axis, seen.kept.turn
     if not whole:
         profile = goal[..., :, None] * axis[..., None, :] @ kept
         return Goal(has, turn=profile, whole=False)
@@ -184,13 +207,10 @@ def aim(seen: Seen, paths: tuple[Path | None, ...], whole: bool) -> Goal:
     if one.upright != "none":
         up = np.broadcast_to(np.array([0.0, 0.0, 1.0]), goal.shape)
         if one.upright == "target":
-            at = np.array([c.toward.at for c in seen.made])[:, None]
-            up = _at(seen.toward, at) - places
+            up = _at(seen.toward, seen.kept.toward) - places
         across = np.cross(goal, up)
         level = np.linalg.norm(across, axis=-1) > 1e-9 * np.linalg.norm(up, axis=-1)
-        upright = _two_axes(goal, up) @ np.swapaxes(
-            _two_axes(axis, _ways(seen, lambda one: one.second)), -1, -2
-        )
+        upright = _two_axes(goal, up) @ np.swapaxes(_two_axes(axis, seen.kept.second), -1, -2)
         turned = np.where(level[..., None, None], upright, turned)
     return Goal(has, turn=turned @ kept)
 
@@ -245,11 +265,10 @@ def seat(seen: Seen, surface: Surface | None) -> Goal:
     frames = seen.targets[:, 0]
     back = _inverse(frames)
     off = seen.number("stand-off")[..., None]
-    aside = np.array([one.offset.at for one in seen.made])[:, None]
+    aside = seen.kept.aside
     place = seen.places
     for _ in range(1 if len(seen.moving) == 3 else _COMING_DOWN):
-        inside = _at(back, place)
-        nearest, outward = surface.nearest(inside.reshape(-1, 3))
+        nearest, outward = surface.nearest(_at(back, place).reshape(-1, 3))
         on = _at(frames, nearest.reshape(shape))
         # A normal goes by the inverse transpose of what its surface goes by.
         normal = turns.unit(
@@ -261,9 +280,8 @@ def seat(seen: Seen, surface: Surface | None) -> Goal:
             break
     turned = None
     if seen.made[0].stands:
-        kept = _kept_turns(seen)
+        kept, axis = seen.kept.turn, seen.kept.axis
         bare = seen.stands @ np.swapaxes(kept, -1, -2)
-        axis = _ways(seen, lambda one: one.axis)
         turned = turns.least((bare @ axis[..., None])[..., 0], normal) @ bare @ kept
     return Goal(np.ones(shape[:2], dtype=bool), place, turned, normal=normal)
 
@@ -291,8 +309,7 @@ def follow_path(seen: Seen, path: Path) -> Goal:
     way = seen.number("share") * length(path) if one.by_share else seen.number("way")
     found = along(path, way.ravel(), one.banked_for)
     found = rolled(found, seen.number("roll").ravel()).reshape(count, frames, 4, 4)
-    kept = np.array([matrix(c.offset) for c in seen.made])[:, None]
-    stands = seen.targets[:, 0] @ found @ kept
+    stands = seen.targets[:, 0] @ found @ seen.kept.frame
     has = np.ones((count, frames), dtype=bool)
     return Goal(has, stands[..., :3, 3], turns.turn_of(stands))
 

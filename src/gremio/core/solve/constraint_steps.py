@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -17,7 +18,7 @@ from gremio.core.rig.solids import AnySolid
 from gremio.core.shape.geometry import Geometry
 from gremio.core.shape.surfaces import Surface, surface_of
 from gremio.core.solve import constraint_goals as goals
-from gremio.core.solve.constraint_goals import Goal, Seen
+from gremio.core.solve.constraint_goals import Goal, Kept, Seen, kept_of
 from gremio.core.solve.frames import Finder
 from gremio.core.solve.wants import Want, want_of
 
@@ -34,7 +35,7 @@ class ConstraintBatch:
     ids, made: each. part_rows: (n,). rows: (n, 9) channel rows of their parts, −1 where one is
     grounded. given: which of the nine (moves, turns, scales) they give. number_rows: (n,) rows
     of their numbers, by name. paths: of each target, the path that it is. surface: of a seat.
-    low, high: (n, 9).
+    low, high: (n, 9). reads: rows of all channels that they depend on, their own among them.
     """
 
     ids: tuple[str, ...]
@@ -47,8 +48,14 @@ class ConstraintBatch:
     surface: Surface | None
     low: Array
     high: Array
+    reads: Rows
 
-    @property
+    @cached_property
+    def kept(self) -> Kept:
+        """What they say, as arrays."""
+        return kept_of(self.made)
+
+    @cached_property
     def followers(self) -> Rows:
         """Rows of the channels that are given."""
         return self.rows[:, self.given].ravel()
@@ -93,9 +100,10 @@ class ConstraintBatch:
         toward = np.zeros((0, 0, 4, 4))
         if self.made[0].upright == "target":
             toward = finder.frames([one.toward.on for one in self.made])
+        moving = tuple(i for i in self.given if i < 3)
         return Seen(
-            self.made, mounts, base[..., :3], base[..., 3:6], base[..., 6:], targets, weights,
-            toward, lambda name: self._number(finder, name), tuple(i for i in self.given if i < 3),
+            self.made, self.kept, mounts, base[..., :3], base[..., 3:6], base[..., 6:], targets,
+            weights, toward, lambda name: self._number(finder, name), moving,
         )  # fmt: skip
 
     def _number(self, finder: Finder, name: str) -> Array:
@@ -191,9 +199,11 @@ def constraint_batches(
     row: dict[str, int],
     limits: tuple[Array, Array],
     geometry: GeometryOf,
+    reads: Mapping[str, Rows],
 ) -> tuple[ConstraintBatch, ...]:
     """Constraints of a rig put together by their make. ids: of those that can be computed at
-    one time. row: from channel key to row. limits: (C,) low and high of all channels."""
+    one time. reads: rows of what each depends on. row: from channel key to row. limits: (C,)
+    low and high of all channels. geometry: finds the surface of a solid."""
     makes: dict[tuple[object, ...], list[str]] = {}
     for constraint_id in ids:
         one = rig.constraints[constraint_id]
@@ -204,7 +214,13 @@ def constraint_batches(
             one.targets[0].on if one.kind == "seat" else None,
         )  # fmt: skip
         makes.setdefault(make, []).append(constraint_id)
-    return tuple(_batch(rig, those, part_row, row, limits, geometry) for those in makes.values())
+    return tuple(
+        _batch(
+            rig, those, part_row, row, limits, geometry,
+            np.unique(np.concatenate([reads[i] for i in those])),
+        )
+        for those in makes.values()
+    )  # fmt: skip
 
 
 def _given(one: Constraint, row: dict[str, int]) -> tuple[int, ...]:
@@ -219,6 +235,7 @@ def _batch(
     row: dict[str, int],
     limits: tuple[Array, Array],
     geometry: GeometryOf,
+    reads: Rows,
 ) -> ConstraintBatch:
     made = tuple(rig.constraints[i] for i in ids)
     rows = np.array([[row.get(key(one.part, c), -1) for c in CHANNELS] for one in made])
@@ -238,4 +255,5 @@ def _batch(
         surface=surface_of(seat_on, geometry) if seat_on is not None else None,
         low=limits[0][rows],
         high=limits[1][rows],
+        reads=reads,
     )

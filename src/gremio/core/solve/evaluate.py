@@ -7,9 +7,11 @@ from collections.abc import Mapping
 import numpy as np
 import numpy.typing as npt
 
+from gremio.core.solve.constraint_steps import ConstraintBatch
 from gremio.core.solve.frames import Finder, world_frames
 from gremio.core.solve.pose import Closing, Poses
 from gremio.core.solve.program import Program
+from gremio.core.solve.reach_steps import ReachStep
 from gremio.core.solve.steps import CamsStep, FormulaStep, Level
 from gremio.core.solve.wants import Want
 
@@ -73,7 +75,7 @@ def evaluate_channels(
         if level.sets or level.adds:
             _stand_in(program, level, channels, asked, held or {}, undefined)
         for constraints in level.constraints:
-            found = constraints.run(finder, asked)
+            found = _constrain(constraints, finder, asked)
             if wants is not None:
                 wants.update(found)
         level.limits.hold(channels)
@@ -99,6 +101,21 @@ def _run(level: Level, finder: Finder, asked: Array) -> None:
         given = asked[step.followers] + step.values(finder)
         asked[step.followers] = given
         channels[step.followers] = given
+
+
+def _constrain(step: ConstraintBatch | ReachStep, finder: Finder, asked: Array) -> dict[str, Want]:
+    """Let constraints give their channels; once, where all that they depend on stands still
+    from frame to frame."""
+    channels = finder.channels
+    frames = channels.shape[1]
+    read = channels[step.reads]
+    if frames == 1 or bool((read != read[:, :1]).any()):
+        return step.run(finder, asked)
+    one, asked_one = Finder(finder.program, channels[:, :1].copy()), asked[:, :1].copy()
+    found = step.run(one, asked_one)
+    rows = step.followers
+    channels[rows], asked[rows] = one.channels[rows], asked_one[rows]
+    return {i: want.spread(frames) for i, want in found.items()}
 
 
 def _stand_in(

@@ -84,11 +84,15 @@ def _constraint_steps(
     stops: Stops,
     geometry: GeometryOf,
 ) -> tuple[ConstraintBatch | ReachStep, ...]:
-    ids = [block.constraint for block in blocks if block.constraint]
-    chains = [i for i in ids if rig.constraints[i].kind == "reach"]
-    others = [i for i in ids if i not in chains]
-    made = constraint_batches(rig, others, part_row, row, stops[:2], geometry)
-    return (*made, *(reach_step(rig, i, row, stops[:2]) for i in chains))
+    reads = {
+        block.constraint: np.array([row[c] for c in (*block.reads, *block.writes)], dtype=np.intp)
+        for block in blocks
+        if block.constraint
+    }
+    chains = [i for i in reads if rig.constraints[i].kind == "reach"]
+    others = [i for i in reads if i not in chains]
+    made = constraint_batches(rig, others, part_row, row, stops[:2], geometry, reads)
+    return (*made, *(reach_step(rig, i, row, stops[:2], reads[i]) for i in chains))
 
 
 def _written(rig: Rig, blocks: tuple[Block, ...], row: dict[str, int]) -> npt.NDArray[np.intp]:

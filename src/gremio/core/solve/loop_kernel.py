@@ -15,13 +15,15 @@ from gremio.core.solve.loop_shape import Shape
 _STEP = 0.12
 _NEWTON = 24
 _FINEST = 1e-9
+# At what share of its size a loop's gaps count as closed, and as closed on the way there.
+_CLOSED, _ON_THE_WAY = 1e-13, 1e-6
 
 
 @numba.njit(cache=True, error_model="numpy")
 def _place(shape, q, worlds, origins, axes):  # type: ignore[no-untyped-def]
     """Fill the frames (P, 3, 4), and where each channel works (C, 3), and along what (C, 3)."""
-    m = np.empty((3, 4))
     for i in range(len(shape.parents)):
+        m = worlds[i]
         parent = shape.parents[i]
         if parent < 0:
             m[:, :] = shape.mounts[i]
@@ -47,15 +49,15 @@ def _place(shape, q, worlds, origins, axes):  # type: ignore[no-untyped-def]
                     first, second = m[r, a], m[r, b]
                     m[r, a] = first * cos + second * sin
                     m[r, b] = second * cos - first * sin
-        worlds[i] = m
 
 
 @numba.njit(cache=True, error_model="numpy")
-def _gaps(shape, worlds, origins, axes, gap, jac):  # type: ignore[no-untyped-def]
-    """Fill the gaps (M,) of all closures and their Jacobian (M, n); returns the greatest."""
+def _gaps(shape, worlds, origins, axes, gap, jac, spare):  # type: ignore[no-untyped-def]
+    """Fill the gaps (M,) of all closures and their Jacobian (M, n); returns the greatest.
+    spare: (10, 3) to work in."""
     row, worst = 0, 0.0
-    here, there, off = np.empty(3), np.empty(3), np.empty(3)
-    ways, turned = np.empty((3, 3)), np.empty(3)
+    here, there, off, turned = spare[0], spare[1], spare[2], spare[3]
+    ways = spare[4:7]
     for k in range(len(shape.ends)):
         for side in range(2):
             point = here if side == 0 else there
@@ -67,7 +69,8 @@ def _gaps(shape, worlds, origins, axes, gap, jac):  # type: ignore[no-untyped-de
                 else:
                     w = worlds[i]
                     point[r] = w[r, 0] * p[0] + w[r, 1] * p[1] + w[r, 2] * p[2] + w[r, 3]
-        off[:] = here - there
+        for r in range(3):
+            off[r] = here[r] - there[r]
         count = 3
         rail = shape.rail[k]
         on_rail = rail[0] * rail[0] + rail[1] * rail[1] + rail[2] * rail[2] > 0
@@ -96,7 +99,9 @@ def _gaps(shape, worlds, origins, axes, gap, jac):  # type: ignore[no-untyped-de
             ways[0] /= np.sqrt((ways[0] ** 2).sum())
             ways[1] = np.cross(turned, ways[0])
         else:
-            ways[:, :] = np.eye(3)
+            ways[:, :] = 0.0
+            for r in range(3):
+                ways[r, r] = 1.0
         for d in range(count):
             gap[row + d] = ways[d, 0] * off[0] + ways[d, 1] * off[1] + ways[d, 2] * off[2]
             worst = max(worst, abs(gap[row + d]))
@@ -166,10 +171,11 @@ def _solve_damped(jac, gap, rows, damping, matrix, step):  # type: ignore[no-unt
 
 
 @numba.njit(cache=True, error_model="numpy")
-def _close(shape, q, work, far):  # type: ignore[no-untyped-def]
+def _close(shape, q, work, far, near):  # type: ignore[no-untyped-def]
     """Newton from q, in place; returns the greatest gap that is left, or inf when it went
-    astray by more than `far` from where it began."""
-    worlds, origins, axes, gap, jac, matrix, step, begun = work
+    astray by more than `far` from where it began. near: the share of the loop's size at which
+    a gap counts as closed."""
+    worlds, origins, axes, gap, jac, matrix, step, begun, spare = work
     n = len(shape.found)
     for c in range(n):
         begun[c] = q[shape.found[c]]
@@ -177,8 +183,8 @@ def _close(shape, q, work, far):  # type: ignore[no-untyped-def]
     best = np.inf
     for turn in range(_NEWTON):
         _place(shape, q, worlds, origins, axes)
-        worst = _gaps(shape, worlds, origins, axes, gap, jac)
-        if worst <= 1e-13 * shape.size or (worst >= best and worst <= 1e-11 * shape.size):
+        worst = _gaps(shape, worlds, origins, axes, gap, jac, spare)
+        if worst <= near * shape.size or (worst >= best and worst <= 1e-11 * shape.size):
             return worst
         if turn > 8 and worst > 0.5 * best and worst > 1e-6 * shape.size:
             return np.inf
@@ -197,7 +203,7 @@ def _close(shape, q, work, far):  # type: ignore[no-untyped-def]
             if abs(q[s] - begun[c]) > far * scale:
                 return np.inf
     _place(shape, q, worlds, origins, axes)
-    worst = _gaps(shape, worlds, origins, axes, gap, jac)
+    worst = _gaps(shape, worlds, origins, axes, gap, jac, spare)
     return worst if worst <= 1e-10 * shape.size else np.inf
 
 
@@ -246,14 +252,17 @@ def _follow(shape, q, before, asked, work):  # type: ignore[no-untyped-def]
                 trial[s] = q[s] + (heading[s] * share if share <= 4.0 else 0.0)
             else:
                 trial[s] = start[s] + (asked[s] - start[s]) * (done + width)
-        gap = _close(shape, trial, work, 0.6)
+        # On the way it is enough to stay on the branch; at the end, and where the reach may end,
+        # it is closed.
+        near = _CLOSED if width < usual or done + width >= 1.0 else _ON_THE_WAY
+        gap = _close(shape, trial, work, 0.6, near)
         if gap == np.inf and share > 0.0:
             for s in range(count):
                 if is_found[s]:
                     trial[s] = q[s]
                 else:
                     trial[s] = start[s] + (asked[s] - start[s]) * (done + width)
-            gap = _close(shape, trial, work, 0.6)
+            gap = _close(shape, trial, work, 0.6, near)
         if gap < np.inf and _within(shape, trial):
             heading = trial - q
             q[:] = trial
@@ -264,6 +273,10 @@ def _follow(shape, q, before, asked, work):  # type: ignore[no-untyped-def]
             width *= 0.5
             if width < _FINEST:
                 break
+    if done < 1.0:
+        trial[:] = q
+        if _close(shape, trial, work, 0.6, _CLOSED) < np.inf:
+            q[:] = trial
     return done
 
 
@@ -278,6 +291,7 @@ def _room(shape):  # type: ignore[no-untyped-def]
     return (
         np.empty((len(shape.parents), 3, 4)), np.empty((count, 3)), np.empty((count, 3)),
         np.empty(rows), np.empty((rows, n)), np.empty((n, n)), np.empty(n), np.empty(n),
+        np.empty((10, 3)),
     )  # fmt: skip
 
 
@@ -298,7 +312,7 @@ def close_frames(shape, home, asked, before, result, gone, left):  # type: ignor
                 earlier = result[before[before[f]]].copy()
         gone[f] = _follow(shape, q, earlier, asked[f], work)
         _place(shape, q, work[0], work[1], work[2])
-        left[f] = _gaps(shape, work[0], work[1], work[2], work[3], work[4])
+        left[f] = _gaps(shape, work[0], work[1], work[2], work[3], work[4], work[8])
         result[f] = q
         if before[f] >= 0 and gone[before[f]] < 1.0:
             gone[f] = min(gone[f], gone[before[f]])
@@ -323,9 +337,9 @@ def assemble(shape, q):  # type: ignore[no-untyped-def]
     work = _room(shape)
     trial = q.copy()
     for _ in range(8):
-        gap = _close(shape, trial, work, 1e6)
+        gap = _close(shape, trial, work, 1e6, _CLOSED)
         if gap < np.inf:
             q[:] = trial
             return gap
     _place(shape, q, work[0], work[1], work[2])
-    return _gaps(shape, work[0], work[1], work[2], work[3], work[4])
+    return _gaps(shape, work[0], work[1], work[2], work[3], work[4], work[8])

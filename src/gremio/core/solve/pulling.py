@@ -8,6 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from gremio.core.rig.channels import freed, key, label, split
+from gremio.core.rig.constraints import constraint_words, constraints_of
 from gremio.core.rig.order import carriers
 from gremio.core.solve.backward import Hand, Held, drive_line, inputs_above
 from gremio.core.solve.evaluate import evaluate
@@ -41,12 +42,23 @@ def pull(
         if best is None or away < best[0] - 1e-9:
             best = (away, Hand(lead, value))
     if best is None:
-        return Held(
-            f"{program.rig.parts[part].name} is grounded: nothing that can move carries it."
-        )
+        name = program.rig.parts[part].name
+        grounded = f"{name} is grounded: nothing that can move carries it."
+        return Held(_what_ties(program, part) or grounded)
     if best[0] < before - 1e-12:
         return best[1]
     return Held(_what_holds(program, pose, part))
+
+
+def _what_ties(program: Program, part: str) -> str:
+    """The constraint that keeps a part, or what carries it, where it is; "" for none."""
+    rig = program.rig
+    for carrier in carriers(rig, part):
+        for constraint_id in constraints_of(rig, carrier):
+            if not rig.constraints[constraint_id].off:
+                told = constraint_words(rig, rig.constraints[constraint_id])
+                return f"{told}, so it comes no nearer. Switch the constraint off on its Card."
+    return ""
 
 
 def _inputs_of(program: Program, part: str) -> list[str]:
@@ -114,9 +126,10 @@ def _what_holds(program: Program, pose: Pose, part: str) -> str:
         value = pose.at(channel)
         ends = (("low", float(program.low[row])), ("high", float(program.high[row])))
         for end, stop in ends:
-            if abs(value - stop) <= 1e-6 * max(1.0, abs(stop)):
+            if math.isfinite(stop) and abs(value - stop) <= 1e-6 * max(1.0, abs(stop)):
                 word = "end of the range" if not split(channel)[1] else "stop"
                 return (
                     f"{rig.parts[part].name} is held by the {end} {word} of {label(rig, channel)}."
                 )
-    return f"{rig.parts[part].name} comes no nearer: its joints lead another way."
+    tied = _what_ties(program, part)
+    return tied or f"{rig.parts[part].name} comes no nearer: its joints lead another way."

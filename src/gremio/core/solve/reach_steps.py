@@ -35,7 +35,8 @@ _BIAS = 1e-9
 class ReachStep:
     """One chain. parts: ids from what is first moved to the tip. rows: (k,) of the channels that
     may move, and stiffness, low, high: (k,) of them. place: of each, by key. number_rows: of the
-    constraint's numbers. size: a length of the chain (m)."""
+    constraint's numbers. size: a length of the chain (m). reads: rows of all channels that it
+    depends on, its own among them."""
 
     constraint_id: str
     made: Constraint
@@ -47,6 +48,7 @@ class ReachStep:
     high: Array
     number_rows: dict[str, int]
     size: float
+    reads: Rows
 
     @property
     def followers(self) -> Rows:
@@ -149,9 +151,10 @@ class ReachStep:
 
 
 def reach_step(
-    rig: Rig, constraint_id: str, row: dict[str, int], limits: tuple[Array, Array]
+    rig: Rig, constraint_id: str, row: dict[str, int], limits: tuple[Array, Array], reads: Rows
 ) -> ReachStep:
-    """The step of a chain. row: from channel key to row. limits: (C,) low and high."""
+    """The step of a chain. row: from channel key to row. limits: (C,) low and high. reads: rows
+    of what it depends on."""
     made = rig.constraints[constraint_id]
     keys = given_keys(rig, constraint_id)
     owners = {split(channel)[0] for channel in keys}
@@ -165,5 +168,5 @@ def reach_step(
         np.array([max(made.stiffness.get(channel, 1.0), 1e-6) for channel in keys]),
         limits[0][rows], limits[1][rows],
         {name: row[f"{constraint_id} {name}"] for name in numbers(made)},
-        max(size + float(np.linalg.norm(made.tip)), 1e-3),
+        max(size + float(np.linalg.norm(made.tip)), 1e-3), reads,
     )  # fmt: skip

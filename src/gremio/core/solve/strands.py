@@ -54,8 +54,10 @@ def lies(pose: Pose, strand: Strand) -> Lies | None:
         return Lies(coils, away, 1, 0.0)
     if strand.kind == "bellows":
         return Lies(np.stack([one, two]), away, 1, 0.0)
-    hangs = strand.length > away
-    places = hanging(one, two, strand.length, _HANGS) if hangs else np.stack([one, two])
+    places = np.stack([one, two])
+    if strand.length:
+        # As many where it is taut, so that one frame has what another has.
+        places = hanging(one, two, strand.length, _HANGS)
     return Lies(places, max(strand.length, away), 1, _missing(strand, away))
 
 

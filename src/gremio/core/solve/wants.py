@@ -42,6 +42,14 @@ class Want(NamedTuple):
         cut = [None if a is None else a[some] for a in arrays]
         return Want(self.has[some], self.influence[some], cut[0], cut[1], self.whole, *cut[2:])
 
+    def spread(self, frames: int) -> Want:
+        """The same in many frames, of what is wanted in one."""
+        arrays = (self.place, self.turn, self.missing, self.normal)
+        wide = [None if a is None else np.broadcast_to(a, (frames, *a.shape[1:])) for a in arrays]
+        has = np.broadcast_to(self.has, (frames,))
+        influence = np.broadcast_to(self.influence, (frames,))
+        return Want(has, influence, wide[0], wide[1], self.whole, *wide[2:])
+
 
 def want_of(goal: Goal, index: int, influence: Array) -> Want:
     """What one of several constraints wants. influence: (F,)."""

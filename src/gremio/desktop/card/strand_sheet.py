@@ -74,6 +74,8 @@ class StrandSheet(Sheet):
         field = number_field(self.document, self, kind, f"{word} of {self.entry.name}")
         if name in ("thickness", "width"):
             field.unit = "mm"
+        if name == "turns":
+            field.decimals = 1
         field.set_value(getattr(self.entry, name))
         field.committed.connect(lambda value: self._change(word.lower(), **{name: value}))
         self.row(word, field)
