@@ -25,6 +25,8 @@ def window(qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Ite
     with qtbot.waitSignal(window.bench.frame_drawn, timeout=20000):
         window.move(0, 0)
         window.show()
+    # Anti-aliasing a frame at rest takes a third of the tests' time, and has a test of its own.
+    window.bench._resting.setInterval(60_000)
     window.activateWindow()
     qtbot.waitUntil(window.isActiveWindow, timeout=5000)
     yield window

@@ -12,6 +12,7 @@ from gremio.core.frames import matrix
 from gremio.core.make.constraining import constrain, release, swapped, switch, with_target
 from gremio.core.make.copying import copy_part
 from gremio.core.make.round_things import widest_round
+from gremio.core.rig.carrying import carriers
 from gremio.core.rig.channels import MOVES, key
 from gremio.core.rig.constraints import VERBS, constraint_words
 from gremio.core.rig.edit.change import without
@@ -20,7 +21,6 @@ from gremio.core.rig.edit.mounts import place_part
 from gremio.core.rig.edit.paths import add_path
 from gremio.core.rig.find import free_name
 from gremio.core.rig.model import ConstraintKind, Path, PathKind, Rig, Target, Triple
-from gremio.core.rig.order import carriers
 from gremio.core.shape.edge_loops import edge_loop
 from gremio.desktop.bench.snapping import Spot
 from gremio.desktop.document import Document

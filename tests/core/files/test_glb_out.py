@@ -105,7 +105,7 @@ def test_a_baked_travel_has_the_same_frames_at_sampled_times(lock: Rig, control:
     frames, seconds = 241, 4.0
     poses = gremio.sweep(lock, control, frames)
     data = glb(lock, Shelf(), poses, seconds, control)
-    for frame in (0, 1, 57, 120, 199, 240):
+    for frame in (0, 57, 240):
         there = sampled(data, seconds * frame / (frames - 1))
         pose = poses.frame(frame)
         for part_id, part in lock.parts.items():

@@ -441,3 +441,16 @@ def test_what_holds_a_part_is_named() -> None:
     assert isinstance(answer, Held)
     assert answer.text in ("Hook is held by the high end of the range of Luff.",
                            "Hook is held by the high stop of Jib.")  # fmt: skip
+
+
+def test_a_constrained_crank_leads_its_linkage() -> None:
+    """The crank aims at a float that goes round it; slide and rod follow (closed form)."""
+    build = gremio.Builder("Float")
+    build.rig = slider_crank()
+    build.part("Float", at=(1, 0, 0), joint="free")
+    rig = gremio.constrain(build.rig, "aim", "Crank", "Float", keep=False, axis="x")
+    angles = np.linspace(0, TURN, 49)
+    way = {"Float move x": np.cos(angles) - 1, "Float move y": np.sin(angles)}
+    poses = gremio.run(rig, way)
+    closed = 0.4 * np.cos(angles) + np.sqrt(1.2**2 - (0.4 * np.sin(angles)) ** 2)
+    assert poses.channel("p2 move x") + 1.6 == pytest.approx(closed, abs=1e-9)

@@ -13,10 +13,10 @@ from gremio.core.frames import matrix
 from gremio.core.inspect.finding import Finding, Mend
 from gremio.core.mechanics.wheels import slip_a_metre
 from gremio.core.problem import Note
+from gremio.core.rig.carrying import carriers
 from gremio.core.rig.channels import freed, split
 from gremio.core.rig.edit.links import change_link
 from gremio.core.rig.model import Link, Ratio, Rig, Rolling
-from gremio.core.rig.order import carriers
 from gremio.core.rig.solids import AnySolid
 from gremio.core.shape.geometry import Geometry
 from gremio.core.shape.solids import geometry_of

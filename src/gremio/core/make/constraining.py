@@ -11,6 +11,7 @@ from msgspec.structs import replace
 from gremio.core.frames import IDENTITY, Frame, frame_of, matrix, triple
 from gremio.core.mechanics import turns
 from gremio.core.problem import GremioError
+from gremio.core.rig.carrying import carriers
 from gremio.core.rig.channels import SCALES, freed, key
 from gremio.core.rig.constraints import USUALLY_GIVES, constraints_of
 from gremio.core.rig.edit.change import must_have, without
@@ -25,7 +26,6 @@ from gremio.core.rig.edit.constraints import (
 from gremio.core.rig.edit.controls import set_values
 from gremio.core.rig.edit.parts import remove_part, set_joint
 from gremio.core.rig.model import Constraint, ConstraintKind, Joint, Rig, Target, Way
-from gremio.core.rig.order import carriers
 from gremio.core.shape.paths import along, length, way_to
 from gremio.core.shape.solids import geometry_of
 from gremio.core.solve.constraint_goals import axis_of, seat_frame

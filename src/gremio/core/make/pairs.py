@@ -12,9 +12,9 @@ from gremio.core.make.gearing import Mesh, gears_of, likeliest_mesh
 from gremio.core.make.round_things import widest_round
 from gremio.core.mechanics.ratios import FIGURES, KINDS, arithmetic
 from gremio.core.problem import GremioError
+from gremio.core.rig.carrying import carriers
 from gremio.core.rig.channels import channel_kind, freed, key, main_channel, split
 from gremio.core.rig.model import Ratio, RatioKind, Rig
-from gremio.core.rig.order import carriers
 from gremio.core.rig.solids import InternalGear
 from gremio.core.solve.axes import channel_axis
 from gremio.core.solve.pose import Pose

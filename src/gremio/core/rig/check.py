@@ -7,9 +7,10 @@ from collections import Counter
 
 from gremio.core.problem import Note
 from gremio.core.quantity import UNITS, show_short
+from gremio.core.rig.carrying import part_levels
 from gremio.core.rig.channels import channel_unit, freed
 from gremio.core.rig.model import Control, Measure, Part, Rig, Stops
-from gremio.core.rig.order import arrange, part_levels
+from gremio.core.rig.order import arrange
 from gremio.core.rig.solids import Mesh
 
 

@@ -9,11 +9,10 @@ from collections.abc import Callable, Container, Iterable
 from dataclasses import dataclass
 
 from gremio.core.problem import Note
+from gremio.core.rig.blocks import Block
 from gremio.core.rig.cams import cam_without
+from gremio.core.rig.carrying import carriers, free_keys, part_levels
 from gremio.core.rig.channels import (
-    MOVES,
-    SCALES,
-    TURNS,
     adds,
     exists,
     followers,
@@ -25,13 +24,12 @@ from gremio.core.rig.channels import (
     members,
     split,
 )
-from gremio.core.rig.constraints import constraint_words, numbers, parts_of, wrong_with
+from gremio.core.rig.constraint_blocks import constraint_blocks, given_by, tied_to_itself
+from gremio.core.rig.constraints import constraint_words
 from gremio.core.rig.link_numbers import wrong_numbers
 from gremio.core.rig.loops import Loop, closure_label, find_loops, is_sound, moving
 from gremio.core.rig.model import (
     Cam,
-    Constraint,
-    ConstraintKind,
     Formula,
     Link,
     Planetary,
@@ -40,76 +38,6 @@ from gremio.core.rig.model import (
     Rolling,
 )
 from gremio.core.rig.trains import Fault, Row, Train, solve_trains
-
-
-def part_levels(rig: Rig) -> tuple[list[list[str]], list[Note]]:
-    """Part ids by their depth below the ground, and faults in the mounting.
-
-    A part whose parent is missing, or that is mounted on itself in a ring, is computed
-    as if it stood on the ground.
-    """
-    notes: list[Note] = []
-    depth: dict[str, int] = {}
-    for part in rig.parts:
-        trail: list[str] = []
-        here: str | None = part
-        while here is not None and here not in depth and here not in trail:
-            trail.append(here)
-            parent = rig.parts[here].parent
-            if parent is not None and parent not in rig.parts:
-                notes.append(_lost_parent(rig, here))
-                parent = None
-            here = parent
-        base = -1 if here is None else depth.get(here, -1)
-        if here is not None and here in trail:
-            notes.append(_mounted_on_itself(rig, trail[trail.index(here) :]))
-        for step, name in enumerate(reversed(trail)):
-            depth[name] = base + 1 + step
-    levels: list[list[str]] = [[] for _ in range(max(depth.values(), default=-1) + 1)]
-    for part in rig.parts:
-        levels[depth[part]].append(part)
-    return levels, notes
-
-
-def _lost_parent(rig: Rig, part: str) -> Note:
-    name = rig.parts[part].name
-    text = f"{name} is mounted on a part that is not in the rig. Choose another on its Card."
-    return Note("parent-missing", name, text)
-
-
-def _mounted_on_itself(rig: Rig, ring: list[str]) -> Note:
-    names = [rig.parts[part].name for part in ring]
-    chain = " is mounted on ".join([*names, names[0]])
-    text = f"{chain}: a ring of parts has no ground to stand on. Mount one of them elsewhere."
-    return Note("parent-cycle", names[0], text)
-
-
-def carriers(rig: Rig, part: str) -> list[str]:
-    """Ids of a part and of all that carries it, the part first."""
-    found: list[str] = []
-    here: str | None = part
-    while here is not None and here in rig.parts and here not in found:
-        found.append(here)
-        here = rig.parts[here].parent
-    return found
-
-
-@dataclass(frozen=True)
-class Block:
-    """Channels that are computed in one go, from others.
-
-    reads, writes: channel keys. train: where it is one. links: ids of the links that give
-    the one channel written, the one that sets it before those that add; of a train, all. loop:
-    where it is one; links are then ids of closures. constraint: id, where it is one; it may
-    change what an earlier block wrote.
-    """
-
-    reads: tuple[str, ...]
-    writes: tuple[str, ...]
-    links: tuple[str, ...]
-    train: Train | None = None
-    loop: Loop | None = None
-    constraint: str = ""
 
 
 @dataclass(frozen=True)
@@ -142,7 +70,7 @@ def arrange(rig: Rig) -> Arrangement:
             notes.append(lost)
     added = {c for link in links.values() if adds(link) for c in followers(link)}
     one_way = _one_way(rig, links, added, notes)
-    held = _constraint_blocks(rig, notes)
+    held = constraint_blocks(rig, notes)
     given = [*one_way, *(c for block in held for c in block.writes)]
     rows = _screw_rows(rig)
     for link_id, link in links.items():
@@ -164,7 +92,7 @@ def arrange(rig: Rig) -> Arrangement:
         channels = [channel for _, channel in ring]
         if tied:
             last = max(tied, key=blocks.index)
-            notes.append(_tied_to_itself(rig, rig.constraints[last.constraint], channels))
+            notes.append(tied_to_itself(rig, rig.constraints[last.constraint], channels))
             blocks = [b for b in blocks if b is not last]
         else:
             notes.append(_leads_itself(rig, channels))
@@ -301,24 +229,20 @@ def channels_read(rig: Rig, link: Link) -> Iterable[str]:
         ends = [split(link.follower)[0]]
         path = rig.paths.get(link.path)
         ends += [path.on] if path is not None and path.on in rig.parts else []
-        found = [c for end in ends for p in carriers(rig, end) for c in _free_keys(rig, p)]
+        found = [c for end in ends for p in carriers(rig, end) for c in free_keys(rig, p)]
         return [c for c in found if c != link.follower]
     if not isinstance(link, Formula):
         return leads(link)
     found = []
     for name in leads(link):
         if name in rig.parts:
-            found += [c for p in carriers(rig, name) for c in _free_keys(rig, p)]
+            found += [c for p in carriers(rig, name) for c in free_keys(rig, p)]
         elif name in rig.measures:
             for end in rig.measures[name].ends:
-                found += [c for p in carriers(rig, end.part) for c in _free_keys(rig, p)]
+                found += [c for p in carriers(rig, end.part) for c in free_keys(rig, p)]
         elif exists(rig, name):
             found.append(name)
     return found
-
-
-def _free_keys(rig: Rig, part: str) -> list[str]:
-    return [key(part, channel) for channel in freed(rig.parts[part].joint)]
 
 
 def _graph(blocks: list[Block]) -> tuple[dict[int, set[int]], dict[str, int]]:
@@ -355,95 +279,6 @@ def _leading(block: Block, after: Block, index: int, writer: dict[str, int]) -> 
     """The channel by which a block leads the one after it."""
     read = (c for c in after.reads if writer.get(c) == index)
     return next(read, block.writes[0])
-
-
-# What of its own part a constraint looks at besides what it gives.
-_LOOKS_AT: dict[ConstraintKind, tuple[str, ...]] = {
-    "aim": MOVES + TURNS,
-    "match": TURNS,
-    "ride": TURNS,
-    "seat": MOVES + TURNS,
-    "tether": MOVES,
-    "follow path": TURNS,
-    "constant volume": SCALES,
-}
-
-
-def _constraint_blocks(rig: Rig, notes: list[Note]) -> list[Block]:
-    """A block for each constraint that can be computed; adds notes for those that can't."""
-    blocks = []
-    for constraint_id, constraint in rig.constraints.items():
-        name = rig.parts[constraint.part].name if constraint.part in rig.parts else ""
-        if constraint.off:
-            continue
-        if wrong := wrong_with(rig, constraint):
-            notes.append(Note("constraint-lost", name, wrong))
-            continue
-        writes = tuple(given_by(rig, constraint))
-        if not writes:
-            text = (
-                f"{constraint_words(rig, constraint)}, but every channel it could give is grounded "
-                f"by the joint of {name}. Free one on its Card, or remove the constraint."
-            )
-            notes.append(Note("constraint-grounded", name, text, "warning"))
-            continue
-        if _rides_on(rig, constraint):
-            notes.append(_tied_to_itself(rig, constraint, []))
-            continue
-        every = _constraint_reads(rig, constraint_id, constraint)
-        reads = tuple(dict.fromkeys(c for c in every if c not in writes))
-        blocks.append(Block(reads, writes, (constraint_id,), constraint=constraint_id))
-    return blocks
-
-
-def given_by(rig: Rig, constraint: Constraint) -> list[str]:
-    """Keys of the channels that a constraint gives, as far as joints free them."""
-    if constraint.kind == "reach":
-        chain = carriers(rig, constraint.part)
-        return [c for c in constraint.channels if split(c)[0] in chain and exists(rig, c)]
-    free = freed(rig.parts[constraint.part].joint)
-    return [key(constraint.part, c) for c in constraint.channels if c in free]
-
-
-def _rides_on(rig: Rig, constraint: Constraint) -> bool:
-    """Whether a target is carried by the constrained part, or by another that it moves."""
-    moved = {constraint.part, *(split(c)[0] for c in given_by(rig, constraint))}
-    return any(moved & set(carriers(rig, target)) for target in parts_of(rig, constraint))
-
-
-def _constraint_reads(rig: Rig, constraint_id: str, constraint: Constraint) -> Iterable[str]:
-    """Keys of the channels that a constraint depends on: its own numbers, what moves its
-    targets and what carries its part, and what it looks at of the part itself."""
-    # What moves it along comes before how much it counts.
-    for number in sorted(numbers(constraint), key=lambda n: n.startswith(("influence", "weight"))):
-        yield key(constraint_id, number)
-    for target in parts_of(rig, constraint):
-        for carrier in carriers(rig, target):
-            yield from _free_keys(rig, carrier)
-    for carrier in carriers(rig, constraint.part)[1:]:
-        yield from _free_keys(rig, carrier)
-    looked_at = _LOOKS_AT.get(constraint.kind, ())
-    yield from (c for c in _free_keys(rig, constraint.part) if split(c)[1] in looked_at)
-
-
-def _tied_to_itself(rig: Rig, constraint: Constraint, through: list[str]) -> Note:
-    told = constraint_words(rig, constraint)
-    name = rig.parts[constraint.part].name
-    if _rides_on(rig, constraint):
-        moved = {constraint.part, *(split(c)[0] for c in given_by(rig, constraint))}
-        riding, name = next(
-            (t, rig.parts[m].name)
-            for t in parts_of(rig, constraint) for m in carriers(rig, t) if m in moved
-        )  # fmt: skip
-        text = (
-            f"{told}, but {rig.parts[riding].name} is carried by {name}: it would run after itself."
-            " Choose another target, or mount one of them elsewhere."
-        )
-        return Note("constraint-cycle", name, text)
-    names = [label(rig, channel) for channel in through]
-    chain = " leads ".join([*names, names[0]]) if names else told
-    text = f"{told}, which closes a ring: {chain}. It has no beginning; choose another target."
-    return Note("constraint-cycle", name, text)
 
 
 def _levelled(blocks: list[Block]) -> tuple[tuple[Block, ...], ...]:

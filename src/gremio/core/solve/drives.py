@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections import deque
 from typing import NamedTuple
 
+from gremio.core.rig.blocks import Block
 from gremio.core.rig.channels import split
-from gremio.core.rig.order import Arrangement, Block
+from gremio.core.rig.order import Arrangement
 from gremio.core.rig.trains import Row, Train
 
 

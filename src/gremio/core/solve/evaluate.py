@@ -9,7 +9,7 @@ import numpy.typing as npt
 
 from gremio.core.solve.constraint_steps import ConstraintBatch
 from gremio.core.solve.frames import Finder, world_frames
-from gremio.core.solve.pose import Closing, Poses
+from gremio.core.solve.pose import Closed, Poses
 from gremio.core.solve.program import Program
 from gremio.core.solve.reach_steps import ReachStep
 from gremio.core.solve.steps import CamsStep, FormulaStep, Level
@@ -32,24 +32,24 @@ def evaluate(
     held: what a channel shows where its formula says nothing (a division by zero); its
     home where it is not given.
     """
-    closing: dict[str, Closing] = {}
+    closed: list[Closed] = []
     wants: dict[str, Want] = {}
-    channels, asked, undefined, put = evaluate_channels(program, inputs, held, closing, wants)
+    channels, asked, undefined, put = evaluate_channels(program, inputs, held, closed, wants)
     worlds = world_frames(program, channels)
-    return Poses(program, channels, asked, worlds, undefined, put, closing, wants)
+    return Poses(program, channels, asked, worlds, undefined, put, tuple(closed), wants)
 
 
 def evaluate_channels(
     program: Program,
     inputs: Mapping[str, npt.ArrayLike],
     held: Mapping[str, float] | None = None,
-    closing: dict[str, Closing] | None = None,
+    closed: list[Closed] | None = None,
     wants: dict[str, Want] | None = None,
 ) -> tuple[Array, Array, dict[int, npt.NDArray[np.bool_]], dict[int, Array]]:
     """`evaluate` without the world frames: channels and asked (C, F), undefined and put, as
-    Poses has them. closing: filled with how each loop closes; wants: with what each constraint
+    Poses has them. closed: filled with how loops close; wants: with what each constraint
     wants."""
-    frames = max((np.size(v) for v in inputs.values()), default=1)
+    frames = max((np.size(v) for v in inputs.values() if type(v) is not float), default=1)
     # What is led is written by the step that leads it, so only the rest is filled in here.
     given = program.given_rows
     asked = np.empty((len(program.home), frames))
@@ -81,9 +81,8 @@ def evaluate_channels(
         level.limits.hold(channels)
         for batch in level.loops:
             gone, gap = batch.run(channels, asked)
-            if closing is not None:
-                for i, step in enumerate(batch.steps):
-                    closing[step.loop.closures[0]] = Closing(step, gone[i], gap[i])
+            if closed is not None:
+                closed.append((batch, gone, gap))
     return channels, asked, undefined, put
 
 

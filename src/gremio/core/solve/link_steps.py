@@ -8,9 +8,10 @@ import numpy.typing as npt
 from gremio.core.mechanics.profile_bank import bank_of
 from gremio.core.mechanics.profiles import Profile, profile_of, straight
 from gremio.core.problem import Note
+from gremio.core.rig.blocks import Block
 from gremio.core.rig.channels import adds, followers, split
 from gremio.core.rig.model import Cam, Driving, Formula, Link, Planetary, Ratio, Rig, Rolling
-from gremio.core.rig.order import Arrangement, Block
+from gremio.core.rig.order import Arrangement
 from gremio.core.rig.trains import Train
 from gremio.core.solve.constraint_steps import ConstraintBatch, GeometryOf, constraint_batches
 from gremio.core.solve.formula_steps import formula_steps

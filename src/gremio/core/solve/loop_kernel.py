@@ -12,7 +12,7 @@ import numpy as np
 
 from gremio.core.solve.loop_shape import Shape
 
-_STEP = 0.12
+_STEP = 0.16
 _NEWTON = 24
 _FINEST = 1e-9
 # At what share of its size a loop's gaps count as closed, and as closed on the way there.

@@ -25,10 +25,12 @@ from gremio.core.rig.loops import closure_label
 from gremio.core.solve.wants import Want, want_notes
 
 if TYPE_CHECKING:
-    from gremio.core.solve.loop_steps import LoopStep
+    from gremio.core.solve.loop_steps import LoopBatch, LoopStep
     from gremio.core.solve.program import Program
 
 Array = npt.NDArray[np.float64]
+# Loops closed together, the share of the way that each could go, and the gap left.
+Closed = tuple["LoopBatch", Array, Array]
 _BEYOND = 1e-9
 
 
@@ -59,8 +61,8 @@ class Poses:
     worlds: (F, P, 4, 4) world frame of each part, in the order of program.part_ids.
     undefined: (F,) in which frames its formula says nothing, by row of the channel.
     put: (F,) where a channel that links only add to was put, by row of the channel.
-    closing: how each loop closes, by the id of its first closure. wants: what each constraint
-    wants, by its id.
+    closed: loops closed together, with (L, F) the shares of the way gone and (L, F) the gaps
+    left (m). wants: what each constraint wants, by its id.
     """
 
     program: Program
@@ -69,8 +71,17 @@ class Poses:
     worlds: Array
     undefined: dict[int, npt.NDArray[np.bool_]]
     put: dict[int, Array]
-    closing: dict[str, Closing] = field(default_factory=dict)
+    closed: tuple[Closed, ...] = ()
     wants: dict[str, Want] = field(default_factory=dict)
+
+    @cached_property
+    def closing(self) -> dict[str, Closing]:
+        """How each loop closes, by the id of its first closure."""
+        return {
+            step.loop.closures[0]: Closing(step, gone[i], gap[i])
+            for batch, gone, gap in self.closed
+            for i, step in enumerate(batch.steps)
+        }
 
     @property
     def frames(self) -> int:
@@ -88,10 +99,10 @@ class Poses:
         undefined = {row: frames[one] for row, frames in self.undefined.items()}
         put = {row: values[one] for row, values in self.put.items()}
         channels, asked = self.channels[:, one], self.asked[:, one]
-        closing = {i: Closing(c.step, c.gone[one], c.gap[one]) for i, c in self.closing.items()}
+        closed = tuple((batch, gone[:, one], gap[:, one]) for batch, gone, gap in self.closed)
         wants = {i: want.frames(one) for i, want in self.wants.items()}
         worlds = self.worlds[one]
-        poses = Poses(self.program, channels, asked, worlds, undefined, put, closing, wants)
+        poses = Poses(self.program, channels, asked, worlds, undefined, put, closed, wants)
         return Pose(poses)
 
 

@@ -13,13 +13,14 @@ import numpy.typing as npt
 
 from gremio.core.frames import matrices
 from gremio.core.problem import Note
+from gremio.core.rig.carrying import part_levels
 from gremio.core.rig.channels import CHANNELS, channels_of, free_of, freed, home_value, key
 from gremio.core.rig.check import own_faults, stops_are_sound
 from gremio.core.rig.constraints import numbers
 from gremio.core.rig.joints import APPLIED
 from gremio.core.rig.loops import Loop
 from gremio.core.rig.model import Constraint, Link, Rig
-from gremio.core.rig.order import arrange, part_levels
+from gremio.core.rig.order import arrange
 from gremio.core.rig.trains import Train
 from gremio.core.shape.paths import comes_back, length
 from gremio.core.shape.solids import geometry_of

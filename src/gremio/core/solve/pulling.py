@@ -7,9 +7,9 @@ import math
 import numpy as np
 import numpy.typing as npt
 
+from gremio.core.rig.carrying import carriers
 from gremio.core.rig.channels import freed, key, label, split
 from gremio.core.rig.constraints import constraint_words, constraints_of
-from gremio.core.rig.order import carriers
 from gremio.core.solve.backward import Hand, Held, drive_line, inputs_above
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.pose import Pose

@@ -13,11 +13,11 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from gremio.core.rig.carrying import carriers
 from gremio.core.rig.channels import split
 from gremio.core.rig.constraints import numbers
 from gremio.core.rig.edit.constraints import given_keys
 from gremio.core.rig.model import Constraint, Rig
-from gremio.core.rig.order import carriers
 from gremio.core.solve.frames import Finder, as_matrices, put_behind
 from gremio.core.solve.wants import Want
 

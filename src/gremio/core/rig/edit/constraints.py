@@ -7,7 +7,9 @@ import math
 from msgspec.structs import replace
 
 from gremio.core.problem import GremioError
+from gremio.core.rig.carrying import carriers
 from gremio.core.rig.channels import freed, key
+from gremio.core.rig.constraint_blocks import given_by
 from gremio.core.rig.constraints import (
     CAN_GIVE,
     MOST_TARGETS,
@@ -27,7 +29,7 @@ from gremio.core.rig.edit.change import (
 from gremio.core.rig.edit.links import without_channels_of
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.model import Constraint, ConstraintKind, Rig
-from gremio.core.rig.order import arrange, carriers, given_by
+from gremio.core.rig.order import arrange
 
 
 def add_constraint(rig: Rig, constraint: Constraint) -> tuple[Rig, str]:
