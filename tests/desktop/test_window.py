@@ -57,6 +57,8 @@ def test_x_shows_what_is_selected(at_lock: Hand) -> None:
 
 def test_the_bench_is_smooth_when_it_rests_and_quick_while_it_moves(at_lock: Hand) -> None:
     bench = at_lock.window.bench
+    bench._resting.setInterval(160)
+    bench._resting.start()
     at_lock.rest(400)
     rested = bench.grabFramebuffer()
     bench._resting.start()
