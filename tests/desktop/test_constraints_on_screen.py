@@ -11,6 +11,7 @@ from tests.desktop.hand import CTRL, Hand
 import gremio
 from gremio.core.rig.builder import shape
 from gremio.core.rig.find import control_id, part_id
+from gremio.core.rig.model import Joint
 from gremio.core.rig.solids import Box, Cylinder
 from gremio.desktop.deck.ledger_page import LedgerPage
 
@@ -310,3 +311,16 @@ def test_a_spring_is_made_by_two_clicks_and_takes_up_the_way(at_quay: Hand) -> N
     assert document.selected in document.rig.strands
     at_quay.keys(Qt.Key.Key_Delete)
     assert not document.rig.strands
+
+
+def test_what_aims_is_still_pulled_where_it_is_free(at_quay: Hand) -> None:
+    window, document = at_quay.window, at_quay.window.document
+    crate = part_id(document.rig, "Crate")
+    loose = replace(document.rig.parts[crate], joint=Joint("free"))
+    document.edit("free it", lambda rig: replace(rig, parts={**rig.parts, crate: loose}))
+    constrained(at_quay, "4", "Crate", "Boiler")
+    before = place(at_quay, "Crate").copy()
+    grip = at_quay.on_part("Crate", (0, 0, 0.2))
+    at_quay.drag(window.bench, grip, grip + QPointF(10, 0), grip + QPointF(40, -30))
+    assert np.linalg.norm(place(at_quay, "Crate") - before) > 0.2
+    assert document.history.undo_name == "move Crate"

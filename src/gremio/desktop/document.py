@@ -320,14 +320,15 @@ class Document(QObject):
             self.said.emit(told)
 
     def pull(self, part: str, at: Array, target: Array, gesture: str = "") -> bool:
-        """Bring a point of a part (3,) as near to a place in the world (3,) as one input can.
+        """Bring a point of a part (3,) as near to a place in the world (3,) as one input can:
+        the control that is selected, where it moves the part, else the best one.
 
         Says why when it comes no nearer; returns whether it did.
         """
         if self.rig.locked:
             self.said.emit(LOCKED)
             return False
-        answer = pull(self.program, self.pose, part, at, target)
+        answer = pull(self.program, self.pose, part, at, target, self.selected)
         if isinstance(answer, Held):
             if self._told != gesture:
                 self._told = gesture

@@ -17,9 +17,11 @@ from gremio.core.problem import GremioError
 from gremio.core.rig.edit.closures import add_closure, remove_closure
 from gremio.core.rig.edit.links import add_link
 from gremio.core.rig.edit.parts import remove_part
-from gremio.core.rig.find import part_id
+from gremio.core.rig.find import control_id, part_id
 from gremio.core.rig.model import Closure, Ratio, Rig
 from gremio.core.solve.backward import Hand, Held, move
+from gremio.core.solve.evaluate import evaluate
+from gremio.core.solve.program import compile_rig
 from gremio.core.solve.pulling import pull
 
 TURN = 2 * math.pi
@@ -454,3 +456,21 @@ def test_a_constrained_crank_leads_its_linkage() -> None:
     poses = gremio.run(rig, way)
     closed = 0.4 * np.cos(angles) + np.sqrt(1.2**2 - (0.4 * np.sin(angles)) ** 2)
     assert poses.channel("p2 move x") + 1.6 == pytest.approx(closed, abs=1e-9)
+
+
+def test_the_chosen_input_is_pulled_where_it_moves_the_part() -> None:
+    build = gremio.Builder("Two ways")
+    build.part("Post", joint="spin z")
+    build.part("Arm", on="Post", at=(1, 0, 0), joint="spin z")
+    build.control("Slew", "-1 turn", "1 turn", unit="turn")
+    build.ratio("Slew", "Post", 1)
+    program = compile_rig(build.rig)
+    pose = evaluate(program, {}).frame(0)
+    arm, goal = part_id(build.rig, "Arm"), (1.9, 0.4, 0)
+    best = pull(program, pose, arm, (1, 0, 0), goal)
+    slew = control_id(build.rig, "Slew")
+    chosen = pull(program, pose, arm, (1, 0, 0), goal, slew)
+    assert isinstance(best, Hand) and isinstance(chosen, Hand)
+    assert best.channel != slew and chosen.channel == slew
+    # What does not move the part is no choice.
+    assert pull(program, pose, arm, (1, 0, 0), goal, "p9") == best

@@ -217,7 +217,7 @@ def constraint_batches(
     return tuple(
         _batch(
             rig, those, part_row, row, limits, geometry,
-            np.unique(np.concatenate([reads[i] for i in those])),
+            np.array(sorted({int(r) for i in those for r in reads[i]}), dtype=np.intp),
         )
         for those in makes.values()
     )  # fmt: skip

@@ -24,12 +24,18 @@ _FARTHEST = 0.6
 
 
 def pull(
-    program: Program, pose: Pose, part: str, at: npt.ArrayLike, target: npt.ArrayLike
+    program: Program,
+    pose: Pose,
+    part: str,
+    at: npt.ArrayLike,
+    target: npt.ArrayLike,
+    chosen: str = "",
 ) -> Hand | Held:
     """The one input that brings a point of a part nearest to a target, within all stops.
 
     part: id. at: (3,) the point in the part's frame (m). target: (3,) in the world (m). Of
-    several inputs the one that brings it nearest is moved; the present pose decides between
+    several inputs the one that brings it nearest is moved, or the chosen one (key) where that
+    moves it; the present pose decides between
     several answers.
     """
     point, goal = np.append(np.asarray(at, dtype=float), 1.0), np.asarray(target, dtype=float)
@@ -37,7 +43,8 @@ def pull(
     row = program.part_row[part]
     before = float(np.linalg.norm(pose.worlds[row, :3] @ point - goal))
     best: tuple[float, Hand] | None = None
-    for lead in _inputs_of(program, part):
+    leads = _inputs_of(program, part)
+    for lead in [chosen] if chosen in leads else leads:
         away, value = _nearest(program, inputs, lead, row, point, goal)
         if best is None or away < best[0] - 1e-9:
             best = (away, Hand(lead, value))

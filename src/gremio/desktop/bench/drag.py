@@ -164,20 +164,25 @@ class PointDrag:
 
 
 def is_held(pose: Pose, part: str) -> bool:
-    """Whether a closed linkage, or a constraint that does not slide, decides where a part goes,
-    so that it can be moved by what leads that only."""
+    """Whether a closed linkage, or constraints, decide where a part goes, so that it can be
+    moved by what leads that only."""
     program = pose.program
-    for channel in (key(part, name) for name in freed(program.rig.parts[part].joint)):
-        if channel in program.loops and channel in program.loops[channel].found:
-            return True
-        drive = program.drives.get(channel)
-        constraint = program.rig.constraints.get(drive.links[0]) if drive else None
-        if constraint is None or slides(constraint) or constraint.adds:
-            continue
-        want = pose.poses.wants.get(drive.links[0]) if drive else None
-        if want is not None and want.has[0] and float(want.influence[0]) == 1.0:
-            return channel.split(" ", 1)[1].startswith("move") or constraint.kind == "aim"
-    return False
+    channels = [key(part, name) for name in freed(program.rig.parts[part].joint)]
+    if any(c in program.loops and c in program.loops[c].found for c in channels):
+        return True
+    held = [c for c in channels if _is_given(pose, c)]
+    moved = any(split(c)[1].startswith("move") for c in held)
+    return moved or (bool(held) and len(held) == len(channels))
+
+
+def _is_given(pose: Pose, channel: str) -> bool:
+    """Whether a constraint alone gives a channel here: wholly, and not by sliding or adding."""
+    drive = pose.program.drives.get(channel)
+    constraint = pose.program.rig.constraints.get(drive.links[0]) if drive else None
+    if drive is None or constraint is None or slides(constraint) or constraint.adds:
+        return False
+    want = pose.poses.wants.get(drive.links[0])
+    return want is not None and bool(want.has[0]) and float(want.influence[0]) == 1.0
 
 
 def grip_on(
