@@ -83,6 +83,9 @@ def _take_all(folder: Path) -> None:
         window._hush.stop()
         window.message.hide()
         settle()
+        while not window.document.judged:
+            settle(0.1)
+        settle(0.2)
         app.primaryScreen().grabWindow(0).save(str(OUT / f"{name}.png"))
         print(f"docs/screenshots/{name}.png")
 

@@ -12,6 +12,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QImage
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QLabel
 from tests.desktop.hand import CTRL, Hand
 
 import gremio
@@ -23,6 +24,7 @@ from gremio.core.rig.find import channel_key, control_id, part_id
 from gremio.core.rig.model import Driving, Formula, Joint, Ratio
 from gremio.core.rig.solids import Box, Cylinder, SpurGear
 from gremio.desktop.card.ratio_sheet import RatioSheet
+from gremio.desktop.deck.inspection_page import LOOKING, NOTHING
 
 RETURN, ESCAPE, TAB = Qt.Key.Key_Return, Qt.Key.Key_Escape, Qt.Key.Key_Tab
 
@@ -520,3 +522,21 @@ def test_a_second_link_adds_to_the_first(at_gears: Hand) -> None:
     document.move(channel_key(document.rig, "Bar"), 0.1)
     added = document.rig.links[ratio].ratio * 0.1
     assert at_gears.value("Wheel") == pytest.approx(0.5 + added) and added != 0.0
+
+
+def test_what_is_not_looked_over_yet_is_not_called_right(at_lock: Hand) -> None:
+    window, document = at_lock.window, at_lock.window.document
+    window.deck.show_page("Inspection")
+
+    def words() -> list[str]:
+        return [label.text() for label in window.deck.inspection.findChildren(QLabel)]
+
+    at_lock.qtbot.waitUntil(lambda: NOTHING in words(), timeout=8000)
+    assert window.head.notes.text() == "no notes"
+    wheel = part_id(document.rig, "Windlass")
+    off = replace(document.rig.parts[wheel].mount, at=(1.0, -0.4, 3.2))
+    moved = replace(document.rig.parts[wheel], mount=off)
+    document.edit("spoil it", lambda rig: replace(rig, parts={**rig.parts, wheel: moved}))
+    assert words() == [LOOKING] and window.head.notes.text() == "looking…"
+    at_lock.qtbot.waitUntil(lambda: "note" in window.head.notes.text(), timeout=8000)
+    assert LOOKING not in words() and NOTHING not in words()

@@ -147,11 +147,16 @@ class Document(QObject):
         told = [*self.pose.notes, *strand_notes(self.pose), *self._shelf_notes]
         return sorted_findings([*map(Finding, told), *machine[1]])
 
+    @property
+    def judged(self) -> bool:
+        """Whether the machine, as it is now, has been looked over."""
+        return self._machine is not None and self._machine[0] is self._program
+
     def _look_over(self) -> None:
         """Tell that what is wrong may be asked for. The machine is looked over beside the
         window, when hands rest: every control is swept, and what closes loops is loaded."""
         busy = self._looking is not None and self._looking.is_alive()
-        if self._machine is not None and self._machine[0] is self._program:
+        if self.judged:
             self.looked_over.emit()
         elif busy or time.monotonic() - self._last_change < _AT_REST:
             self._look.start()

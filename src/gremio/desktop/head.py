@@ -9,6 +9,9 @@ from gremio.desktop.document import Document
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import DAY, Inks
 
+# Shown for the number of notes while it is not known.
+_LOOKING = -2
+
 
 class Head(QWidget):
     """One line across the top. find_wanted, notes_wanted: they were clicked."""
@@ -59,7 +62,8 @@ class Head(QWidget):
         """Show the rig's name, whether it is saved, and how many notes there are."""
         document = self.document
         name = document.path.stem if document.path else document.rig.name
-        shown = name, document.changed, self._count
+        count = self._count if self._count or document.judged else _LOOKING
+        shown = name, document.changed, count
         if shown != self._shown:
             self._shown = shown
             self._show(*shown)
@@ -73,5 +77,6 @@ class Head(QWidget):
         plain = name.replace("&", "&amp;").replace("<", "&lt;")
         self.title.setText(plain + dot)
         self.title.setToolTip("Not saved yet" if changed else str(self.document.path or ""))
-        self.notes.setText(f"{count} note{'s' if count != 1 else ''}" if count else "no notes")
-        self.notes.setStyleSheet(f"color: {self.inks.time if count else self.inks.second};")
+        told = f"{count} note{'s' if count != 1 else ''}" if count else "no notes"
+        self.notes.setText("looking…" if count == _LOOKING else told)
+        self.notes.setStyleSheet(f"color: {self.inks.time if count > 0 else self.inks.second};")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import partial
 from typing import TYPE_CHECKING
 
@@ -18,7 +19,7 @@ NOTHING = (
     "Nothing is wrong: every link can be computed, teeth meet spaces, wheels stand on the ground, "
     "and every model is where it was."
 )
-
+LOOKING = "The machine is being looked over…"
 
 if TYPE_CHECKING:
     from gremio.core.inspect.finding import Finding, Mend
@@ -34,6 +35,13 @@ class InspectionPage(QScrollArea):
         self.setWidgetResizable(True)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         document.looked_over.connect(self.take_notes)
+        document.rig_changed.connect(self._wait)
+
+    def _wait(self) -> None:
+        """Say that it is not known yet, where nothing was wrong before the change."""
+        if not self._shown and not self.document.judged:
+            self._shown = None
+            self._show([second(LOOKING)])
 
     def take_notes(self) -> None:
         """Show the notes of now."""
@@ -42,14 +50,18 @@ class InspectionPage(QScrollArea):
         if notes == self._shown:
             return
         self._shown = notes
+        self._show([self._line(finding) for finding in findings] or [second(NOTHING)])
+
+    def _show(self, lines: Sequence[QHBoxLayout | QWidget]) -> None:
         sheet = QWidget()
         column = QVBoxLayout(sheet)
         column.setContentsMargins(16, 8, 16, 8)
         column.setSpacing(5)
-        for finding in findings:
-            column.addLayout(self._line(finding))
-        if not findings:
-            column.addWidget(second(NOTHING))
+        for line in lines:
+            if isinstance(line, QWidget):
+                column.addWidget(line)
+            else:
+                column.addLayout(line)
         column.addStretch()
         show_in(self, sheet)
 
