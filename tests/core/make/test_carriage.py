@@ -216,3 +216,10 @@ def test_a_pose_asked_for_is_where_a_hand_would_take_it(cart: Rig) -> None:
     halfway = posed(cart, {"Trolley travel": "2 m"})
     again = gremio.run(halfway, {"Trolley travel": np.linspace(5, 3, 9)})
     assert again.channel(channel_key(cart, "Trolley move x"))[-1] == pytest.approx(3.0)
+
+
+def test_a_carriage_sets_out_along_a_heading_that_a_link_sets(cart: Rig) -> None:
+    rig = gremio.formula(cart, "Trolley turn z", "0.5 rad")
+    poses = [gremio.solve(rig, {"Trolley travel": way}) for way in (0.0, 1.0)]
+    gone = poses[1].part("Trolley").world[:3, 3] - poses[0].part("Trolley").world[:3, 3]
+    assert gone == pytest.approx([math.cos(0.5), math.sin(0.5), 0.0], abs=1e-9)

@@ -30,6 +30,7 @@ from gremio.core.rig.link_numbers import wrong_numbers
 from gremio.core.rig.loops import Loop, closure_label, find_loops, is_sound, moving
 from gremio.core.rig.model import (
     Cam,
+    Driving,
     Formula,
     Link,
     Planetary,
@@ -85,7 +86,7 @@ def arrange(rig: Rig) -> Arrangement:
     notes += [_train_note(rig, fault, one_way) for fault in faults]
     blocks = [_train_block(train) for train in trains]
     blocks += [_loop_block(loop) for loop in loops if loop.found]
-    blocks += [_link_block(rig, channel, ids) for channel, ids in one_way.items()]
+    blocks += [_link_block(rig, channel, ids, one_way) for channel, ids in one_way.items()]
     blocks += held
     while ring := _ring(blocks):
         tied = [block for block, _ in ring if block.constraint]
@@ -218,8 +219,13 @@ def _train_block(train: Train) -> Block:
     return Block(train.inputs, tuple(train.shares), tuple(row.link for row in train.rows), train)
 
 
-def _link_block(rig: Rig, channel: str, ids: list[str]) -> Block:
+def _link_block(rig: Rig, channel: str, ids: list[str], one_way: dict[str, list[str]]) -> Block:
     reads = dict.fromkeys(c for i in ids for c in channels_read(rig, rig.links[i]))
+    for link in (rig.links[i] for i in ids):
+        # A carriage sets out along its heading: where a link sets that, it comes first.
+        heading = key(link.body, "turn z") if isinstance(link, Driving) else channel
+        if heading != channel and not all(adds(rig.links[i]) for i in one_way.get(heading, ())):
+            reads[heading] = None
     return Block(tuple(reads), (channel,), tuple(ids))
 
 
