@@ -324,3 +324,15 @@ def test_what_aims_is_still_pulled_where_it_is_free(at_quay: Hand) -> None:
     at_quay.drag(window.bench, grip, grip + QPointF(10, 0), grip + QPointF(40, -30))
     assert np.linalg.norm(place(at_quay, "Crate") - before) > 0.2
     assert document.history.undo_name == "move Crate"
+
+
+def test_a_place_on_the_ground_is_a_target_too(at_quay: Hand) -> None:
+    window, document = at_quay.window, at_quay.window.document
+    select(at_quay, "Crate")
+    at_quay.keys("4")
+    corner = QPointF(window.bench.width() / 2, window.bench.height() - 70)
+    assert window.bench.part_at(corner) is None
+    at_quay.click(window.bench, corner)
+    at_quay.rest(40)
+    (made,) = document.rig.constraints.values()
+    assert made.targets[0].on is None and made.targets[0].at[2] == pytest.approx(0, abs=1e-9)

@@ -8,7 +8,7 @@ import numpy as np
 import numpy.typing as npt
 from msgspec.structs import replace
 
-from gremio.core.frames import matrix
+from gremio.core.frames import matrix, triple
 from gremio.core.make.constraining import constrain, release, swapped, switch, with_target
 from gremio.core.make.copying import copy_part
 from gremio.core.make.round_things import widest_round
@@ -16,11 +16,11 @@ from gremio.core.rig.carrying import carriers
 from gremio.core.rig.channels import MOVES, key
 from gremio.core.rig.constraints import VERBS, constraint_words
 from gremio.core.rig.edit.change import without
-from gremio.core.rig.edit.constraints import remove_constraint
+from gremio.core.rig.edit.constraints import change_constraint, remove_constraint
 from gremio.core.rig.edit.mounts import place_part
 from gremio.core.rig.edit.paths import add_path
 from gremio.core.rig.find import free_name
-from gremio.core.rig.model import ConstraintKind, Path, PathKind, Rig, Target, Triple
+from gremio.core.rig.model import ConstraintKind, Path, PathKind, Rig, Target
 from gremio.core.shape.edge_loops import edge_loop
 from gremio.desktop.bench.snapping import Spot
 from gremio.desktop.document import Document
@@ -76,11 +76,11 @@ def _put_at(document: Document, rig: Rig, part: str, place: Array) -> Rig:
     """The rig with a part put at a place of the world: by its mount, so that it is at home
     there."""
     entry = rig.parts[part]
-    above = np.eye(4) if entry.parent is None else document.pose.world(entry.parent)
+    above = document.pose.frame_of(entry.parent)
     local = np.linalg.inv(above) @ np.append(place, 1.0)
     moves = [key(part, channel) for channel in MOVES]
     rig = replace(rig, at=without(rig.at, *moves))
-    return place_part(rig, part, replace(entry.mount, at=_triple(local[:3])))
+    return place_part(rig, part, replace(entry.mount, at=triple(local[:3])))
 
 
 def seat_copy(document: Document, part: str, on: str, place: Array) -> str:
@@ -97,7 +97,7 @@ def seat_copy(document: Document, part: str, on: str, place: Array) -> str:
         for constraint_id, constraint in list(rig.constraints.items()):
             if constraint.part == copy and constraint.kind == "seat":
                 moved = replace(constraint, targets=(replace(constraint.targets[0], on=on),))
-                rig = replace(rig, constraints={**rig.constraints, constraint_id: moved})
+                rig = change_constraint(rig, constraint_id, moved)
         return _put_at(document, rig, copy, place)
 
     name, other = document.rig.parts[part].name, document.rig.parts[on].name
@@ -180,17 +180,12 @@ def make_path(
     radii: tuple[float, ...] = (),
 ) -> bool:
     """Make a path through places of the world (3,), in the frame of a part or the ground."""
-    frame = np.eye(4) if on is None else document.pose.world(on)
+    frame = document.pose.frame_of(on)
     back = np.linalg.inv(frame)
-    points = tuple(_triple(back[:3, :3] @ place + back[:3, 3]) for place in places)
+    points = tuple(triple(back[:3, :3] @ place + back[:3, 3]) for place in places)
     name = free_name((path.name for path in document.rig.paths.values()), "Path")
     path = Path(name, points, closed, on, kind, radii)
     return document.make(f"make {name}", lambda rig: add_path(rig, path))
-
-
-def _triple(values: Array) -> Triple:
-    x, y, z = (float(v) for v in values)
-    return x, y, z
 
 
 def path_round(document: Document, parts: list[str]) -> bool:

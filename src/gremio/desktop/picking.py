@@ -8,6 +8,7 @@ from functools import partial
 import numpy as np
 import numpy.typing as npt
 
+from gremio.core.frames import triple
 from gremio.core.rig.channels import key, main_channel, split
 from gremio.core.rig.model import Cam, ConstraintKind, StrandKind, Target
 from gremio.desktop import rigging
@@ -142,9 +143,11 @@ class Picking:
         from gremio.desktop import constraining
 
         target = Target(path=path) if path else Target(part)
+        if not path and not part and place is not None:
+            target = Target(at=triple(place))
         if self._kind is None:
             constraining.one_more_target(self.document, self._for, target)
-        elif self._kind == "seat" and place is not None:
+        elif self._kind == "seat" and part and place is not None:
             constraining.seat_at(self.document, self._for, part, place)
         else:
             constraining.tie(self.document, self._kind, self._for, [target])

@@ -216,7 +216,7 @@ def set_home(document: Document) -> None:
     if not part:
         return
     entry, pose = document.rig.parts[part], document.pose
-    above = np.eye(4) if entry.parent is None else pose.world(entry.parent)
+    above = pose.frame_of(entry.parent)
     local = np.linalg.inv(above) @ pose.world(part)
     values = pose.part_of(part).channels
     document.edit(f"set home of {entry.name}", lambda rig: set_home_here(rig, part, local, values))

@@ -128,3 +128,13 @@ def test_what_can_not_be_is_refused_and_named() -> None:
     wrong = replace(made.constraints[reach], channels=("p5 move x",))
     with pytest.raises(GremioError, match="is none that it gives"):
         change_constraint(made, reach, wrong)
+
+
+def test_a_chain_is_made_by_the_names_of_its_joints() -> None:
+    rig = gremio.constrain(
+        dredger(), "reach", "Bucket", "Crate", tip=(0.5, 0, 0),
+        channels=("Boom turn y", "Stick turn y"), stiffness={"Boom turn y": 4.0},
+    )  # fmt: skip
+    (made,) = rig.constraints.values()
+    boom, stick = (f"{part_id(rig, name)} turn y" for name in ("Boom", "Stick"))
+    assert made.channels == (boom, stick) and made.stiffness == {boom: 4.0}

@@ -22,6 +22,7 @@ from gremio.core.make.constraining import (
     snap,
     swapped,
     switch,
+    told_in,
     with_target,
 )
 from gremio.core.mechanics import turns
@@ -581,3 +582,15 @@ def test_a_pull_at_what_is_tied_to_the_ground_says_why() -> None:
     lamp = part_id(rig, "Lamp")
     answer = pull(program, evaluate(program, {}).frame(0), lamp, (0, 0, 0), (5, 5, 5))
     assert isinstance(answer, Held) and "Lamp is pinned to Bollard" in answer.text
+
+
+def test_a_way_told_as_a_share_leaves_the_part_where_it_is() -> None:
+    rig = crane()
+    rig, path = add_path(rig, Path("Rail", ((0, 0, 0), (2, 1, 0), (3, 0, 1)), kind="spline"))
+    rig, made = constrain(rig, "follow path", part_id(rig, "Lamp"), [Target(path=path)])
+    rig = set_values(rig, {key(made, "way"): 1.3})
+    stood = world(gremio.solve(rig), "Lamp")
+    shared = told_in(rig, made, by_share=True)
+    assert world(gremio.solve(shared), "Lamp") == pytest.approx(stood, abs=1e-9)
+    back = told_in(shared, made, by_share=False)
+    assert back.at[key(made, "way")] == pytest.approx(1.3)

@@ -169,7 +169,8 @@ def constrain(
 ) -> Rig:
     """The rig with a constraint: constrain(rig, "ride", "Crate", "Hook").
 
-    kind: ride, pin, match, aim, tether, seat, follow path or constant volume. part: by name.
+    kind: ride, pin, match, aim, tether, seat, follow path, constant volume or reach. part: by
+    name.
     targets: parts or paths by name, "" for the ground, or a point of the ground (m). keep:
     whether what is between part and target now is kept; by the kind where it is None. settings:
     other fields of `Constraint`, in SI. Raises NotFound, GremioError.
@@ -181,6 +182,14 @@ def constrain(
     channels = settings.pop("channels", ())
     if not isinstance(channels, tuple):
         raise GremioError("The channels of a constraint are a tuple of names: ('turn z',).")
+    if known == "reach":
+        # Its joints, and how stiff they are, are told by the names of channels.
+        stiff = settings.get("stiffness", {})
+        if not isinstance(stiff, Mapping):
+            raise GremioError("Stiffness is told by the names of channels: {'Boom turn y': 5.0}.")
+        settings["stiffness"] = {channel_key(rig, name): value for name, value in stiff.items()}
+        if channels:
+            settings["channels"] = tuple(channel_key(rig, name) for name in channels)
     rig, made = tie(rig, known, part_id(rig, part), aims, keep, channels=channels)
     if not settings:
         return rig

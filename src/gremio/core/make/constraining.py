@@ -139,21 +139,17 @@ def _stands(pose: Pose, constraint: Constraint) -> Array:
     return pose.world(constraint.part)
 
 
-def _target_frame(pose: Pose, target: Target) -> Array:
-    return np.eye(4) if target.on is None else pose.world(target.on)
-
-
 def _target_point(pose: Pose, constraint: Constraint) -> Array:
     """(3,) the first target's point, or its path's place nearest to the part, in the world."""
     target = constraint.targets[0]
     path = pose.program.rig.paths.get(target.path)
     if path is not None:
-        frame = np.eye(4) if path.on is None else pose.world(path.on)
+        frame = pose.frame_of(path.on)
         way = way_to(path, _inside(frame, _stands(pose, constraint)[:3, 3])[None])
         place = along(path, way)[0, :3, 3]
         on_path: Array = frame[:3, :3] @ place + frame[:3, 3]
         return on_path
-    frame = _target_frame(pose, target)
+    frame = pose.frame_of(target.on)
     result: Array = frame[:3, :3] @ target.at + frame[:3, 3]
     return result
 
@@ -179,7 +175,7 @@ def _likeliest_axis(rig: Rig, constraint: Constraint) -> Way:
 def _way_now(rig: Rig, constraint: Constraint, pose: Pose) -> float:
     """The way along its path (m) that is nearest to where a part stands."""
     path = rig.paths[constraint.targets[0].path]
-    frame = np.eye(4) if path.on is None else pose.world(path.on)
+    frame = pose.frame_of(path.on)
     return float(way_to(path, _inside(frame, _stands(pose, constraint)[:3, 3])[None])[0])
 
 
@@ -202,7 +198,7 @@ def keep_offset(
     match constraint.kind:
         case "ride" | "pin" | "match":
             targets = tuple(
-                replace(t, offset=_kept(constraint.kind, _target_frame(pose, t), t, stands))
+                replace(t, offset=_kept(constraint.kind, pose.frame_of(t.on), t, stands))
                 for t in constraint.targets
             )
             kept = replace(constraint, targets=targets)
@@ -217,6 +213,20 @@ def keep_offset(
         case _:
             return rig
     return change_constraint(rig, constraint_id, kept)
+
+
+def told_in(rig: Rig, constraint_id: str, by_share: bool) -> Rig:
+    """The rig with the way along a path told as a share of its length, or in metres; the part
+    stays where it is."""
+    constraint = must_have(rig.constraints, constraint_id, "constraint")
+    if constraint.by_share == by_share:
+        return rig
+    whole = length(rig.paths[constraint.targets[0].path])
+    way, share = key(constraint_id, "way"), key(constraint_id, "share")
+    rig = change_constraint(rig, constraint_id, replace(constraint, by_share=by_share))
+    before, after, factor = (way, share, 1 / whole) if by_share else (share, way, whole)
+    value = rig.at.get(before, 0.0) * factor
+    return set_values(replace(rig, at=without(rig.at, before)), {after: value})
 
 
 def snap(rig: Rig, constraint_id: str) -> Rig:
@@ -236,7 +246,7 @@ def keeps_something(constraint: Constraint) -> bool:
 
 def _mount(pose: Pose, part: str) -> Array:
     entry = pose.program.rig.parts[part]
-    above = np.eye(4) if entry.parent is None else pose.world(entry.parent)
+    above = pose.frame_of(entry.parent)
     result: Array = above @ matrix(entry.mount)
     return result
 
@@ -266,7 +276,7 @@ def _way_values(
 
 def _off_path(rig: Rig, constraint: Constraint, pose: Pose, stands: Array) -> Frame:
     path = rig.paths[constraint.targets[0].path]
-    frame = np.eye(4) if path.on is None else pose.world(path.on)
+    frame = pose.frame_of(path.on)
     way = np.array([_way_now(rig, constraint, pose)])
     found = frame @ along(path, way, constraint.banked_for)[0]
     return frame_of(np.linalg.inv(found) @ stands)
@@ -408,7 +418,7 @@ def with_target(
     kept = keeps_something(constraint) and constraint.kind in ("ride", "pin", "match")
     if kept:
         stands = _mount(pose, constraint.part) if constraint.adds else _stands(pose, constraint)
-        offset = _kept(constraint.kind, _target_frame(pose, target), target, stands)
+        offset = _kept(constraint.kind, pose.frame_of(target.on), target, stands)
         more = replace(constraint, targets=(*constraint.targets, replace(target, offset=offset)))
     rig = change_constraint(rig, constraint_id, more)
     if constraint.kind == "aim" and keeps_something(constraint):

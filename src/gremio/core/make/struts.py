@@ -81,7 +81,7 @@ def make_strut(
         raise GremioError("A strut has a barrel and a rod at least. Give two lengths or more.")
     bore = max(0.04, round(0.07 * apart, 2))
     name = free_name(names_in(rig), "Strut")
-    above = np.eye(4) if one[0] is None else home.world(one[0])
+    above = home.frame_of(one[0])
     frame = np.eye(4)
     frame[:3, :3] = _along(way / apart)
     frame[:3, 3] = here

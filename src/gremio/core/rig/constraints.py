@@ -85,11 +85,6 @@ def slides(constraint: Constraint) -> bool:
     return constraint.kind in ("tether", "seat")
 
 
-def is_measured(constraint: Constraint) -> bool:
-    """Whether it looks at other channels of its own part only."""
-    return constraint.kind == "constant volume"
-
-
 def all_targets(constraint: Constraint) -> tuple[Target, ...]:
     """What it keeps to, and what its second axis is kept toward."""
     if constraint.kind == "aim" and constraint.upright == "target":

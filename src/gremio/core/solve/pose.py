@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 import numpy.typing as npt
@@ -128,6 +128,10 @@ class Pose:
         world: Array = self.worlds[self.program.part_row[part]]
         return world
 
+    def frame_of(self, part: str | None) -> Array:
+        """(4, 4) world frame of the part with this id; the ground's for None."""
+        return np.eye(4) if part is None else self.world(part)
+
     def at(self, channel: str) -> float:
         """Value (SI) of the channel with this key; of a grounded one, its home."""
         row = self.program.channel_row.get(channel)
@@ -154,6 +158,11 @@ class Pose:
     def control(self, name: str) -> float:
         """Value (SI) of the control of this name. Raises NotFound."""
         return self.at(control_id(self.program.rig, name))
+
+    @cached_property
+    def memo(self) -> dict[str, Any]:
+        """What others have found out about the pose and want to keep."""
+        return {}
 
     @cached_property
     def notes(self) -> list[Note]:

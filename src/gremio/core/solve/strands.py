@@ -48,7 +48,7 @@ def lies(pose: Pose, strand: Strand) -> Lies | None:
     away = float(np.linalg.norm(two - one))
     if strand.kind == "spring":
         count = round(min(strand.turns, _MOST_TURNS) * _A_COIL) + 8
-        across = _frame(pose, strand.through[0].on)[:3, 2]
+        across = pose.frame_of(strand.through[0].on)[:3, 2]
         radius = strand.width / 2 - strand.thickness / 2
         coils = coil(one, two, across, max(radius, 0.0), min(strand.turns, _MOST_TURNS), count)
         return Lies(coils, away, 1, 0.0)
@@ -61,16 +61,21 @@ def lies(pose: Pose, strand: Strand) -> Lies | None:
     return Lies(places, max(strand.length, away), 1, _missing(strand, away))
 
 
+def lying(pose: Pose) -> dict[str, Lies | None]:
+    """How every strand of a rig lies, by id. A pose remembers it."""
+    if "strands" not in pose.memo:
+        strands = pose.program.rig.strands
+        pose.memo["strands"] = {i: lies(pose, strand) for i, strand in strands.items()}
+    found: dict[str, Lies | None] = pose.memo["strands"]
+    return found
+
+
 def _missing(strand: Strand, way: float) -> float:
     return max(way - strand.length, 0.0) if strand.length else 0.0
 
 
-def _frame(pose: Pose, part: str | None) -> Array:
-    return np.eye(4) if part is None else pose.world(part)
-
-
 def _place(pose: Pose, end: Waypoint) -> Array:
-    frame = _frame(pose, end.on)
+    frame = pose.frame_of(end.on)
     place: Array = frame[:3, :3] @ end.at + frame[:3, 3]
     return place
 
@@ -78,17 +83,17 @@ def _place(pose: Pose, end: Waypoint) -> Array:
 def _normal(pose: Pose, strand: Strand) -> Array:
     """(3,) the axis of the first sheave, in the world."""
     sheave = next((end for end in strand.through if end.radius), strand.through[0])
-    normal: Array = turns.turn_of(_frame(pose, sheave.on)) @ np.asarray(sheave.axis)
+    normal: Array = turns.turn_of(pose.frame_of(sheave.on)) @ np.asarray(sheave.axis)
     return normal
 
 
-def pieces(strand: Strand, lying: Lies) -> Array:
+def pieces(strand: Strand, here: Lies) -> Array:
     """(n, 4, 4) world frames of what a strand is drawn with: bars along z, one metre long and
     thick, stretched to measure."""
     if strand.kind != "bellows":
-        return bars(lying.places, strand.thickness, 0.12 * strand.thickness)
+        return bars(here.places, strand.thickness, 0.12 * strand.thickness)
     count = 2 * max(round(min(strand.turns, _MOST_TURNS)), 1)
-    frames = bars(np.linspace(lying.places[0], lying.places[1], count + 1), 1.0)
+    frames = bars(np.linspace(here.places[0], here.places[1], count + 1), 1.0)
     wide = np.where(np.arange(count) % 2 == 0, strand.width, 0.78 * strand.width)
     frames[:, :3, :2] *= wide[:, None, None]
     return frames
@@ -111,15 +116,15 @@ def bars(places: Array, thickness: float, overlap: float = 0.0) -> Array:
 def strand_notes(pose: Pose) -> list[Note]:
     """Strands that can't be drawn, and those that are too short where things stand."""
     notes = []
-    for strand in pose.program.rig.strands.values():
+    for strand_id, strand in pose.program.rig.strands.items():
         if wrong := wrong_strand(pose.program.rig, strand):
             notes.append(Note("strand-wrong", strand.name, wrong))
             continue
-        lying = lies(pose, strand) if strand.length else None
-        if lying is not None and lying.missing > _SHORT:
+        here = lying(pose)[strand_id]
+        if here is not None and here.missing > _SHORT:
             text = (
-                f"{strand.name} is {show_short(lying.missing, 'mm')} too short here: the way is "
-                f"{show_short(lying.length, 'm')}. Make it longer, or let what it ties go less far."
+                f"{strand.name} is {show_short(here.missing, 'mm')} too short here: the way is "
+                f"{show_short(here.length, 'm')}. Make it longer, or let what it ties go less far."
             )
             notes.append(Note("strand-short", strand.name, text, "warning"))
     return notes

@@ -99,7 +99,7 @@ def _clear_of(face: Shown, others: list[Shown], size: Size) -> Shown:
 
 def frame_of_face(pose: Pose, face: Face) -> Array:
     """(4, 4) world frame of a face; z is upright on it, y goes into it."""
-    above = np.eye(4) if face.on is None else pose.world(face.on)
+    above = pose.frame_of(face.on)
     result: Array = above @ matrix(tidy_frame(face.at, turn_of_angles(face.turn), (1, 1, 1)))
     return result
 
@@ -149,7 +149,7 @@ def proposed_face(pose: Pose, control: str) -> Face:
         return Face(at=(0.0, 0.0, 1.0))
     part = split(led[0])[0]
     on = program.rig.parts[part].parent
-    above = np.eye(4) if on is None else pose.world(on)
+    above = pose.frame_of(on)
     at = np.linalg.inv(above) @ pose.world(part)[:, 3]
     x, y, z = (round(float(v), 3) for v in at[:3])
     return Face(on=on, at=(x, y, z))
@@ -158,13 +158,13 @@ def proposed_face(pose: Pose, control: str) -> Face:
 def carried_by(pose: Pose, face: Face, part: str | None) -> Face:
     """A face carried by another part (by id), or by the ground; it stays where it stands."""
     here = frame_of_face(pose, face)[:, 3]
-    above = np.eye(4) if part is None else pose.world(part)
+    above = pose.frame_of(part)
     x, y, z = (round(float(v), 4) for v in (np.linalg.inv(above) @ here)[:3])
     return replace(face, on=part, at=(x, y, z))
 
 
 def moved_by(pose: Pose, face: Face, shift: Array) -> Face:
     """A face that stands elsewhere. shift: (3,) world metres."""
-    above = np.eye(4) if face.on is None else pose.world(face.on)
+    above = pose.frame_of(face.on)
     x, y, z = np.asarray(face.at) + np.linalg.inv(above)[:3, :3] @ shift
     return replace(face, at=(float(x), float(y), float(z)))

@@ -48,7 +48,7 @@ class PathHold:
         """Bring the point to where the pointer is."""
         entry = self.document.rig.paths[self.path]
         place = self.grip + level_shift(self.camera, size, self.grip, (at.x(), at.y()))
-        frame = np.eye(4) if entry.on is None else self.document.pose.world(entry.on)
+        frame = self.document.pose.frame_of(entry.on)
         back = np.linalg.inv(frame)
         x, y, z = (float(v) for v in back[:3, :3] @ place + back[:3, 3])
         points: list[Triple] = list(entry.points)

@@ -27,7 +27,8 @@ class Asking(Canvas):
 
     place_picked, axis_picked: a Spot for a part's mount, or for its axis. measured: the Spots
     picked so far. part_picked: a part clicked while one was asked for. target_picked: the part
-    or the path (ids) that was clicked, and where in the world (3,). copy_picked: a part, and
+    or the path (ids) that was clicked, neither for the ground, and where in the world (3,).
+    copy_picked: a part, and
     where on it; more may come. pinned, strutted: the two Spots of a pin, or of a strut.
     drawn_through: the places (3,) in the world of a path, and the id of the part they all lie
     on, or "". round_picked: ids of the wheels a path goes round. loop_picked: a Spot on an edge.
@@ -240,6 +241,9 @@ class Asking(Canvas):
                 self.stop_asking()
                 place = None if path or part is None else self.place_on(part, at)
                 self.target_picked.emit("" if path else part, path, place)
+            elif (ground := self._on_the_ground(at)) is not None:
+                self.stop_asking()
+                self.target_picked.emit("", "", ground)
         elif part is None:
             return
         elif ask.kind == "copies":

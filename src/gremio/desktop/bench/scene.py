@@ -24,7 +24,7 @@ from gremio.core.shape.geometry import Geometry
 from gremio.core.shape.solids import geometry_of, sleeve
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.repeats import copies
-from gremio.core.solve.strands import lies, pieces
+from gremio.core.solve.strands import lying, pieces
 from gremio.desktop.theme.inks import rgb
 
 Array = npt.NDArray[np.float64]
@@ -128,11 +128,12 @@ class Scene:
     def _with_strands(self, pose: Pose, drawn: Instances) -> Instances:
         """What strands are drawn with goes after the rest: theirs are the last batches."""
         found: tuple[list[npt.NDArray[np.void]], list[npt.NDArray[np.void]]] = ([], [])
-        for strand in pose.program.rig.strands.values():
-            lying = lies(pose, strand)
-            if lying is None:
+        strands = pose.program.rig.strands
+        for strand_id, here in lying(pose).items():
+            if here is None:
                 continue
-            frames = pieces(strand, lying)
+            strand = strands[strand_id]
+            frames = pieces(strand, here)
             made = np.zeros(len(frames), dtype=INSTANCE)
             made["rows"] = frames[:, :3, :]
             made["paint"] = rgb(strand.paint)

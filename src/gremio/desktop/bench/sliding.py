@@ -57,7 +57,7 @@ def slide_on(
         if surface is None:
             return None
         entry = rig.parts[part]
-        above = np.eye(4) if entry.parent is None else pose.world(entry.parent)
+        above = pose.frame_of(entry.parent)
         to_mount: Array = np.asarray(np.linalg.inv(above @ matrix(entry.mount)))
         (here,), _ = project(camera, size, [pose.world(part)[:3, 3]])
         aside = here - np.asarray(pixel)

@@ -10,7 +10,7 @@ import numpy.typing as npt
 from gremio.core.rig.model import Constraint, Target
 from gremio.core.shape.paths import along, line_of, way_to
 from gremio.core.solve.pose import Pose
-from gremio.core.solve.strands import lies
+from gremio.core.solve.strands import lying
 
 Array = npt.NDArray[np.float64]
 
@@ -59,7 +59,7 @@ def _place(pose: Pose, target: Target, here: Array) -> Array | None:
     on = path.on if path is not None else target.on
     if on is not None and on not in pose.program.part_row:
         return None
-    frame = np.eye(4) if on is None else pose.world(on)
+    frame = pose.frame_of(on)
     at = np.asarray(target.at)
     if path is not None:
         inside = np.linalg.inv(frame) @ np.append(here, 1.0)
@@ -72,10 +72,9 @@ def strands(pose: Pose, selected: str) -> list[Track]:
     """The middle of every strand, where it can be clicked; drawn over the picture only where it
     is the selected one."""
     found = []
-    for strand_id, strand in pose.program.rig.strands.items():
-        lying = lies(pose, strand)
-        if lying is not None:
-            found.append(Track(strand_id, lying.places, np.zeros((0, 3)), selected == strand_id))
+    for strand_id, here in lying(pose).items():
+        if here is not None:
+            found.append(Track(strand_id, here.places, np.zeros((0, 3)), selected == strand_id))
     return found
 
 
@@ -85,7 +84,7 @@ def tracks(pose: Pose, selected: str) -> list[Track]:
     for path_id, path in rig.paths.items():
         if path.on is not None and path.on not in pose.program.part_row:
             continue
-        frame = np.eye(4) if path.on is None else pose.world(path.on)
+        frame = pose.frame_of(path.on)
         line = line_of(path)
         hot = selected == path_id or _follows(rig.constraints.get(selected), path_id)
         points = np.asarray(path.points, dtype=float).reshape(-1, 3)

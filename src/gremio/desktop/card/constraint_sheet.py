@@ -9,7 +9,13 @@ from typing import get_args
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QComboBox
 
-from gremio.core.make.constraining import chain_of, keep_offset, keeps_something, snap
+from gremio.core.make.constraining import (
+    chain_of,
+    keep_offset,
+    keeps_something,
+    snap,
+    told_in,
+)
 from gremio.core.quantity import show_short
 from gremio.core.rig.channels import channel_kind, channels_of, label, shown_unit, split
 from gremio.core.rig.constraints import (
@@ -324,7 +330,7 @@ class ConstraintSheet(Sheet):
         self._change("reach", reach=text)
 
     def _set_share(self, text: str) -> None:
-        self._change("way", by_share=text != "metres")
+        self._edit("way", lambda rig: told_in(rig, self.constraint, text != "metres"))
 
     def _set_channel(self, text: str) -> None:
         word, channel = text.split(" ", 1)

@@ -383,8 +383,8 @@ class PartSheet(Sheet):
 
     def _set_parent(self, parent: str | None) -> None:
         pose, entry = self.document.pose, self.document.rig.parts[self.part]
-        old = np.eye(4) if entry.parent is None else pose.world(entry.parent)
-        new = np.eye(4) if parent is None else pose.world(parent)
+        old = pose.frame_of(entry.parent)
+        new = pose.frame_of(parent)
         mount = frame_of(np.linalg.inv(new) @ old @ matrix(entry.mount))
         self._edit("mount", lambda rig: set_parent(rig, self.part, parent, mount))
 
