@@ -26,10 +26,10 @@ from scipy.interpolate import PchipInterpolator
 from scipy.optimize import least_squares
 
 import gremio
+from gremio.core.edit.builder import shape
 from gremio.core.files.rig_file import encode
-from gremio.core.files.shelf import Shelf
+from gremio.core.files.sources import model_shelf
 from gremio.core.frames import Frame
-from gremio.core.rig.builder import shape
 from gremio.core.rig.channels import MOVES, TURNS
 from gremio.core.rig.find import part_id
 from gremio.core.rig.model import (
@@ -47,6 +47,7 @@ from gremio.core.rig.model import (
     Target,
 )
 from gremio.core.rig.solids import Box, Plate
+from gremio.core.shape.solids import geometry_of
 from gremio.core.solve.evaluate import evaluate, evaluate_channels
 from gremio.core.solve.program import compile_rig
 from gremio.desktop.bench.camera import Camera, framed, view_projection
@@ -122,7 +123,7 @@ def solving() -> list[Row]:
     single: dict[int, float] = {}
     for count in (100, 1_000, 10_000):
         rig = hinged_tree(count)
-        program = compile_rig(rig)
+        program = compile_rig(rig, geometry_of)
         model, data = in_mujoco(rig)
         inputs = {control: 0.1 + 0.01 * i for i, control in enumerate(rig.controls)}
         poses = evaluate(program, inputs)
@@ -192,7 +193,7 @@ def formulas() -> list[Row]:
         for i, (a, b, c) in enumerate(picks)
     }
     rig = Rig(parts=parts, controls=controls, links=links)
-    program = compile_rig(rig)
+    program = compile_rig(rig, geometry_of)
     assert not program.faults, program.faults[0].text
     sizes = (np.arange(count) % 7 + 1.0)[:, None] * 1e-3
     # A control may be asked for what lies beyond its range: the values here do not.
@@ -245,7 +246,7 @@ def trains() -> list[Row]:
         above, ratio = int(rng.integers(i)), float(rng.choice([-1, 1]) * rng.uniform(0.8, 1.25))
         factor[i] = factor[above] * ratio
         links[f"k{i}"] = Ratio(f"p{above} turn z", f"p{i} turn z", ratio)
-    program = compile_rig(Rig(parts=parts, links=links))
+    program = compile_rig(Rig(parts=parts, links=links), geometry_of)
     inputs = {"p0 turn z": 0.3}
     poses = evaluate(program, inputs)
     row = [program.channel_row[f"p{i} turn z"] for i in range(count + 1)]
@@ -281,7 +282,7 @@ def cams() -> list[Row]:
         )
         theirs.append(PchipInterpolator(x, y))
     controls = {f"c{i}": Control(f"Lead {i}", "length", "m", 0.0, 20.0) for i in range(count)}
-    program = compile_rig(Rig(parts=parts, controls=controls, links=links))
+    program = compile_rig(Rig(parts=parts, controls=controls, links=links), geometry_of)
     first = np.array([spline.x[0] for spline in theirs])[:, None]
     last = np.array([spline.x[-1] for spline in theirs])[:, None]
     rows: list[Row] = []
@@ -315,10 +316,10 @@ def dragging() -> list[Row]:
     from PyQt6.QtTest import QTest
     from PyQt6.QtWidgets import QApplication
 
-    from gremio.desktop.app import make_application
     from gremio.desktop.bench.overlay import Overlay
-    from gremio.desktop.document import Document
-    from gremio.desktop.window import Window
+    from gremio.desktop.document.document import Document
+    from gremio.desktop.shell.app import make_application
+    from gremio.desktop.shell.window import Window
 
     app = make_application()
     plain = hinged_tree(1_000)
@@ -422,7 +423,7 @@ def linkages() -> list[Row]:
     """(k) closed linkages: one for many angles, many at once, and a tall one."""
     build = gremio.Builder("Four-bar")
     four_bar(build)
-    program = compile_rig(build.rig)
+    program = compile_rig(build.rig, geometry_of)
     crank = np.linspace(0, 2 * np.pi, 10_000)
     channels = _ChannelsOnly(program, {"p1 turn z": crank})
     row = program.channel_row["p3 turn z"]
@@ -455,12 +456,12 @@ def linkages() -> list[Row]:
     build = gremio.Builder("Many")
     for i in range(200):
         four_bar(build, float(i), f" {i}")
-    many = compile_rig(build.rig)
+    many = compile_rig(build.rig, geometry_of)
     cranks = {
         f"{part} turn z": 0.3 for part, entry in build.rig.parts.items() if "Crank" in entry.name
     }
     tree = hinged_tree(1_000)
-    open_tree = compile_rig(tree)
+    open_tree = compile_rig(tree, geometry_of)
     inputs = dict.fromkeys(tree.controls, 0.1)
     mine, other = against(
         lambda: evaluate(many, cranks).worlds, lambda: evaluate(open_tree, inputs).worlds, 4
@@ -470,7 +471,7 @@ def linkages() -> list[Row]:
         "its own pose of 1,000 hinged parts without loops",
         f"{mine * 1e3:.1f} ms", f"{other * 1e3:.2f} ms", f"{mine / other:.1f} ×",
     ))  # fmt: skip
-    lift = compile_rig(scissor(40))
+    lift = compile_rig(scissor(40), geometry_of)
     drawn = np.linspace(0, -0.6, 24)
     heights = evaluate(lift, {"p1 move x": drawn})
     top = heights.worlds[:, lift.part_row[part_id(lift.rig, "A39")]] @ np.array([1.0, 0, 0, 1])
@@ -526,7 +527,9 @@ def seats() -> list[Row]:
         f"x{i}": Constraint(f"Seat {i}", "seat", part, (*MOVES, *TURNS), (Target("p1"),))
         for i, part in enumerate(list(rig.parts)[1:])
     }
-    program = compile_rig(msgspec.structs.replace(rig, constraints=seated), lambda _solid: hill)
+    program = compile_rig(
+        msgspec.structs.replace(rig, constraints=seated), lambda _solid: hill, geometry_of
+    )
     mesh = trimesh.Trimesh(vertices, triangles, process=False)
     theirs = trimesh.proximity.closest_point(mesh, places)[0]
     ours = evaluate(program, {}).worlds[0, 1:, :3, 3]
@@ -548,7 +551,7 @@ def compiling() -> list[Row]:
     """(g) compiling a rig of 10,000 links, against a plain parse of its file."""
     rig = hinged_tree(10_000)
     text = encode(rig)
-    mine, other = against(lambda: compile_rig(rig), lambda: json.loads(text), 2)
+    mine, other = against(lambda: compile_rig(rig, geometry_of), lambda: json.loads(text), 2)
     return [(
         "(g) compiling 10,000 parts with 10,000 links", "`json.loads` of the rig's file",
         f"{mine * 1e3:.0f} ms", f"{other * 1e3:.0f} ms",
@@ -560,9 +563,9 @@ def ledger() -> list[Row]:
     """(h) scrolling the Ledger of 10,000 rows: how many rows are made for a page."""
     from PyQt6.QtWidgets import QApplication
 
-    from gremio.desktop.app import make_application
     from gremio.desktop.deck.ledger_page import LedgerPage
-    from gremio.desktop.document import Document
+    from gremio.desktop.document.document import Document
+    from gremio.desktop.shell.app import make_application
 
     app = make_application()
     document = Document()
@@ -625,8 +628,8 @@ def drawing() -> list[Row]:
             f"Part {index}", None, Frame(at), Joint("spin", "x"), shapes=(Shape(solid),)
         )
     rig = Rig(parts=parts)
-    program = compile_rig(rig)
-    scene = scene_of(rig, program.part_row, Shelf())
+    program = compile_rig(rig, geometry_of)
+    scene = scene_of(rig, program.part_row, model_shelf())
     triangles = sum(len(batch.geometry.triangles) for batch in scene.batches)
     context = moderngl.create_context(standalone=True, backend="egl")
     renderer = Renderer(context)
@@ -686,7 +689,7 @@ def drawing() -> list[Row]:
 
 OURS = """
 import os
-from gremio.desktop.app import make_application, make_window
+from gremio.desktop.shell.app import make_application, make_window
 app = make_application()
 window = make_window(demo=DEMO)
 window.bench.frame_drawn.connect(lambda: os._exit(0))

@@ -15,21 +15,22 @@ import msgspec
 import numpy as np
 
 import gremio
+from gremio.core.edit.builder import shape
+from gremio.core.edit.controls import change_control
+from gremio.core.edit.desk import make_into
 from gremio.core.files import atomic
 from gremio.core.files.glb_out import glb
-from gremio.core.files.shelf import Shelf
+from gremio.core.files.sources import model_shelf
 from gremio.core.make.struts import change_strut
-from gremio.core.rig.builder import shape
-from gremio.core.rig.edit.controls import change_control
-from gremio.core.rig.edit.desk import make_into
 from gremio.core.rig.find import channel_key, constraint_id, control_id, part_id
 from gremio.core.rig.model import ControlMake, Rolling
 from gremio.core.rig.solids import Box, Cylinder, SpurGear, Tube
 from gremio.desktop.bench.camera import framed
+from gremio.desktop.bench.question import PlaceQuestion
 from gremio.desktop.bench.scene import corners_of
 
 if TYPE_CHECKING:
-    from gremio.desktop.window import Window
+    from gremio.desktop.shell.window import Window
 
 OUT = Path(__file__).parent.parent / "docs" / "screenshots"
 
@@ -66,8 +67,8 @@ def main() -> None:
 
 
 def _take_all(folder: Path) -> None:
-    from gremio.desktop.app import make_application
-    from gremio.desktop.window import Window
+    from gremio.desktop.shell.app import make_application
+    from gremio.desktop.shell.window import Window
 
     app = make_application()
     window = Window()
@@ -113,7 +114,7 @@ def _take_all(folder: Path) -> None:
 
     crane = quay_crane()
     model = folder / "quay-crane.glb"
-    atomic.write(model, glb(crane, Shelf(), gremio.solve(crane).poses))
+    atomic.write(model, glb(crane, model_shelf(), gremio.solve(crane).poses))
     document.start(gremio.Rig(), None)
     window.files.bring_in_path(model)
     take("bring-in")
@@ -149,7 +150,7 @@ def _take_cabin(window: Window, take: Callable[[str], None], settle: Callable[[]
     take("cam-page")
     look_at(window, "Cabin", "Tool chest", "Cabin door")
     document.select(control_id(document.rig, "Open cabin door"))
-    window.teach()
+    window.act("link.teach")
     settle()
     document.move(channel_key(document.rig, "Cabin door"), math.radians(74))
     document.move(channel_key(document.rig, "Door latch"), -0.03)
@@ -158,7 +159,7 @@ def _take_cabin(window: Window, take: Callable[[str], None], settle: Callable[[]
     take("teaching")
     bench.show_faces(True)
     document.drop_taught()
-    window.teach()
+    window.act("link.teach")
     settle()
     whole = document.rig
     kinds: dict[str, ControlMake] = {
@@ -257,16 +258,15 @@ def _take_links(window: Window, take: Callable[[str], None], settle: Callable[[]
     window.card.leave()
 
     plate = show("Bearing plate")
-    window.measure()
+    window.act("bench.measure")
     bench._hovered = document.program.part_row[plate]
     bench._refresh()
     settle()
     holes = [s for s in bench.overlay.drawn.places if s.place.kind == "circle centre"]
-    bench._picked = [
-        holes[0],
-        max(holes, key=lambda s: float(np.linalg.norm(holes[0].world - s.world))),
-    ]
-    bench.measured.emit(list(bench._picked))
+    assert isinstance(bench.question, PlaceQuestion)
+    bench.question.take(holes[0])
+    farthest = max(holes, key=lambda s: float(np.linalg.norm(holes[0].world - s.world)))
+    bench.question.take(farthest)
     bench._refresh()
     take("measuring")
     bench.stop_asking()

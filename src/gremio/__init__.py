@@ -12,11 +12,12 @@ import importlib
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from gremio.core.files.posing import run, solve, sweep
+    from gremio.core.edit.builder import Builder, shape
     from gremio.core.files.rig_file import read as load
     from gremio.core.files.rig_file import write as save
-    from gremio.core.inspect.findings import inspect
-    from gremio.core.make.by_name import (
+    from gremio.core.problem import GremioError, Note, NotFound
+    from gremio.core.rig.model import Rig
+    from gremio.core.script.by_name import (
         carriage,
         constrain,
         formula,
@@ -32,43 +33,41 @@ if TYPE_CHECKING:
         teach,
         to_pose,
     )
-    from gremio.core.problem import GremioError, Note, NotFound
-    from gremio.core.rig.builder import Builder, shape
-    from gremio.core.rig.model import Rig
+    from gremio.core.script.posing import inspect, run, solve, sweep
     from gremio.core.solve.pose import Pose, Poses
 
 __version__ = "0.2.0"
 
 # Where each name comes from: found when it is first used, so that a window starts fast.
 _ROOMS = {
-    "Builder": "rig.builder",
+    "Builder": "edit.builder",
     "GremioError": "problem",
     "NotFound": "problem",
     "Note": "problem",
     "Pose": "solve.pose",
     "Poses": "solve.pose",
     "Rig": "rig.model",
-    "carriage": "make.by_name",
-    "constrain": "make.by_name",
-    "formula": "make.by_name",
-    "inspect": "inspect.findings",
-    "join": "make.by_name",
-    "keep": "make.by_name",
-    "leave_in_place": "make.by_name",
+    "carriage": "script.by_name",
+    "constrain": "script.by_name",
+    "formula": "script.by_name",
+    "inspect": "script.posing",
+    "join": "script.by_name",
+    "keep": "script.by_name",
+    "leave_in_place": "script.by_name",
     "load": "files.rig_file",
-    "mesh": "make.by_name",
-    "path": "make.by_name",
-    "pin": "make.by_name",
-    "roll": "make.by_name",
-    "run": "files.posing",
+    "mesh": "script.by_name",
+    "path": "script.by_name",
+    "pin": "script.by_name",
+    "roll": "script.by_name",
+    "run": "script.posing",
     "save": "files.rig_file",
-    "shape": "rig.builder",
-    "solve": "files.posing",
-    "strand": "make.by_name",
-    "strut": "make.by_name",
-    "sweep": "files.posing",
-    "teach": "make.by_name",
-    "to_pose": "make.by_name",
+    "shape": "edit.builder",
+    "solve": "script.posing",
+    "strand": "script.by_name",
+    "strut": "script.by_name",
+    "sweep": "script.posing",
+    "teach": "script.by_name",
+    "to_pose": "script.by_name",
 }
 _OTHERWISE = {"load": "read", "save": "write"}
 

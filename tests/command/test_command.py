@@ -13,7 +13,7 @@ import pytest
 from msgspec.structs import replace
 
 import gremio
-from gremio.core.rig.model import Rig
+from gremio.core.rig.model import Ratio, Rig
 from gremio.core.rig.solids import SpurGear
 
 
@@ -135,9 +135,14 @@ def test_a_rig_with_errors_exits_with_one(hatch: Rig, tmp_path: Path) -> None:
     twice = replace(hatch, parts={**hatch.parts, "p99": hatch.parts["p1"]})
     gremio.save(twice, tmp_path / "twice.gremio")
     done = run("pose", tmp_path / "twice.gremio", "--json")
-    assert done.returncode == 1
-    assert "2 things are called 'Frame'" in done.stderr
+    assert done.returncode == 0
     assert json.loads(done.stdout)["notes"][0]["code"] == "name-twice"
+    lost = replace(hatch, links={**hatch.links, "k9": Ratio("p77 turn z", "p1 turn z", 1.0)})
+    gremio.save(lost, tmp_path / "lost.gremio")
+    done = run("pose", tmp_path / "lost.gremio", "--json")
+    assert done.returncode == 1
+    assert "not in the rig" in done.stderr
+    assert json.loads(done.stdout)["notes"][0]["code"] == "link-lost"
 
 
 def test_inspect_lists_notes_and_what_would_mend_them(lock: Rig, tmp_path: Path) -> None:

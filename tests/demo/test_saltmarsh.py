@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 import gremio
-from gremio.core.files.shelf import Shelf
+from gremio.core.files.sources import model_shelf
 from gremio.core.mechanics import gears
 from gremio.core.rig.find import part_id
 from gremio.core.rig.model import Rig
@@ -53,7 +53,7 @@ def test_the_windlass_and_its_wheel_stand_at_their_centre_distance(lock: Rig) ->
 
 
 def test_nothing_is_wrong_along_the_whole_travel(lock: Rig) -> None:
-    assert Shelf().notes(lock) == []
+    assert model_shelf().notes(lock) == []
     for control in [entry.name for entry in lock.controls.values()]:
         poses = gremio.sweep(lock, control, 41)
         for frame in range(poses.frames):

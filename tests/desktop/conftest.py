@@ -7,9 +7,9 @@ import pytest
 from pytestqt.qtbot import QtBot
 from tests.desktop.hand import Hand
 
-from gremio.desktop.app import make_application
-from gremio.desktop.recovery import Keeper
-from gremio.desktop.window import Window
+from gremio.desktop.shell.app import make_application
+from gremio.desktop.shell.recovery import Keeper
+from gremio.desktop.shell.window import Window
 
 
 @pytest.fixture(scope="session")

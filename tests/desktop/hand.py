@@ -13,13 +13,20 @@ from PyQt6.QtWidgets import (
 )
 from pytestqt.qtbot import QtBot
 
+from gremio.core.frames import matrix
 from gremio.core.rig.find import part_id
 from gremio.desktop.bench.camera import project
 from gremio.desktop.desk.instrument import Instrument
-from gremio.desktop.window import Window
+from gremio.desktop.shell.window import Window
 
 LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
+
+
+def act(window: Window, words: str) -> None:
+    """Do an action by its words."""
+    (action_id,) = [action.id for action in window.keys.table if action.words == words]
+    window.act(action_id)
 
 
 class Hand:
@@ -118,6 +125,12 @@ class Hand:
 
     def value(self, name: str, channel: str = "") -> float:
         return self.window.document.pose.value(name, channel)
+
+    def mount(self, part: str) -> np.ndarray:
+        """(4, 4) where the joint of a part (id) stands, in the world."""
+        pose = self.window.document.pose
+        entry = pose.program.rig.parts[part]
+        return pose.frame_of(entry.parent) @ matrix(entry.mount)
 
     def named(self, what: str) -> QWidget:
         """The field, choice or button on the Card, the deck or the Desk with this name."""

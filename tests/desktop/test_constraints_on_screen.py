@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, Qt
 from tests.desktop.hand import CTRL, Hand
 
 import gremio
-from gremio.core.rig.builder import shape
+from gremio.core.edit.builder import shape
 from gremio.core.rig.find import control_id, part_id
 from gremio.core.rig.model import Joint
 from gremio.core.rig.solids import Box, Cylinder
@@ -76,11 +76,11 @@ def test_the_card_lowers_the_influence_switches_and_leaves_in_place(at_quay: Han
     document = at_quay.window.document
     constrained(at_quay, "1", "Crate", "Jib")
     document.move(control_id(document.rig, "Slew"), 0.5)
-    at_quay.type_into(at_quay.named("Crate ride influence"), "0.5")
+    at_quay.type_into(at_quay.named("Crate ride grip"), "50")
     half = place(at_quay, "Crate").copy()
     made = document.selected
-    assert document.pose.at(f"{made} influence") == 0.5
-    at_quay.type_into(at_quay.named("Crate ride influence"), "1")
+    assert document.pose.at(f"{made} grip") == 0.5
+    at_quay.type_into(at_quay.named("Crate ride grip"), "1")
     whole = place(at_quay, "Crate").copy()
     assert half == pytest.approx((whole + [2.2, 1.8, 0.3]) / 2)
     at_quay.choose("State", "off")
@@ -192,8 +192,8 @@ def test_a_path_is_drawn_followed_and_its_points_pulled(at_quay: Hand) -> None:
     at_quay.click(window.bench, spot)
     at_quay.rest(40)
     (made,) = document.rig.constraints.values()
-    assert made.kind == "follow path"
-    at_quay.type_into(at_quay.named("Crate follow path way"), "1.5 m")
+    assert made.kind == "run along"
+    at_quay.type_into(at_quay.named("Crate run along way"), "1.5 m")
     document.select(next(iter(document.rig.paths)))
     at_quay.rest(30)
     (track,) = window.bench.overlay.drawn.tracks
@@ -208,7 +208,7 @@ def test_a_path_is_drawn_followed_and_its_points_pulled(at_quay: Hand) -> None:
 
 def test_paths_along_edges_and_round_wheels(at_quay: Hand) -> None:
     window, document = at_quay.window, at_quay.window.document
-    window.bench.ask_edge_loop()
+    window.act("path.edges")
     spot = at_quay.on_part("Crate", (0.25, 0, 0.25))
     for at in (spot - QPointF(0, -12), spot):
         at_quay.move(window.bench, at)
@@ -222,7 +222,7 @@ def test_paths_along_edges_and_round_wheels(at_quay: Hand) -> None:
                    at=(x, 0, 1), joint="spin y")  # fmt: skip
     window.show_rig(build.rig)
     at_quay.rest(60)
-    window.bench.ask_wheels()
+    window.act("path.wheels")
     for name in ("Rear wheel", "Front wheel"):
         at_quay.click(window.bench, at_quay.on_part(name, (0, 0, 0.3)))
     at_quay.keys(ENTER)
@@ -290,7 +290,7 @@ def free_jib(rig: gremio.Rig) -> gremio.Rig:
 
 def test_a_spring_is_made_by_two_clicks_and_takes_up_the_way(at_quay: Hand) -> None:
     window, document = at_quay.window, at_quay.window.document
-    window.bench.ask_strand("spring")
+    window.act("strand.spring")
     for name, inside in (("Crate", (0.25, 0.25, 0.25)), ("Boiler", (0, 0, -1.2))):
         spot = at_quay.on_part(name, inside)
         for at in (spot - QPointF(0, 4), spot):

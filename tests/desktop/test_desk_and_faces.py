@@ -9,17 +9,17 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QMenu, QWidget
-from tests.desktop.hand import CTRL, LEFT, Hand
+from tests.desktop.hand import CTRL, LEFT, Hand, act
 
 import gremio
+from gremio.core.edit.builder import shape
+from gremio.core.edit.controls import change_control
 from gremio.core.files.glb_out import baked_glb
-from gremio.core.files.shelf import Shelf
-from gremio.core.rig.builder import shape
-from gremio.core.rig.edit.controls import change_control
+from gremio.core.files.sources import model_shelf
 from gremio.core.rig.find import channel_key, control_id, part_id
 from gremio.core.rig.model import Face, Ratio
 from gremio.core.rig.solids import Box
-from gremio.desktop.desk.makes import dial, pad_room, pivot
+from gremio.desktop.makes.makes import dial, pad_room, pivot
 
 RETURN = Qt.Key.Key_Return
 
@@ -250,13 +250,13 @@ def test_a_face_stands_beside_what_its_control_leads_and_is_hidden(at_quay: Hand
 def test_faces_go_along_in_exports_only_when_asked(at_quay: Hand) -> None:
     document = at_quay.window.document
     key = put_face(at_quay, "Hoist")
-    assert b"Hoist, knob" not in baked_glb(document.rig, Shelf(), None, 1.0)
+    assert b"Hoist, knob" not in baked_glb(document.rig, model_shelf(), None, 1.0)
     face = document.rig.controls[key].face
     assert face is not None
     asked = change_control(
         document.rig, key, replace(document.rig.controls[key], face=replace(face, exported=True))
     )
-    assert b"Hoist, knob" in baked_glb(asked, Shelf(), None, 1.0)
+    assert b"Hoist, knob" in baked_glb(asked, model_shelf(), None, 1.0)
 
 
 # ── the lock, hiding, copying, pulling at words ──
@@ -265,7 +265,7 @@ def test_faces_go_along_in_exports_only_when_asked(at_quay: Hand) -> None:
 def test_a_locked_rig_moves_by_controls_and_faces_only(at_quay: Hand) -> None:
     window, document = at_quay.window, at_quay.window.document
     put_face(at_quay, "Light")
-    window.actions_by_name["Lock for the animator"].trigger()
+    act(window, "Lock for the animator")
     assert document.rig.locked
     spot = at_quay.on_part("Jib", (0.3, 0.0, 0.3))
     at_quay.drag(window.bench, spot, spot + QPointF(60, 0), spot + QPointF(120, 0))
@@ -281,7 +281,7 @@ def test_a_locked_rig_moves_by_controls_and_faces_only(at_quay: Hand) -> None:
     body = face.body
     at_quay.click(window.bench, face.place.map(QPointF(body.right() - 10, body.center().y())))
     assert at_quay.value("Light") == 1.0
-    window.actions_by_name["Lock for the animator"].trigger()
+    act(window, "Lock for the animator")
     assert not document.rig.locked
 
 
@@ -293,7 +293,7 @@ def test_hiding_and_isolating(at_quay: Hand) -> None:
     window.bench.setFocus()
     at_quay.keys("X", Qt.KeyboardModifier.ShiftModifier)
     assert window.bench.part_at(spot) is None
-    window.actions_by_name["Show everything"].trigger()
+    act(window, "Show everything")
     assert window.bench.hidden == frozenset()
     at_quay.keys("i")
     assert window.bench.hidden == set(document.rig.parts) - {part_id(document.rig, "Jib")}
@@ -304,7 +304,7 @@ def test_hiding_and_isolating(at_quay: Hand) -> None:
 def test_stand_ins_by_family(at_quay: Hand) -> None:
     document = at_quay.window.document
     document.select(part_id(document.rig, "Jib"))
-    at_quay.window.actions_by_name["Stand-in: outline"].trigger()
+    act(at_quay.window, "Stand-in: outline")
     assert document.rig.parts[part_id(document.rig, "Jib")].stand_in == "outline"
 
 

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, QRectF
 
 import gremio
-from gremio.core.rig.edit.controls import change_control
+from gremio.core.edit.controls import change_control
 from gremio.core.rig.model import Face, Rig
 from gremio.desktop.bench.camera import Camera, metres_a_pixel, project
 from gremio.desktop.bench.faces import (

@@ -11,11 +11,12 @@ from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QFileDialog
 from tests.desktop.hand import Hand
+from tests.desktop.hand import act as do_act
 
 from gremio.core.files import rig_file
 from gremio.core.rig.find import control_id, part_id
 from gremio.core.rig.solids import Mesh
-from gremio.desktop.window import Window
+from gremio.desktop.shell.window import Window
 
 
 class Answers:
@@ -38,7 +39,7 @@ def answers(monkeypatch: pytest.MonkeyPatch) -> Answers:
 
 
 def act(hand: Hand, words: str) -> None:
-    hand.window.actions_by_name[words].trigger()
+    do_act(hand.window, words)
     hand.rest(40)
 
 

@@ -168,7 +168,8 @@ def test_from_a_model_to_a_working_lid(hand: Hand, hatch_file: Path, tmp_path: P
     hand.click(window.bench, hand.on_part("Lid", corner) + QPointF(2, 2))
     mount = np.array(document.rig.parts[lid].mount.at)
     assert mount == pytest.approx(seen[:3, 3] + corner, abs=1e-6)
-    assert document.rig.parts[lid].shapes[0].place.at == pytest.approx(np.negative(corner))
+    assert document.rig.parts[lid].own.at == pytest.approx(np.negative(corner))
+    assert document.pose.world(lid) == pytest.approx(seen), "the part keeps its frame"
 
     hand.choose("Joint", "Hinge")
     hand.choose("Axis", "about y")
@@ -197,7 +198,7 @@ def test_from_a_model_to_a_working_lid(hand: Hand, hatch_file: Path, tmp_path: P
     assert (control.low, control.high) == (0.0, 1.0)
     window.bench.setFocus()
     hand.keys("l")
-    hand.click(window.bench, hand.on_part("Lid", (-0.4, -0.5, -0.05)))
+    hand.click(window.bench, hand.on_part("Lid", (0.0, 0.0, 0.0)))
     link = next(iter(document.rig.links.values()))
     assert isinstance(link, Ratio)
 
@@ -241,7 +242,7 @@ def test_from_a_model_to_a_working_lid(hand: Hand, hatch_file: Path, tmp_path: P
 
 def test_a_control_for_a_part_in_one_key(at_lock: Hand) -> None:
     document = at_lock.window.document
-    at_lock.window.add_part("Box")
+    at_lock.window.act("part.box")
     at_lock.choose("Joint", "Slide")
     at_lock.window.bench.setFocus()
     at_lock.keys("c")

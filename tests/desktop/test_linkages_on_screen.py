@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, Qt
 from tests.desktop.hand import CTRL, Hand
 
 import gremio
-from gremio.core.rig.builder import shape
+from gremio.core.edit.builder import shape
 from gremio.core.rig.find import control_id, part_id
 from gremio.core.rig.solids import Box
 
@@ -114,7 +114,7 @@ def test_where_the_reach_ends_is_on_the_inspection_page(at_bars: Hand) -> None:
     document = at_bars.window.document
     pinned(at_bars)
     rocker = part_id(document.rig, "Rocker")
-    from gremio.core.rig.edit.parts import set_stops
+    from gremio.core.edit.parts import set_stops
     from gremio.core.rig.model import Stops
 
     document.edit("stop", lambda rig: set_stops(rig, rocker, "turn y", Stops(-0.2, 0.2)))

@@ -13,13 +13,13 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QImage
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLabel
-from tests.desktop.hand import CTRL, Hand
+from tests.desktop.hand import CTRL, Hand, act
 
 import gremio
-from gremio.core.formula.edit import shown
+from gremio.core.edit.builder import shape
+from gremio.core.edit.formulas import shown
 from gremio.core.frames import matrix
 from gremio.core.inspect.ledger import COLUMNS
-from gremio.core.rig.builder import shape
 from gremio.core.rig.find import channel_key, control_id, part_id
 from gremio.core.rig.model import Driving, Formula, Joint, Ratio
 from gremio.core.rig.solids import Box, Cylinder, SpurGear
@@ -336,7 +336,7 @@ def test_the_axis_is_laid_along_an_edge_and_tried(at_gears: Hand) -> None:
     spot = bench.overlay.points([edge.world])[0]
     at_gears.move(bench, spot)
     at_gears.click(bench, spot)
-    assert abs(document.pose.world(bar)[2, 0]) == pytest.approx(1.0)
+    assert abs(at_gears.mount(bar)[2, 0]) == pytest.approx(1.0)
     assert corners() == pytest.approx(before)
     bench.setFocus()
     rig, still = document.rig, document.pose
@@ -369,9 +369,9 @@ def test_the_mount_goes_under_its_shapes_and_the_rig_to_the_ground(at_gears: Han
     bar = select(at_gears, "Bar")
     document = at_gears.window.document
     at_gears.pick("Put the mount…", "under them, at the bottom")
-    assert document.pose.world(bar)[2, 3] == pytest.approx(0.45)
-    at_gears.window.actions_by_name["Put the rig on the ground"].trigger()
-    assert document.pose.world(bar)[2, 3] == pytest.approx(0.0)
+    assert at_gears.mount(bar)[2, 3] == pytest.approx(0.45)
+    act(at_gears.window, "Put the rig on the ground")
+    assert at_gears.mount(bar)[2, 3] == pytest.approx(0.0)
 
 
 def test_a_repeat_is_made_on_the_card_and_drawn(at_gears: Hand) -> None:
@@ -409,7 +409,7 @@ def test_a_carriage_is_made_and_rolls_under_the_hand(hand: Hand) -> None:
     hand.window.show_rig(build.rig)
     hand.rest(40)
     select(hand, "Cart")
-    hand.window.actions_by_name["Make a wheeled carriage"].trigger()
+    act(hand.window, "Make a wheeled carriage")
     hand.rest(20)
     for name in ("FL", "FR"):
         hand.click(hand.named(f"{name} steers"), QPointF(8, 8))
@@ -472,7 +472,7 @@ def test_a_planetary_set_is_made_of_three_clicks(hand: Hand) -> None:
     hand.window.show_rig(build.rig)
     hand.rest(40)
     select(hand, "Sun")
-    hand.window.actions_by_name["Make a planetary set"].trigger()
+    act(hand.window, "Make a planetary set")
     for name in ("Ring", "Arm"):
         hand.click(hand.window.bench, hand.on_part(name, (0.0, 0.0, 0.15)))
     document = hand.window.document

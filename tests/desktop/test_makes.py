@@ -8,8 +8,8 @@ import pytest
 from PyQt6.QtCore import QPointF, QRectF
 
 from gremio.core.rig.model import Control, Rig
-from gremio.desktop.desk.draw_makes import ticks
-from gremio.desktop.desk.makes import (
+from gremio.desktop.makes.draw import ticks
+from gremio.desktop.makes.makes import (
     Pull,
     Standing,
     cells,

@@ -7,11 +7,11 @@ from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import QPointF, Qt
-from tests.desktop.hand import CTRL, SHIFT, Hand
+from tests.desktop.hand import CTRL, SHIFT, Hand, act
 
 import gremio
-from gremio.core.rig.builder import shape
-from gremio.core.rig.cams import is_range_map
+from gremio.core.edit.builder import shape
+from gremio.core.rig.cams import is_from_to
 from gremio.core.rig.find import channel_key, control_id, part_id
 from gremio.core.rig.model import Cam
 from gremio.core.rig.solids import Box
@@ -66,7 +66,7 @@ def pull_knob(hand: Hand, part: str, to: float) -> None:
 def test_from_an_empty_rig_to_a_working_door(hand: Hand) -> None:
     window, document = hand.window, hand.window.document
     window.bench.setFocus()
-    window.actions_by_name["Add a box"].trigger()
+    act(window, "Add a box")
     hand.rest(60)
     hand.choose("Joint", "Hinge")
     hand.choose("Axis", "about z")
@@ -281,7 +281,7 @@ def test_the_line_of_the_lead_is_dragged(at_cam: Hand) -> None:
 
 def test_a_follower_is_added_by_a_click_on_its_part(at_cam: Hand) -> None:
     document = at_cam.window.document
-    from gremio.core.rig.edit.cams import remove_follower
+    from gremio.core.edit.cams import remove_follower
 
     link = next(iter(document.rig.links))
     latch = channel_key(document.rig, "Latch")
@@ -299,7 +299,7 @@ def test_a_part_pulled_past_its_cam_goes_as_far_as_it_can_and_says_so(at_cam: Ha
     assert "No value of Open door brings Latch there: it is at least -0.06 m." in at_cam.said
 
 
-# ── tables and range maps ──
+# ── tables and from–to cams ──
 
 
 def test_a_cam_goes_out_as_csv_and_comes_in_again(at_cam: Hand, tmp_path: Path) -> None:
@@ -335,14 +335,14 @@ def test_a_table_asks_for_its_units(at_cam: Hand, tmp_path: Path) -> None:
     assert "Row 3 of door.csv, 'Door turn z': 'nan' is no number" in at_cam.said[-1]
 
 
-def test_a_range_map_on_its_card(at_door: Hand) -> None:
+def test_a_from_to_on_its_card(at_door: Hand) -> None:
     window, document = at_door.window, at_door.window.document
     document.select(control_id(document.rig, "Open door"))
     window.bench.setFocus()
     at_door.keys("l")
     at_door.click(window.bench, at_door.on_part("Door", (0.3, -0.04, 1.5)))
-    at_door.choose("Made as", "range map")
-    assert is_range_map(cam(at_door))
+    at_door.choose("Made as", "from–to cam")
+    assert is_from_to(cam(at_door))
     at_door.type_into(at_door.named("Open door to"), "50 %")
     at_door.type_into(at_door.named("Door turn z to"), "90 deg")
     assert stations(at_door, "Door") == [(0.0, 0.0), (0.5, pytest.approx(math.radians(90)))]

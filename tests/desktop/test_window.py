@@ -3,6 +3,7 @@ from __future__ import annotations
 import json
 import math
 import os
+import re
 from pathlib import Path
 
 import numpy as np
@@ -15,16 +16,17 @@ from PyQt6.QtWidgets import QMessageBox
 from tests.desktop.hand import CTRL, RIGHT, Hand
 
 import gremio
+import gremio.desktop
 from gremio.core.files import rig_file
 from gremio.core.rig.find import channel_key, control_id, part_id
 from gremio.core.rig.model import Cam, Rig
-from gremio.desktop.document import Document
-from gremio.desktop.find import entries_of, matching
-from gremio.desktop.keys import KeySheet, load_keys
-from gremio.desktop.recovery import Keeper
-from gremio.desktop.rigging import NEW_PARTS
+from gremio.desktop.actions.rigging import NEW_PARTS
+from gremio.desktop.document.document import Document
+from gremio.desktop.shell.find import entries_of, matching
+from gremio.desktop.shell.key_sheet import KeySheet
+from gremio.desktop.shell.recovery import Keeper, state_folder
+from gremio.desktop.shell.window import Window
 from gremio.desktop.theme.inks import NIGHT
-from gremio.desktop.window import Window
 
 # ── looking ──
 
@@ -121,7 +123,7 @@ def test_find_anything_by_keys(at_lock: Hand) -> None:
 
 def test_find_reaches_parts_controls_links_and_actions(at_lock: Hand) -> None:
     window = at_lock.window
-    entries = entries_of(window.document, list(window.actions_by_name.values()))
+    entries = entries_of(window.document, window.keys.entries.values())
     kinds = {entry.name: entry.kind.split()[0] for entry in entries}
     assert kinds["Paddle windlass"] == "control"
     assert kinds["Rack bar, east"] == "part"
@@ -211,7 +213,7 @@ def test_dimensions_of_a_gear_can_be_changed_afterwards(at_lock: Hand) -> None:
 @pytest.mark.parametrize("kind", list(NEW_PARTS))
 def test_every_kind_of_part_can_be_added_and_seen(kind: str, hand: Hand) -> None:
     window = hand.window
-    window.add_part(kind)
+    window.act(f"part.{kind.lower()}")
     hand.rest(30)
     bench = window.bench
     part = part_id(window.document.rig, kind)
@@ -234,18 +236,17 @@ def test_mounting_elsewhere_moves_nothing(at_lock: Hand) -> None:
     assert document.pose.world(bollard) == pytest.approx(before, abs=1e-9)
 
 
-def test_typing_moves_the_part_or_the_mount_only(at_lock: Hand) -> None:
+def test_the_part_and_its_joint_are_two_places_to_type(at_lock: Hand) -> None:
     document = at_lock.window.document
     bollard = part_id(document.rig, "Bollard, east")
     document.select(bollard)
-    at_lock.type_into(at_lock.named("Mount z"), "4.5 m")
+    at_lock.type_into(at_lock.named("Part stands at z"), "4.5 m")
     assert document.pose.world(bollard)[2, 3] == pytest.approx(4.5)
-    before = document.rig.parts[bollard].shapes[0].place.at
-    at_lock.choose("What typing moves", "moves the mount")
-    at_lock.type_into(at_lock.named("Mount z"), "4 m")
+    assert document.rig.parts[bollard].mount.at[2] == pytest.approx(4.5), "its joint goes along"
+    at_lock.type_into(at_lock.named("Joint stands at z"), "4 m")
     assert document.rig.parts[bollard].mount.at[2] == pytest.approx(4.0)
-    assert document.rig.parts[bollard].shapes[0].place.at[2] == pytest.approx(before[2] + 0.5)
-    at_lock.choose("What typing moves", "moves the part")
+    assert document.pose.world(bollard)[2, 3] == pytest.approx(4.5), "the part stays"
+    assert document.rig.parts[bollard].own.at[2] == pytest.approx(0.5)
 
 
 def test_tab_goes_from_field_to_field_on_the_card(at_lock: Hand) -> None:
@@ -421,22 +422,48 @@ def test_closing_with_unsaved_work_asks(at_lock: Hand, monkeypatch: pytest.Monke
 
 
 def test_a_key_can_be_changed_and_is_kept(at_lock: Hand) -> None:
-    actions = at_lock.window.actions_by_name
-    sheet = KeySheet(actions, at_lock.window)
-    sheet.edits["Show all"].setKeySequence(QKeySequence("Q"))
-    sheet.edits["Show all"].editingFinished.emit()
-    assert actions["Show all"].shortcut().toString() == "Q"
-    sheet.edits["Go home"].setKeySequence(QKeySequence("Q"))
-    sheet.edits["Go home"].editingFinished.emit()
+    keys = at_lock.window.keys
+    actions = keys.entries
+    sheet = KeySheet(keys, at_lock.window)
+    sheet.edits["bench.all"].setKeySequence(QKeySequence("Q"))
+    sheet.edits["bench.all"].editingFinished.emit()
+    assert actions["bench.all"].shortcut().toString() == "Q"
+    sheet.edits["rig.home"].setKeySequence(QKeySequence("Q"))
+    sheet.edits["rig.home"].editingFinished.emit()
     assert "is the key for" in sheet.message.text()
-    assert actions["Go home"].shortcut().toString() == "H"
-    actions["Show all"].setShortcut(QKeySequence("Z"))
-    load_keys(actions)
-    assert actions["Show all"].shortcut().toString() == "Q"
+    assert actions["rig.home"].shortcut().toString() == "H"
+    actions["bench.all"].setShortcut(QKeySequence("Z"))
+    keys.load()
+    assert actions["bench.all"].shortcut().toString() == "Q"
+    kept = json.loads((state_folder() / "keys.json").read_text())
+    assert kept == {"by id": {"bench.all": "Q"}}, "only what differs is kept"
+
+
+def test_keys_kept_by_their_words_before_are_read_once(window: Window) -> None:
+    folder = state_folder()
+    folder.mkdir(parents=True, exist_ok=True)
+    kept = {"Show all": "Q", "Go home": "H", "An action that is no more": "G"}
+    (folder / "keys.json").write_text(json.dumps(kept))
+    window.keys.load()
+    assert window.keys.entries["bench.all"].shortcut().toString() == "Q"
+    window.keys.keep()
+    assert json.loads((folder / "keys.json").read_text()) == {"by id": {"bench.all": "Q"}}
+
+
+def test_every_action_that_a_view_asks_for_is_in_the_table(window: Window) -> None:
+    ids = [action.id for action in window.keys.table]
+    assert len(ids) == len(set(ids))
+    source = Path(gremio.desktop.__file__).parent
+    asked = [
+        word
+        for file in source.rglob("*.py")
+        for word in re.findall(r'(?:wanted\.emit|self\.act), "([^"]+)"', file.read_text())
+    ]
+    assert len(asked) > 3 and set(asked) <= set(ids)
 
 
 def test_no_key_is_given_twice(window: Window) -> None:
-    keys = [a.shortcut().toString() for a in window.actions_by_name.values()]
+    keys = [a.shortcut().toString() for a in window.keys.entries.values()]
     keys = [key for key in keys if key]
     assert len(keys) == len(set(keys))
 

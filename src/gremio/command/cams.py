@@ -6,9 +6,9 @@ from collections.abc import Sequence
 
 from gremio.core.files.cam_csv import CamTable, cam_of_table
 from gremio.core.problem import GremioError
-from gremio.core.rig.channels import full_label
 from gremio.core.rig.find import channel_key
 from gremio.core.rig.model import Cam, Rig
+from gremio.core.rig.numbers import full_label
 
 
 def cam_led_by(rig: Rig, lead: str) -> str:

@@ -5,17 +5,18 @@ from __future__ import annotations
 from collections.abc import Mapping
 from pathlib import Path
 
+from gremio.core.edit.builder import Typed
 from gremio.core.files import atomic, rig_file
 from gremio.core.files.bring_in import bring_in
 from gremio.core.files.csv_out import sweep_csv
 from gremio.core.files.model_in import ENDINGS, read_model
-from gremio.core.files.posing import solve, sweep
-from gremio.core.files.shelf import Shelf
+from gremio.core.files.sources import model_shelf
 from gremio.core.problem import GremioError, Note
-from gremio.core.rig.builder import Typed
 from gremio.core.rig.find import control_id
 from gremio.core.rig.model import Rig
+from gremio.core.script.posing import solve, surfaces_of, sweep
 from gremio.core.solve.ask import posed
+from gremio.core.surfaces.shelf import Shelf
 
 
 def convert_file(
@@ -25,9 +26,9 @@ def convert_file(
 
     Raises GremioError for endings that don't go together.
     """
-    shelf = Shelf()
+    shelf = model_shelf()
     rig, notes = _read(source, shelf)
-    rig = posed(rig, values)
+    rig = posed(rig, values, geometry=surfaces_of(rig)) if values else rig
     ending = target.suffix.lower()
     if ending == ".gremio":
         rig_file.write(rig, target)

@@ -56,15 +56,18 @@ def _fail(text: str) -> NoReturn:
     sys.exit(2)
 
 
-def _load(file: Path, kept: str | None = None) -> Rig:
-    from gremio.core.files.rig_file import read
+def _load(file: Path, kept: str | None = None) -> tuple[Rig, list[Note]]:
+    """The rig in a file, in one of its poses if one is named, and what was mended on the way."""
+    from gremio.core.files.rig_file import open_file, unknown_words
 
-    rig = read(file)
+    opened = open_file(file)
+    if opened.unknown:
+        raise GremioError(unknown_words(opened, file.name))
     if kept is None:
-        return rig
-    from gremio.core.make.by_name import to_pose
+        return opened.rig, list(opened.notes)
+    from gremio.core.script.by_name import to_pose
 
-    return to_pose(rig, kept)
+    return to_pose(opened.rig, kept), list(opened.notes)
 
 
 def _settings(pairs: list[str] | None) -> dict[str, str | float]:
@@ -97,7 +100,7 @@ def open_window(
 
     Example: gremio open saltmarsh.gremio
     """
-    from gremio.desktop.app import run
+    from gremio.desktop.shell.app import run
 
     raise typer.Exit(run(file=file))
 
@@ -108,7 +111,7 @@ def demo() -> None:
 
     Example: gremio demo
     """
-    from gremio.desktop.app import run
+    from gremio.desktop.shell.app import run
 
     raise typer.Exit(run(demo=True))
 
@@ -125,12 +128,12 @@ def pose(
     Example: gremio pose saltmarsh.gremio --set "Upper gates=46 deg" --json
     """
     from gremio.command.report import pose_json, pose_text
-    from gremio.core.files.posing import solve
-    from gremio.core.files.shelf import Shelf
+    from gremio.core.files.sources import model_shelf
+    from gremio.core.script.posing import solve
 
-    rig = _load(file, kept)
+    rig, mended = _load(file, kept)
     answer = solve(rig, _settings(set_))
-    notes = [*answer.notes, *Shelf().notes(rig)]
+    notes = [*mended, *answer.notes, *model_shelf().notes(rig)]
     print(pose_json(answer, notes) if json else pose_text(answer, notes))
     _report(notes)
 
@@ -148,10 +151,10 @@ def sweep(
     """
     from gremio.core.files import atomic
     from gremio.core.files.csv_out import sweep_csv
-    from gremio.core.files.posing import sweep as run_sweep
     from gremio.core.rig.find import control_id
+    from gremio.core.script.posing import sweep as run_sweep
 
-    rig = _load(file)
+    rig = _load(file)[0]
     poses = run_sweep(rig, control, steps)
     table = sweep_csv(poses, control_id(rig, control))
     if output is None:
@@ -195,10 +198,10 @@ def render(
     Example: gremio render saltmarsh.gremio -o lock.png --set "Upper gates=46 deg"
     """
     from gremio.command.report import picture_size
-    from gremio.core.files.posing import solve
+    from gremio.core.script.posing import solve
     from gremio.desktop.bench.picture import save_picture
 
-    rig = _load(file, kept)
+    rig = _load(file, kept)[0]
     answer = solve(rig, _settings(set_))
     save_picture(answer, output, picture_size(size), night)
     _report(answer.notes)
@@ -214,14 +217,14 @@ def inspect(
     Example: gremio inspect saltmarsh.gremio --json
     """
     from gremio.command.report import findings_json
-    from gremio.core.files.shelf import Shelf
+    from gremio.core.files.sources import model_shelf
     from gremio.core.inspect.finding import Finding
     from gremio.core.inspect.findings import inspect as look
     from gremio.core.inspect.findings import sorted_findings
 
-    rig, shelf = _load(file), Shelf()
+    (rig, mended), shelf = _load(file), model_shelf()
     found = look(rig, geometry=lambda solid: shelf.geometry(rig, solid))
-    found = sorted_findings([*found, *map(Finding, shelf.notes(rig))])
+    found = sorted_findings([*map(Finding, mended), *found, *map(Finding, shelf.notes(rig))])
     if json:
         print(findings_json(found))
     else:
@@ -246,10 +249,10 @@ def ledger(
     Example: gremio ledger saltmarsh.gremio -o ledger.csv
     """
     from gremio.core.files import atomic
-    from gremio.core.files.posing import solve
     from gremio.core.inspect.ledger import ledger_csv, ledger_rows
+    from gremio.core.script.posing import solve
 
-    answer = solve(_load(file), _settings(set_))
+    answer = solve(_load(file)[0], _settings(set_))
     table = ledger_csv(answer, ledger_rows(answer.program))
     if output is None:
         print(table, end="")
@@ -272,7 +275,7 @@ def cam(
     from gremio.core.files import atomic
     from gremio.core.files.cam_csv import cam_csv
 
-    rig = _load(file)
+    rig = _load(file)[0]
     table = cam_csv(rig, cam_led_by(rig, lead))
     if output is None:
         print(table, end="")
@@ -298,7 +301,7 @@ def teach(
     from gremio.core.files.cam_csv import read_table_file
     from gremio.core.files.rig_file import write
 
-    write(taught(_load(file), read_table_file(table), unit or []), output)
+    write(taught(_load(file)[0], read_table_file(table), unit or []), output)
 
 
 @app.command()

@@ -19,7 +19,7 @@ Triple = tuple[float, float, float]
 Quaternion = tuple[float, float, float, float]
 
 
-class Frame(msgspec.Struct, frozen=True, omit_defaults=True):
+class Frame(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """A place to stand: at (m), turn (unit quaternion w, x, y, z), scale (per axis)."""
 
     at: Triple = (0.0, 0.0, 0.0)

@@ -7,10 +7,10 @@ import math
 from msgspec.structs import replace
 
 import gremio
-from gremio.core.rig.builder import shape
-from gremio.core.rig.edit.controls import change_control
-from gremio.core.rig.edit.links import add_link
-from gremio.core.rig.edit.parts import set_stops
+from gremio.core.edit.builder import shape
+from gremio.core.edit.controls import change_control
+from gremio.core.edit.links import add_link
+from gremio.core.edit.parts import set_stops
 from gremio.core.rig.find import channel_key, control_id, part_id
 from gremio.core.rig.model import Beyond, Cam, Face, Follower, ProfileKind, Station, Stops
 from gremio.core.rig.solids import Ball, Cylinder, Wedge

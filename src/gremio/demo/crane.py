@@ -8,9 +8,10 @@ import math
 from msgspec.structs import replace
 
 import gremio
-from gremio.core.rig.builder import shape
-from gremio.core.rig.edit.constraints import change_constraint
+from gremio.core.edit.builder import shape
+from gremio.core.edit.constraints import change_constraint
 from gremio.core.rig.find import constraint_id
+from gremio.core.rig.model import Pin
 from gremio.core.rig.solids import Cylinder, Tube
 from gremio.demo.quay import BRASS, FLAT, IRON, LEAF, OAK, STONE, box
 
@@ -83,6 +84,7 @@ def _grab(build: gremio.Builder) -> None:
     build.rig = gremio.constrain(build.rig, "pin", "Grab carrier", "Crane jib", keep=False)
     pinned = constraint_id(build.rig, "Grab carrier pin")
     entry = build.rig.constraints[pinned]
+    assert isinstance(entry, Pin)
     head = replace(entry.targets[0], at=(JIB + 0.18, 0.0, 0.0))
     build.rig = change_constraint(build.rig, pinned, replace(entry, targets=(head,)))
     build.rig = gremio.constrain(

@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 
 import gremio
+from gremio.core.edit.builder import Typed, shape
 from gremio.core.mechanics import gears
-from gremio.core.rig.builder import Typed, shape
 from gremio.core.rig.model import Repeat
 from gremio.core.rig.solids import Ball, Box, Cylinder, InternalGear, SpurGear, Wedge
 

@@ -8,8 +8,8 @@ from __future__ import annotations
 import math
 
 import gremio
+from gremio.core.edit.builder import Typed, shape
 from gremio.core.mechanics import gears
-from gremio.core.rig.builder import Typed, shape
 from gremio.core.rig.model import Rig, Shape
 from gremio.core.rig.solids import Cylinder, Plate, RackBar, SpurGear, Tube, Wedge
 from gremio.demo.cabin import cabin

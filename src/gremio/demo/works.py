@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 import gremio
-from gremio.core.rig.builder import Typed, shape
+from gremio.core.edit.builder import Typed, shape
 from gremio.core.rig.model import Shape
 from gremio.core.rig.solids import Cylinder, Tube
 from gremio.demo.quay import BRASS, FLAT, IRON, LEAF, OAK, STONE, box

@@ -8,6 +8,8 @@ from pathlib import Path
 import pytest
 
 import gremio
+from gremio.core.edit.cams import cam_of
+from gremio.core.edit.links import remove_link
 from gremio.core.files.atomic import FileProblem
 from gremio.core.files.cam_csv import (
     cam_csv,
@@ -17,8 +19,6 @@ from gremio.core.files.cam_csv import (
     read_table_file,
 )
 from gremio.core.problem import GremioError
-from gremio.core.rig.edit.cams import cam_of
-from gremio.core.rig.edit.links import remove_link
 from gremio.core.rig.model import Rig
 
 

@@ -12,7 +12,7 @@ from scipy.spatial.transform import Rotation, Slerp
 import gremio
 from gremio.core.files.glb_out import baked_glb, glb
 from gremio.core.files.model_in import FROM_Y_UP, read_model
-from gremio.core.files.shelf import Shelf
+from gremio.core.files.sources import model_shelf
 from gremio.core.frames import Frame
 from gremio.core.rig import find
 from gremio.core.rig.model import Joint, Part, Ratio, Rig
@@ -37,19 +37,19 @@ def check_frames(data: bytes, pose: Pose) -> None:
 
 def test_parts_as_posed_read_back_by_trimesh(lock: Rig) -> None:
     pose = gremio.solve(lock, {"Upper gates": "46 deg", "Paddle windlass": "3.3 turn"})
-    check_frames(glb(lock, Shelf(), pose.poses), pose)
+    check_frames(glb(lock, model_shelf(), pose.poses), pose)
 
 
 def test_geometry_and_paint_survive_the_way_out_and_in(lock: Rig, tmp_path) -> None:
     path = tmp_path / "lock.glb"
-    path.write_bytes(glb(lock, Shelf(), gremio.solve(lock).poses))
+    path.write_bytes(glb(lock, model_shelf(), gremio.solve(lock).poses))
     model = read_model(path)
     names = {part.name for part in lock.parts.values()}
     copies_named = {f"Louvre, {number}" for number in range(2, 9)}
     strands = tuple(strand.name for strand in lock.strands.values())
     found = {node.name for node in model.nodes if not node.name.startswith(strands)}
     assert found == names | copies_named
-    shelf = Shelf()
+    shelf = model_shelf()
     for part in lock.parts.values():
         node = next(n for n in model.nodes if n.name == part.name)
         assert len(node.pieces) == len(part.shapes)
@@ -104,7 +104,7 @@ def sampled(data: bytes, time: float) -> dict[str, np.ndarray]:
 def test_a_baked_travel_has_the_same_frames_at_sampled_times(lock: Rig, control: str) -> None:
     frames, seconds = 241, 4.0
     poses = gremio.sweep(lock, control, frames)
-    data = glb(lock, Shelf(), poses, seconds, control)
+    data = glb(lock, model_shelf(), poses, seconds, control)
     for frame in (0, 57, 240):
         there = sampled(data, seconds * frame / (frames - 1))
         pose = poses.frame(frame)
@@ -113,7 +113,9 @@ def test_a_baked_travel_has_the_same_frames_at_sampled_times(lock: Rig, control:
 
 
 def test_only_what_moves_is_animated(lock: Rig) -> None:
-    data = glb(lock, Shelf(), gremio.sweep(lock, "Paddle windlass", 100), 4.0, "Paddle windlass")
+    data = glb(
+        lock, model_shelf(), gremio.sweep(lock, "Paddle windlass", 100), 4.0, "Paddle windlass"
+    )
     file = pygltflib.GLTF2().load_from_bytes(data)
     moved = {file.nodes[c.target.node].name for c in file.animations[0].channels}
     assert moved == {"Windlass", "Pinion, east", "Paddle, east"}
@@ -132,17 +134,17 @@ def test_a_part_that_turns_in_a_stretched_mount_is_not_sheared() -> None:
         at={"p1 turn z": math.radians(40)},
     )
     pose = gremio.solve(rig)
-    check_frames(glb(rig, Shelf(), pose.poses), pose)
+    check_frames(glb(rig, model_shelf(), pose.poses), pose)
 
 
 def test_an_empty_rig_is_still_a_glb() -> None:
-    data = glb(Rig(), Shelf(), gremio.solve(Rig()).poses)
+    data = glb(Rig(), model_shelf(), gremio.solve(Rig()).poses)
     assert pygltflib.GLTF2().load_from_bytes(data).nodes == []
 
 
 def test_a_repeated_part_is_written_once_for_each_copy(lock: Rig) -> None:
     pose = gremio.solve(lock, {"Louvres": "40 deg"})
-    data = glb(lock, Shelf(), pose.poses)
+    data = glb(lock, model_shelf(), pose.poses)
     scene = trimesh.load_scene(io.BytesIO(data), file_type="glb")
     for number, move in enumerate(copies(pose, find.part_id(lock, "Louvre")), start=1):
         name = "Louvre" if number == 1 else f"Louvre, {number}"
@@ -159,7 +161,7 @@ def test_a_rope_goes_along_piece_by_piece() -> None:
     rig = gremio.strand(
         build.rig, "hose", ("Post", (0, 0, 1)), ("Hook", (0, 0, 0)), length=1.2, name="Hose"
     )
-    loaded = pygltflib.GLTF2.load_from_bytes(baked_glb(rig, Shelf(), "Lift", 0.5))
+    loaded = pygltflib.GLTF2.load_from_bytes(baked_glb(rig, model_shelf(), "Lift", 0.5))
     names = [node.name for node in loaded.nodes]
     pieces = [name for name in names if name.startswith("Hose, ")]
     assert len(pieces) > 20 and "Hose" in names

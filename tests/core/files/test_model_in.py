@@ -12,12 +12,14 @@ from trimesh.transformations import rotation_matrix, translation_matrix
 import gremio
 from gremio.core.files.atomic import FileProblem
 from gremio.core.files.bring_in import bring_in, take_up
-from gremio.core.files.model_in import FROM_Y_UP, Model, read_model
-from gremio.core.files.shelf import Shelf
+from gremio.core.files.model_in import FROM_Y_UP, read_model
+from gremio.core.files.sources import model_shelf
 from gremio.core.rig.model import Part, Rig
 from gremio.core.rig.solids import Mesh
+from gremio.core.shape.solids import geometry_of
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.program import compile_rig
+from gremio.core.surfaces.models import Model
 
 
 def davit() -> trimesh.Scene:
@@ -48,7 +50,7 @@ def davit_file(tmp_path: Path) -> Path:
 
 
 def worlds(rig: Rig) -> dict[str, np.ndarray]:
-    pose = evaluate(compile_rig(rig), rig.at).frame(0)
+    pose = evaluate(compile_rig(rig, geometry_of), rig.at).frame(0)
     return {part.name: pose.world(part_id) for part_id, part in rig.parts.items()}
 
 
@@ -121,7 +123,7 @@ def test_bringing_in_twice_gives_names_of_their_own(davit_file: Path) -> None:
 def test_on_the_ground_at_the_origin(davit_file: Path) -> None:
     model = read_model(davit_file)
     rig, _ = bring_in(Rig(), model, on_ground=True)
-    shelf, low = Shelf(), []
+    shelf, low = model_shelf(), []
     for part_id, part in rig.parts.items():
         world = worlds(rig)[part.name]
         points = shelf.geometry(rig, part.shapes[0].solid).vertices
@@ -226,7 +228,7 @@ def test_a_missing_model_opens_with_boxes_of_the_right_size(
 ) -> None:
     file, _ = saved(tmp_path, davit_file)
     davit_file.unlink()
-    rig, shelf = gremio.load(file), Shelf()
+    rig, shelf = gremio.load(file), model_shelf()
     notes = shelf.notes(rig)
     assert [note.code for note in notes] == ["model-missing"]
     assert "davit.glb" in notes[0].text and "Find a model" in notes[0].text
@@ -240,7 +242,7 @@ def test_a_changed_model_stands_in_until_it_is_taken_up(tmp_path: Path, davit_fi
     scene = davit()
     scene.delete_geometry("hook")
     davit_file.write_bytes(scene.export(file_type="glb"))
-    rig, shelf = gremio.load(file), Shelf()
+    rig, shelf = gremio.load(file), model_shelf()
     assert [note.code for note in shelf.notes(rig)] == ["model-changed"]
     model = read_model(davit_file)
     shelf.put(model)
@@ -255,5 +257,5 @@ def test_a_broken_model_does_not_keep_a_rig_from_opening(tmp_path: Path, davit_f
     file, _ = saved(tmp_path, davit_file)
     davit_file.write_bytes(b"glTF broken")
     rig = gremio.load(file)
-    assert [note.code for note in Shelf().notes(rig)] == ["model-broken"]
+    assert [note.code for note in model_shelf().notes(rig)] == ["model-broken"]
     assert {type(part) for part in rig.parts.values()} == {Part}

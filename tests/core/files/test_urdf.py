@@ -9,18 +9,19 @@ import pytest
 from msgspec.structs import replace
 
 import gremio
+from gremio.core.edit.builder import shape
+from gremio.core.edit.links import add_link
 from gremio.core.files.atomic import FileProblem
-from gremio.core.files.shelf import Shelf
+from gremio.core.files.sources import model_shelf
 from gremio.core.files.urdf_in import read_urdf
 from gremio.core.files.urdf_out import write_urdf
 from gremio.core.frames import Frame
-from gremio.core.rig.builder import shape
+from gremio.core.plan.joints import APPLIED
 from gremio.core.rig.cams import cam_through
 from gremio.core.rig.channels import freed, key
-from gremio.core.rig.edit.links import add_link
-from gremio.core.rig.joints import APPLIED
 from gremio.core.rig.model import Joint, Part, Ratio, Rig, Shape, Stops
 from gremio.core.rig.solids import Ball, Box, Cylinder, SpurGear
+from gremio.core.shape.solids import geometry_of
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.program import compile_rig
 
@@ -46,7 +47,7 @@ def test_written_frames_against_pinocchio(seed: int, tmp_path: Path) -> None:
     rng = np.random.default_rng(seed)
     rig = random_rig(rng)
     file = tmp_path / "machine.urdf"
-    write_urdf(rig, file, Shelf())
+    write_urdf(rig, file, model_shelf())
     model = pinocchio.buildModelFromUrdf(str(file))
     data = model.createData()
     values = {
@@ -67,7 +68,7 @@ def test_written_frames_against_pinocchio(seed: int, tmp_path: Path) -> None:
         else:
             q[place] = value
     pinocchio.framesForwardKinematics(model, data, q)
-    pose = evaluate(compile_rig(rig), values).frame(0)
+    pose = evaluate(compile_rig(rig, geometry_of), values).frame(0)
     for part_id, part in rig.parts.items():
         frame = data.oMf[model.getFrameId(part.name)]
         assert pose.world(part_id) == pytest.approx(frame.homogeneous, abs=1e-9)
@@ -96,7 +97,7 @@ def test_read_frames_against_pinocchio(seed: int, tmp_path: Path) -> None:
         names.append(f"l{i}")
     file = tmp_path / "crane.urdf"
     file.write_text("".join(text) + "</robot>")
-    rig, notes = read_urdf(file, Shelf())
+    rig, notes = read_urdf(file, model_shelf())
     assert notes == []
     model = pinocchio.buildModelFromUrdf(str(file))
     data, q, values = model.createData(), pinocchio.neutral(model), {}
@@ -133,8 +134,8 @@ def test_shapes_colours_stops_and_ratios_go_out_and_come_back(tmp_path: Path) ->
     build.ratio("Crank", "Drum", 0.5)
     build.ratio("Drum", "Gear", -3)
     file = tmp_path / "winch.urdf"
-    assert write_urdf(build.rig, file, Shelf()) == []
-    back, notes = read_urdf(file, Shelf())
+    assert write_urdf(build.rig, file, model_shelf()) == []
+    back, notes = read_urdf(file, model_shelf())
     assert notes == []
     names = {part.name: part for part in back.parts.values()}
     assert set(names) == {"ground", "Frame", "Drum", "Gear"}
@@ -156,15 +157,15 @@ def test_what_urdf_can_not_carry_is_listed(tmp_path: Path, hatch: Rig) -> None:
     soft = replace(rig.parts["p2"], stops={"turn y": Stops(-1.5, 0.0, soft=0.2)})
     stretched = replace(rig.parts["p1"], mount=Frame(scale=(2.0, 2.0, 2.0)))
     rig = replace(rig, parts={**rig.parts, "p1": stretched, "p2": soft})
-    notes = write_urdf(rig, tmp_path / "hatch.urdf", Shelf())
+    notes = write_urdf(rig, tmp_path / "hatch.urdf", model_shelf())
     assert {n.code for n in notes} == {"urdf-scale", "urdf-link", "urdf-soft"}
     assert any("the cam from Flap to Shutter" in n.text for n in notes)
 
 
 def test_the_demo_goes_out_and_comes_back(tmp_path: Path, lock: Rig) -> None:
     file = tmp_path / "lock.urdf"
-    write_urdf(lock, file, Shelf())
-    back, notes = read_urdf(file, Shelf())
+    write_urdf(lock, file, model_shelf())
+    back, notes = read_urdf(file, model_shelf())
     assert notes == [] and not gremio.solve(back).notes
     was, now = gremio.solve(lock), gremio.solve(back)
     for part in lock.parts.values():
@@ -193,7 +194,7 @@ def test_a_broken_urdf_gets_a_clear_message(text: str, message: str, tmp_path: P
     file = tmp_path / "broken.urdf"
     file.write_text(text)
     with pytest.raises(FileProblem, match=message):
-        read_urdf(file, Shelf())
+        read_urdf(file, model_shelf())
 
 
 def test_what_is_odd_in_a_urdf_is_noted_and_read_on(tmp_path: Path) -> None:
@@ -207,7 +208,7 @@ def test_what_is_odd_in_a_urdf_is_noted_and_read_on(tmp_path: Path) -> None:
         '<origin xyz="1 two 3"/><axis xyz="0 0 0"/><limit lower="1" upper="-1"/>'
         '<mimic joint="nobody"/></joint></robot>'
     )
-    rig, notes = read_urdf(file, Shelf())
+    rig, notes = read_urdf(file, model_shelf())
     assert {n.code for n in notes} == {
         "urdf-mesh", "urdf-number", "urdf-axis", "urdf-limits", "urdf-mimic", "urdf-left-out",
     }  # fmt: skip
@@ -222,6 +223,6 @@ def test_constraints_and_strands_are_told_as_left_out(tmp_path: Path) -> None:
     build.part("Crate", at=(1, 0, 0))
     rig = gremio.constrain(build.rig, "ride", "Crate", "Hook")
     rig = gremio.strand(rig, "rope", ("Post", (0, 0, 1)), ("Hook", (0, 0, 0)))
-    told = write_urdf(rig, tmp_path / "hoist.urdf", Shelf())
+    told = write_urdf(rig, tmp_path / "hoist.urdf", model_shelf())
     notes = {note.code: note.text for note in told}
     assert "Crate rides on Hook" in notes["urdf-constraint"] and "Rope" in notes["urdf-strand"]

@@ -10,14 +10,14 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 import gremio
-from gremio.core.formula.edit import read, shown, write
+from gremio.core.edit.formulas import read, shown, write
+from gremio.core.edit.parts import rename_part
 from gremio.core.formula.names import Names, completions
 from gremio.core.formula.parse import FUNCTIONS, kept_text, parse, shown_text
 from gremio.core.formula.run import plan
 from gremio.core.formula.tree import FormulaError
 from gremio.core.frames import Frame
 from gremio.core.problem import GremioError
-from gremio.core.rig.edit.parts import rename_part
 from gremio.core.rig.model import Control, Formula, Joint, Part, Rig, Shape, Stops
 from gremio.core.rig.solids import SpurGear
 from gremio.core.solve.backward import Hand, Held, move

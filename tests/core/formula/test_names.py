@@ -5,10 +5,10 @@ from __future__ import annotations
 import pytest
 
 import gremio
-from gremio.core.formula.edit import shown
+from gremio.core.edit.builder import shape
+from gremio.core.edit.formulas import shown
+from gremio.core.edit.parts import rename_part
 from gremio.core.problem import GremioError
-from gremio.core.rig.builder import shape
-from gremio.core.rig.edit.parts import rename_part
 from gremio.core.rig.find import channel_key, part_id
 from gremio.core.rig.model import Formula, Repeat, Rig
 from gremio.core.rig.solids import Box, SpurGear

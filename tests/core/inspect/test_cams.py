@@ -6,11 +6,12 @@ import pytest
 from msgspec.structs import replace
 
 import gremio
+from gremio.core.edit.cams import set_profile, set_span
+from gremio.core.edit.links import change_link
 from gremio.core.inspect.findings import inspect
-from gremio.core.rig.edit.cams import set_profile, set_span
-from gremio.core.rig.edit.links import change_link
 from gremio.core.rig.find import channel_key
 from gremio.core.rig.model import Cam, Rig
+from gremio.core.shape.solids import geometry_of
 
 
 @pytest.fixture
@@ -34,7 +35,7 @@ def cam_of(rig: Rig) -> tuple[str, Cam]:
 
 
 def codes(rig: Rig) -> list[str]:
-    return [finding.note.code for finding in inspect(rig)]
+    return [finding.note.code for finding in inspect(rig, geometry=geometry_of)]
 
 
 def test_a_law_in_the_middle_between_two_dwells(door: Rig) -> None:
@@ -57,7 +58,7 @@ def test_a_law_in_the_middle_between_two_dwells(door: Rig) -> None:
 def test_a_dwell_before_another_height_is_told_and_mended(door: Rig) -> None:
     link, _ = cam_of(door)
     jumping = set_span(door, link, 1, channel_key(door, "Door"), "dwell")
-    (finding,) = (f for f in inspect(jumping) if f.note.code == "cam-jump")
+    (finding,) = (f for f in inspect(jumping, geometry=geometry_of) if f.note.code == "cam-jump")
     assert "Door turn z jumps by 80 ° where Open door is 75 %" in finding.note.text
     assert codes(finding.mends[0].edit(jumping)) == []
 
@@ -68,7 +69,7 @@ def test_a_profile_past_a_stop_is_told_with_where(door: Rig) -> None:
     stations = list(cam.stations)
     stations[2] = replace(stations[2], values={channel: math.radians(96)})
     rig = change_link(door, link, replace(cam, stations=tuple(stations)))
-    (finding,) = (f for f in inspect(rig) if f.note.code == "cam-overshoot")
+    (finding,) = (f for f in inspect(rig, geometry=geometry_of) if f.note.code == "cam-overshoot")
     assert "goes 6 ° past its high stop where Open door is 75" in finding.note.text
 
 
@@ -76,7 +77,7 @@ def test_a_station_beyond_the_range_is_told_and_the_range_widened(door: Rig) -> 
     link, cam = cam_of(door)
     stations = (*cam.stations[:3], replace(cam.stations[3], lead=1.2))
     rig = change_link(door, link, replace(cam, stations=stations))
-    (finding,) = (f for f in inspect(rig) if f.note.code == "cam-unreached")
+    (finding,) = (f for f in inspect(rig, geometry=geometry_of) if f.note.code == "cam-unreached")
     assert "never comes to the station at 120 %" in finding.note.text
     mended = finding.mends[0].edit(rig)
     assert "cam-unreached" not in codes(mended)

@@ -8,14 +8,15 @@ import pytest
 from msgspec.structs import replace
 
 import gremio
+from gremio.core.edit.builder import shape
+from gremio.core.edit.links import add_link
 from gremio.core.inspect.findings import inspect
 from gremio.core.make.meshing import interlock
 from gremio.core.problem import GremioError
-from gremio.core.rig.builder import shape
-from gremio.core.rig.edit.links import add_link
 from gremio.core.rig.find import channel_key, part_id
 from gremio.core.rig.model import Ratio, Rig
 from gremio.core.rig.solids import AnySolid, Box, Cylinder, InternalGear, RackBar, SpurGear
+from gremio.core.shape.solids import geometry_of
 
 M = 0.01
 PINION = SpurGear(module=M, teeth=20, width=0.05)
@@ -34,17 +35,17 @@ def pair(one: AnySolid, two: AnySolid, at: tuple, joint: str, ratio: float, kind
 
 
 def codes(rig: Rig) -> list[str]:
-    return [finding.note.code for finding in inspect(rig)]
+    return [finding.note.code for finding in inspect(rig, geometry=geometry_of)]
 
 
 def test_a_pinion_placed_in_its_ring_has_nothing_to_mend() -> None:
     rig = pair(ring(60), PINION, (0.2, 0, 0), "spin z", 3.0, "gear pair")
-    assert codes(interlock(rig, "p1", "p2")) == []
+    assert codes(interlock(rig, "p1", "p2", geometry=geometry_of)) == []
 
 
 def test_a_pinion_too_near_the_middle_of_its_ring_is_told_and_placed() -> None:
     rig = pair(ring(60), PINION, (0.19, 0, 0), "spin z", 3.0, "gear pair")
-    (finding,) = inspect(rig)
+    (finding,) = inspect(rig, geometry=geometry_of)
     assert finding.note.code == "gear-distance"
     assert "190.00 mm apart and should be 200.00 mm" in finding.note.text
     # A ring is not shifted; it is only placed.
@@ -57,7 +58,7 @@ def test_a_pinion_too_near_the_middle_of_its_ring_is_told_and_placed() -> None:
 def test_a_ring_with_fewer_teeth_than_its_pinion_can_not_be() -> None:
     rig = pair(ring(18), PINION, (0.02, 0, 0), "spin z", 18 / 20, "gear pair")
     assert "gear-teeth" in codes(rig)
-    (note,) = [f.note for f in inspect(rig) if f.note.code == "gear-teeth"]
+    (note,) = [f.note for f in inspect(rig, geometry=geometry_of) if f.note.code == "gear-teeth"]
     assert "needs more teeth than the pinion" in note.text
 
 
@@ -65,7 +66,7 @@ def test_a_rack_beside_its_pitch_line_is_told_and_placed() -> None:
     rack = RackBar(module=M, teeth=20, width=0.05, back=0.02)
     rig = pair(PINION, rack, (0, -0.105, 0), "slide x", 0.1, "rack and pinion")
     assert codes(rig) == ["gear-distance"]
-    placed = interlock(rig, "p1", "p2")
+    placed = interlock(rig, "p1", "p2", geometry=geometry_of)
     assert codes(placed) == []
     assert placed.parts["p2"].mount.at[1] == pytest.approx(-0.1)
 
@@ -73,8 +74,8 @@ def test_a_rack_beside_its_pitch_line_is_told_and_placed() -> None:
 def test_a_rack_led_by_another_radius_is_told_what_the_teeth_say() -> None:
     rack = RackBar(module=M, teeth=20, width=0.05, back=0.02)
     rig = pair(PINION, rack, (0, -0.1, 0), "slide x", 0.08, "rack and pinion")
-    rig = interlock(rig, "p1", "p2")
-    (finding,) = inspect(rig)
+    rig = interlock(rig, "p1", "p2", geometry=geometry_of)
+    (finding,) = inspect(rig, geometry=geometry_of)
     assert finding.note.code == "gear-ratio"
     mended = finding.mends[0].edit(rig)
     (link,) = mended.links.values()
@@ -84,7 +85,7 @@ def test_a_rack_led_by_another_radius_is_told_what_the_teeth_say() -> None:
 def test_unlike_angles_are_made_alike() -> None:
     odd = SpurGear(module=M, teeth=30, width=0.05, pressure_angle=math.radians(25))
     rig = pair(PINION, odd, (0.25, 0, 0), "spin z", -20 / 30, "gear pair")
-    (finding,) = inspect(rig)
+    (finding,) = inspect(rig, geometry=geometry_of)
     assert finding.note.code == "gear-angles" and "20° and 25°" in finding.note.text
     solid = finding.mends[0].edit(rig).parts["p2"].shapes[0].solid
     assert isinstance(solid, SpurGear)

@@ -10,6 +10,7 @@ import gremio
 from gremio.core.inspect.reach import reach_of, told, with_range
 from gremio.core.rig.find import control_id
 from gremio.core.rig.model import Rig
+from gremio.core.shape.solids import geometry_of
 from gremio.core.solve.program import compile_rig
 
 
@@ -22,7 +23,7 @@ def sluice(stops: tuple[str | None, str | None] = ("0 m", "0.72 m")) -> Rig:
 
 
 def reach(rig: Rig):
-    return reach_of(compile_rig(rig), control_id(rig, "Windlass"))
+    return reach_of(compile_rig(rig, geometry_of), control_id(rig, "Windlass"))
 
 
 def test_the_stop_that_comes_first_is_found_by_solving() -> None:
@@ -71,7 +72,7 @@ def test_through_a_cam_and_a_train_the_first_of_several_stops_counts() -> None:
     build.control("Open", 0.0, 1.0, kind="number")
     build.cam("Open", {0.0: {"Gate": 0, "Bolt": 0}, 1.0: {"Gate": "90 deg", "Bolt": 0.1}},
               profile="straight")  # fmt: skip
-    found = reach_of(compile_rig(build.rig), "c3")
+    found = reach_of(compile_rig(build.rig, geometry_of), "c3")
     assert found.high == pytest.approx(0.3, abs=1e-6) and found.high_by == "p2 move x"
 
 

@@ -23,11 +23,12 @@ from gremio.core.inspect.words import how
 from gremio.core.problem import GremioError
 from gremio.core.rig.find import channel_key, control_id
 from gremio.core.rig.model import Control, Joint, Part, Ratio, Rig
+from gremio.core.shape.solids import geometry_of
 from gremio.core.solve.program import compile_rig
 
 
 def test_every_led_channel_has_a_row(lock: Rig) -> None:
-    program = compile_rig(lock)
+    program = compile_rig(lock, geometry_of)
     rows = ledger_rows(program)
     assert {row.channel for row in rows} == set(program.drives)
     table = list(csv.DictReader(io.StringIO(ledger_csv(gremio.solve(lock), rows))))
@@ -47,13 +48,17 @@ def test_a_ratio_made_the_other_way_is_told_as_it_leads(lock: Rig) -> None:
 
 
 def test_what_is_typed_in_the_ledger(hatch: Rig) -> None:
-    flap = next(r for r in ledger_rows(compile_rig(hatch)) if r.follower == "Flap turn y")
+    flap = next(
+        r for r in ledger_rows(compile_rig(hatch, geometry_of)) if r.follower == "Flap turn y"
+    )
     assert gremio.solve(with_how(hatch, flap, "36/-48"), {"Open": 1.0}).value("Flap") == (
         pytest.approx(-0.75)
     )
     formula = with_how(hatch, flap, "= -Open / 4")
     assert gremio.solve(formula, {"Open": 1.0}).value("Flap") == pytest.approx(-0.25)
-    row = next(r for r in ledger_rows(compile_rig(formula)) if r.follower == "Flap turn y")
+    row = next(
+        r for r in ledger_rows(compile_rig(formula, geometry_of)) if r.follower == "Flap turn y"
+    )
     assert cell(gremio.solve(formula), row, "How") == "= -Open / 4"
     stopped = with_stop(hatch, flap.channel, "Low stop", "-10 deg")
     assert gremio.solve(stopped, {"Open": 1.0}).value("Flap") == pytest.approx(-math.radians(10))
@@ -64,7 +69,7 @@ def test_what_is_typed_in_the_ledger(hatch: Rig) -> None:
 
 
 def test_a_cam_is_not_typed_or_pasted_over(lock: Rig) -> None:
-    rows = ledger_rows(compile_rig(lock))
+    rows = ledger_rows(compile_rig(lock, geometry_of))
     east = next(r for r in rows if r.follower == "Upper gate, east turn z")
     with pytest.raises(GremioError, match="is led by a cam: change it on its Card"):
         with_how(lock, east, "2")
@@ -74,7 +79,7 @@ def test_a_cam_is_not_typed_or_pasted_over(lock: Rig) -> None:
 
 
 def test_the_map_stands_leads_left_of_what_they_lead(lock: Rig) -> None:
-    found = drive_map(compile_rig(lock))
+    found = drive_map(compile_rig(lock, geometry_of))
     for edge in found.edges:
         assert found.places[edge.start][0] < found.places[edge.end][0]
     spots = list(found.places.values())
@@ -85,7 +90,7 @@ def test_the_map_stands_leads_left_of_what_they_lead(lock: Rig) -> None:
 
 
 def test_a_train_folds_and_opens(lock: Rig) -> None:
-    program = compile_rig(lock)
+    program = compile_rig(lock, geometry_of)
     folded = drive_map(program)
     train = folded.node_of(channel_key(lock, "Planet 1"))
     assert folded.nodes[train].kind == "train" and len(folded.nodes[train].channels) == 7
@@ -113,7 +118,9 @@ def test_two_hundred_links_stay_apart_and_cross_little(rng: np.random.Generator)
     from gremio.core.rig.model import Formula
 
     made = {i: Formula(f"p{i[1:]} move x", links[i]) for i in order}
-    found = drive_map(compile_rig(Rig(parts=rig.parts, controls=rig.controls, links=made)))
+    found = drive_map(
+        compile_rig(Rig(parts=rig.parts, controls=rig.controls, links=made), geometry_of)
+    )
     assert len(found.edges) == 200
     crossings = 0
     lines = [(found.places[e.start], found.places[e.end]) for e in found.edges]

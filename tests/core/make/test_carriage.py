@@ -8,16 +8,17 @@ import pytest
 from msgspec.structs import replace
 
 import gremio
+from gremio.core.edit.builder import shape
+from gremio.core.edit.links import add_link
 from gremio.core.frames import Frame
 from gremio.core.make.carriage import make_carriage
 from gremio.core.mechanics.rolling import driven, rolled
 from gremio.core.mechanics.wheels import rolled_turn, tyre_diameter, wheel_angle
 from gremio.core.problem import GremioError, NotFound
-from gremio.core.rig.builder import shape
-from gremio.core.rig.edit.links import add_link
 from gremio.core.rig.find import channel_key, part_id
 from gremio.core.rig.model import Joint, Part, Rig, Rolling
 from gremio.core.rig.solids import Box, Cylinder
+from gremio.core.shape.solids import geometry_of
 from gremio.core.solve.ask import posed
 from gremio.core.solve.evaluate import evaluate, rolled_on
 from gremio.core.solve.program import compile_rig
@@ -38,7 +39,7 @@ def cart() -> Rig:
         build.part(name, wheel, at=(x, y, size))
     rig = build.rig
     wheels = [part_id(rig, n) for n in ("Front left", "Front right", "Rear left", "Rear right")]
-    return make_carriage(rig, part_id(rig, "Trolley"), wheels, wheels[:2])
+    return make_carriage(rig, part_id(rig, "Trolley"), wheels, wheels[:2], geometry=geometry_of)
 
 
 def test_driving_straight_turns_each_wheel_by_way_over_radius(cart: Rig) -> None:
@@ -138,7 +139,7 @@ def test_steering_and_spin_never_disturb_each_other(cart: Rig) -> None:
 
 
 def test_a_drag_on_the_desk_rolls_by_how_far_it_goes(cart: Rig) -> None:
-    program = compile_rig(cart)
+    program = compile_rig(cart, geometry_of)
     travel, front = channel_key(cart, "Trolley travel"), channel_key(cart, "Front left turn y")
     at: dict[str, float] = {}
     for way in (0.4, 1.9, 0.7, -0.3):
@@ -177,10 +178,10 @@ def test_a_tyre_by_its_code() -> None:
 def test_what_is_no_carriage_is_told(cart: Rig) -> None:
     trolley, left = part_id(cart, "Trolley"), part_id(cart, "Front left")
     with pytest.raises(GremioError, match="two wheels at least"):
-        make_carriage(cart, trolley, [left], [])
+        make_carriage(cart, trolley, [left], [], geometry=geometry_of)
     bare = Rig(parts={"p1": Part("Cart"), "p2": Part("A"), "p3": Part("B")})
     with pytest.raises(GremioError, match="A has no round shape"):
-        make_carriage(bare, "p1", ["p2", "p3"], [])
+        make_carriage(bare, "p1", ["p2", "p3"], [], geometry=geometry_of)
 
 
 def test_a_wheel_along_a_path_counts_every_round() -> None:
@@ -213,7 +214,7 @@ def test_a_pose_asked_for_is_where_a_hand_would_take_it(cart: Rig) -> None:
     swept = gremio.sweep(cart, "Trolley travel", 21)
     body = swept.channel(channel_key(cart, "Trolley move x"))
     assert (body[0], body[10], body[-1]) == pytest.approx((-10.0, 0.0, 10.0), abs=1e-9)
-    halfway = posed(cart, {"Trolley travel": "2 m"})
+    halfway = posed(cart, {"Trolley travel": "2 m"}, geometry=geometry_of)
     again = gremio.run(halfway, {"Trolley travel": np.linspace(5, 3, 9)})
     assert again.channel(channel_key(cart, "Trolley move x"))[-1] == pytest.approx(3.0)
 

@@ -9,12 +9,13 @@ import pytest
 from msgspec.structs import replace
 
 import gremio
+from gremio.core.edit.controls import change_control
+from gremio.core.edit.links import add_link
 from gremio.core.make.faces import with_faces
 from gremio.core.make.linking import set_where_follower_stands
 from gremio.core.rig.cams import cam_through
-from gremio.core.rig.edit.controls import change_control
-from gremio.core.rig.edit.links import add_link
 from gremio.core.rig.model import ControlMake, Face, Ratio, Rig
+from gremio.core.shape.solids import geometry_of
 
 
 @pytest.fixture
@@ -33,17 +34,17 @@ def test_through_a_ratio_and_a_cam_the_control_goes_to_its_follower(hatch: Rig) 
         cam_through(lead, channel, [(0, 0.0), (0.4, 0.3), (1, 1.4)]),
     ):
         rig, _ = add_link(hatch, link)
-        rig = set_where_follower_stands(rig, channel, 0.7)
+        rig = set_where_follower_stands(rig, channel, 0.7, geometry=geometry_of)
         assert gremio.solve(rig).value("Hatch") == pytest.approx(0.7)
 
 
 def test_what_a_link_can_not_reach_comes_as_near_as_it_can(hatch: Rig) -> None:
     rig, _ = add_link(hatch, Ratio("c2", "p1 turn y", 0.5))
-    rig = set_where_follower_stands(rig, "p1 turn y", 1.2)
+    rig = set_where_follower_stands(rig, "p1 turn y", 1.2, geometry=geometry_of)
     assert gremio.solve(rig).control("Open") == pytest.approx(1.0)
     rig, _ = add_link(hatch, Ratio("c2", "p1 turn y", 0.0))
-    assert set_where_follower_stands(rig, "p1 turn y", 1.2) is rig
-    assert set_where_follower_stands(rig, "p9 turn y", 1.2) is rig
+    assert set_where_follower_stands(rig, "p1 turn y", 1.2, geometry=geometry_of) is rig
+    assert set_where_follower_stands(rig, "p9 turn y", 1.2, geometry=geometry_of) is rig
 
 
 def faced(hatch: Rig, make: ControlMake, **fields: object) -> Rig:

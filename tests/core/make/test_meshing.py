@@ -9,6 +9,8 @@ import pytest
 from msgspec.structs import replace
 
 import gremio
+from gremio.core.edit.builder import shape
+from gremio.core.edit.links import add_link
 from gremio.core.frames import matrix
 from gremio.core.make.gearing import Gear, gears_of, phase_error
 from gremio.core.make.meshing import (
@@ -22,8 +24,6 @@ from gremio.core.make.pairs import fitting_kinds, propose, with_figures
 from gremio.core.mechanics import gears
 from gremio.core.mechanics.ratios import FIGURES, arithmetic
 from gremio.core.problem import GremioError
-from gremio.core.rig.builder import shape
-from gremio.core.rig.edit.links import add_link
 from gremio.core.rig.find import part_id
 from gremio.core.rig.model import Rig
 from gremio.core.rig.solids import (
@@ -35,6 +35,7 @@ from gremio.core.rig.solids import (
     SpurGear,
 )
 from gremio.core.shape import outlines
+from gremio.core.shape.solids import geometry_of
 from gremio.core.solve.ask import solve
 
 MODULE = 0.01
@@ -102,7 +103,7 @@ def within_reach(points: np.ndarray, rim: np.ndarray, gear: Gear) -> np.ndarray:
 
 def crossing(rig: Rig, one: str, two: str, values: dict[str, float]) -> tuple[float, float]:
     """How deep teeth cross, and how near they come (m), in a pose."""
-    pose = solve(rig, values)
+    pose = solve(rig, values, geometry=geometry_of)
     mesh = mesh_between(rig, pose, part_id(rig, one), part_id(rig, two))
     rims = []
     for gear in (mesh.one, mesh.two):
@@ -134,8 +135,8 @@ def crossing(rig: Rig, one: str, two: str, values: dict[str, float]) -> tuple[fl
     ids=["20 and 33", "17 and 17", "shifted", "rack", "inside"],
 )
 def test_flanks_touch_and_never_cross_through_a_whole_pitch(one: AnySolid, two: AnySolid) -> None:
-    rig = interlock(yard(A=one, B=two), "p1", "p2")
-    proposal = propose(rig, solve(rig), "p1", "p2")
+    rig = interlock(yard(A=one, B=two), "p1", "p2", geometry=geometry_of)
+    proposal = propose(rig, solve(rig, geometry=geometry_of), "p1", "p2")
     assert proposal is not None
     rig, _ = add_link(rig, proposal.ratio())
     assert isinstance(one, SpurGear)
@@ -146,11 +147,11 @@ def test_flanks_touch_and_never_cross_through_a_whole_pitch(one: AnySolid, two: 
 
 
 def test_the_right_distance_is_that_of_iso_21771() -> None:
-    rig = interlock(yard(A=spur(20), B=spur(33)), "p1", "p2")
-    mesh = mesh_between(rig, solve(rig), "p1", "p2")
+    rig = interlock(yard(A=spur(20), B=spur(33)), "p1", "p2", geometry=geometry_of)
+    mesh = mesh_between(rig, solve(rig, geometry=geometry_of), "p1", "p2")
     assert mesh.distance == pytest.approx(MODULE * (20 + 33) / 2)
-    rig = interlock(yard(A=spur(20), B=ring(64)), "p1", "p2")
-    mesh = mesh_between(rig, solve(rig), "p1", "p2")
+    rig = interlock(yard(A=spur(20), B=ring(64)), "p1", "p2", geometry=geometry_of)
+    mesh = mesh_between(rig, solve(rig, geometry=geometry_of), "p1", "p2")
     assert mesh.distance == pytest.approx(MODULE * (64 - 20) / 2)
 
 
@@ -169,39 +170,44 @@ def test_the_working_distance_is_where_both_base_circles_say() -> None:
 def test_a_train_is_placed_gear_after_gear_also_planets() -> None:
     rig = yard(Sun=spur(20), Planet=spur(22), Ring=ring(64), Idler=spur(31))
     for one, two in (("p1", "p2"), ("p2", "p3"), ("p1", "p4")):
-        proposal = propose(interlock(rig, one, two), solve(interlock(rig, one, two)), one, two)
+        proposal = propose(
+            interlock(rig, one, two, geometry=geometry_of),
+            solve(interlock(rig, one, two, geometry=geometry_of), geometry=geometry_of),
+            one,
+            two,
+        )
         assert proposal is not None
         rig, _ = add_link(rig, proposal.ratio())
-    rig = interlock_train(rig, "p1")
-    home = solve(rig)
+    rig = interlock_train(rig, "p1", geometry=geometry_of)
+    home = solve(rig, geometry=geometry_of)
     for one, two in (("p1", "p2"), ("p2", "p3"), ("p1", "p4")):
         mesh = mesh_between(rig, home, one, two)
         assert abs(mesh.gap) < 1e-9 and abs(phase_error(mesh)) < 1e-6
 
 
 def test_a_gear_is_fitted_to_a_distance_by_profile_shift() -> None:
-    rig = interlock(yard(A=spur(18), B=spur(40)), "p1", "p2")
+    rig = interlock(yard(A=spur(18), B=spur(40)), "p1", "p2", geometry=geometry_of)
     b = rig.parts["p2"]
     at = tuple(v * 1.012 for v in b.mount.at)
     rig = replace(rig, parts={**rig.parts, "p2": replace(b, mount=replace(b.mount, at=at))})
-    fitted = fit_by_shift(rig, "p1", "p2")
-    mesh = mesh_between(fitted, solve(fitted), "p1", "p2")
+    fitted = fit_by_shift(rig, "p1", "p2", geometry=geometry_of)
+    mesh = mesh_between(fitted, solve(fitted, geometry=geometry_of), "p1", "p2")
     assert abs(mesh.gap) < 1e-9 and abs(phase_error(mesh)) < 1e-6
     assert isinstance(mesh.one.solid, SpurGear) and 0.2 < mesh.one.solid.shift < 0.6
     far = replace(b, mount=replace(b.mount, at=(1.0, 0.0, 0.0)))
     with pytest.raises(GremioError, match="No profile shift"):
-        fit_by_shift(replace(rig, parts={**rig.parts, "p2": far}), "p1", "p2")
+        fit_by_shift(replace(rig, parts={**rig.parts, "p2": far}), "p1", "p2", geometry=geometry_of)
 
 
 def test_a_mate_runs_with_its_gear() -> None:
     rig = yard(A=spur(20))
-    rig, mate = make_mate(rig, "p1", 30)
-    mesh = mesh_between(rig, solve(rig), "p1", mate)
+    rig, mate = make_mate(rig, "p1", 30, geometry=geometry_of)
+    mesh = mesh_between(rig, solve(rig, geometry=geometry_of), "p1", mate)
     assert mesh.distance == pytest.approx(0.25) and abs(phase_error(mesh)) < 1e-6
-    rig, round_it = make_mate(rig, "p1", 70, inside=True)
-    assert mesh_between(rig, solve(rig), "p1", round_it).kind == "inside"
-    rig, apart = make_mate(rig, "p1", 30, distance=0.253)
-    mesh = mesh_between(rig, solve(rig), "p1", apart)
+    rig, round_it = make_mate(rig, "p1", 70, inside=True, geometry=geometry_of)
+    assert mesh_between(rig, solve(rig, geometry=geometry_of), "p1", round_it).kind == "inside"
+    rig, apart = make_mate(rig, "p1", 30, distance=0.253, geometry=geometry_of)
+    mesh = mesh_between(rig, solve(rig, geometry=geometry_of), "p1", apart)
     assert mesh.distance == pytest.approx(0.253) and abs(mesh.gap) < 1e-9
 
 
@@ -212,14 +218,14 @@ def test_unlike_teeth_are_not_placed() -> None:
         C=Box(length=1, width=1, height=1),
     )
     with pytest.raises(GremioError, match=r"module 10 mm\) and B \(module 12 mm"):
-        interlock(rig, "p1", "p2")
+        interlock(rig, "p1", "p2", geometry=geometry_of)
     with pytest.raises(GremioError, match="no gear or rack on both"):
-        interlock(rig, "p1", "p3")
+        interlock(rig, "p1", "p3", geometry=geometry_of)
 
 
 def test_what_geometry_proposes_in_words() -> None:
-    rig = interlock(yard(Wheel=spur(60), Pinion=spur(20)), "p1", "p2")
-    proposal = propose(rig, solve(rig), "p1", "p2")
+    rig = interlock(yard(Wheel=spur(60), Pinion=spur(20)), "p1", "p2", geometry=geometry_of)
+    proposal = propose(rig, solve(rig, geometry=geometry_of), "p1", "p2")
     assert proposal is not None
     assert proposal.words == "60 ÷ 20, outside mesh, turns against: −3"
     assert proposal.ratio().ratio == -3.0 and proposal.ratio().kind == "gear pair"
@@ -230,19 +236,19 @@ def test_the_way_follows_the_axes(turned: tuple) -> None:
     build = gremio.Builder("Yard")
     build.part("A", shape(spur(20)), joint="spin z")
     build.part("B", shape(spur(40)), at=(0.3, 0, 0), turned=turned, joint="spin z")
-    proposal = propose(build.rig, solve(build.rig), "p1", "p2")
+    proposal = propose(build.rig, solve(build.rig, geometry=geometry_of), "p1", "p2")
     assert proposal is not None
     assert proposal.ratio().ratio == (-0.5 if turned == (0, 0, 0) else 0.5)
 
 
 def test_a_rack_goes_where_its_pinion_takes_it() -> None:
     bar = RackBar(module=MODULE, teeth=12, width=0.05, back=0.02)
-    rig = interlock(yard(A=spur(22), B=bar), "p1", "p2")
-    proposal = propose(rig, solve(rig), "p1", "p2")
+    rig = interlock(yard(A=spur(22), B=bar), "p1", "p2", geometry=geometry_of)
+    proposal = propose(rig, solve(rig, geometry=geometry_of), "p1", "p2")
     assert proposal is not None
     # A pinion above the rack that turns anticlockwise takes its lowest tooth along +x.
     assert proposal.ratio().ratio == pytest.approx(0.11)
-    back = propose(rig, solve(rig), "p2", "p1")
+    back = propose(rig, solve(rig, geometry=geometry_of), "p2", "p1")
     assert back is not None and back.ratio().ratio == pytest.approx(1 / 0.11)
     assert arithmetic("rack and pinion", {"pitch radius": 0.11}, 1).ratio * 2 * math.pi == (
         pytest.approx(gears.rack_travel(MODULE, 22))
@@ -257,7 +263,7 @@ def test_round_things_propose_belts_winches_and_wheels() -> None:
     build.part("Trolley", shape(Box(length=1, width=1, height=0.1)), joint="slide x")
     wheel = shape(Cylinder(diameter=0.5, height=0.1), turned=("90 deg", 0, 0))
     build.part("Roller", wheel, on="Trolley", joint="spin y")
-    rig, pose = build.rig, solve(build.rig)
+    rig, pose = build.rig, solve(build.rig, geometry=geometry_of)
     belt = propose(rig, pose, part_id(rig, "Drum"), part_id(rig, "Pulley"))
     assert belt is not None and belt.kind == "belt" and belt.ratio().ratio == pytest.approx(2.0)
     winch = propose(rig, pose, part_id(rig, "Drum"), part_id(rig, "Hook"))
@@ -296,7 +302,9 @@ def test_a_planet_is_seen_from_the_arm_that_carries_it() -> None:
     build.part("Arm", shape(Box(length=0.4, width=0.05, height=0.02)), joint="spin z")
     build.part("Planet", shape(spur(22)), on="Arm", at=(0.21, 0, 0), joint="spin z")
     rig = build.rig
-    proposal = propose(rig, solve(rig), part_id(rig, "Sun"), part_id(rig, "Planet"))
+    proposal = propose(
+        rig, solve(rig, geometry=geometry_of), part_id(rig, "Sun"), part_id(rig, "Planet")
+    )
     assert proposal is not None and proposal.carrier == f"{part_id(rig, 'Arm')} turn z"
 
 
@@ -311,7 +319,7 @@ def test_kinds_that_fit_two_channels(lock: Rig) -> None:
 
 
 def test_gears_of_a_part_stand_where_its_shapes_do(lock: Rig) -> None:
-    pose = solve(lock)
+    pose = solve(lock, geometry=geometry_of)
     (gear,) = gears_of(lock, pose, part_id(lock, "Windlass"))
     part = lock.parts[part_id(lock, "Windlass")]
     assert gear.frame == pytest.approx(pose.part("Windlass").world @ matrix(part.shapes[0].place))

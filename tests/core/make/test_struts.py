@@ -10,6 +10,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import gremio
+from gremio.core.edit.builder import shape
+from gremio.core.edit.links import add_link
 from gremio.core.inspect.struts import told, use_in
 from gremio.core.make.struts import (
     change_strut,
@@ -22,11 +24,10 @@ from gremio.core.make.struts import (
 )
 from gremio.core.mechanics.struts import lengths_for, limits, stage_starts
 from gremio.core.problem import GremioError
-from gremio.core.rig.builder import shape
-from gremio.core.rig.edit.links import add_link
 from gremio.core.rig.find import part_id
 from gremio.core.rig.model import Control, Ratio, Rig
 from gremio.core.rig.solids import Box
+from gremio.core.shape.solids import geometry_of
 from gremio.core.solve.program import compile_rig
 
 FOOT, HEAD = (0.5, 0.0, 0.2), (1.8, 0.0, 1.5)
@@ -67,7 +68,7 @@ def test_rod_and_barrel_stay_in_line_over_the_whole_travel() -> None:
 def test_bodies_are_chosen_for_the_travel() -> None:
     rig = bridge()
     (strut_id,) = rig.struts
-    use = use_of(rig, strut_id)
+    use = use_of(rig, strut_id, geometry=geometry_of)
     angles = np.linspace(0, math.radians(75), 400)
     distances = [apart(a) for a in angles]
     assert use.shortest == pytest.approx(min(distances), abs=1e-4)
@@ -79,7 +80,7 @@ def test_bodies_are_chosen_for_the_travel() -> None:
 def test_where_it_comes_apart_is_told_with_bodies_that_would_do() -> None:
     rig = bridge((0.9, 1.6))
     (strut_id,) = rig.struts
-    program = compile_rig(rig)
+    program = compile_rig(rig, geometry_of)
     use = use_in(program, strut_id)
     most = 1.6 + 0.9 * 0.9
     assert use.past is not None and use.past[::2] == ("Raise", "comes apart")
@@ -90,7 +91,7 @@ def test_where_it_comes_apart_is_told_with_bodies_that_would_do() -> None:
     (finding,) = (f for f in gremio.inspect(rig) if f.note.code == "strut-short")
     assert "Strut comes apart where Raise is" in finding.note.text
     mended = finding.mends[0].edit(rig)
-    assert use_of(mended, strut_id).past is None
+    assert use_of(mended, strut_id, geometry=geometry_of).past is None
     # The machine itself is held there, by the stop of the rod.
     notes = [n for n in gremio.solve(rig, {"Raise": "75 deg"}).notes if n.code == "loop-reach"]
     assert "held by the high stop of Strut, rod" in notes[0].text
@@ -99,7 +100,7 @@ def test_where_it_comes_apart_is_told_with_bodies_that_would_do() -> None:
 def test_a_rod_that_pushes_through_is_told() -> None:
     rig = bridge((1.2, 2.1))
     (strut_id,) = rig.struts
-    use = use_of(rig, strut_id)
+    use = use_of(rig, strut_id, geometry=geometry_of)
     assert use.past is not None and use.past[2] == "pushes through"
 
 
@@ -134,7 +135,7 @@ def test_lengths_are_changed_and_the_strut_is_removed() -> None:
             strut.name, strut.barrel, strut.rod, strut.closure, 0.0, 1.0))  # fmt: skip
     gone = remove_strut(rig, strut_id)
     assert gone.struts == {} and gone.closures == {} and len(gone.parts) == 2
-    assert fitted(longer, strut_id).struts[strut_id].barrel_length < 2.0
+    assert fitted(longer, strut_id, geometry=geometry_of).struts[strut_id].barrel_length < 2.0
 
 
 def test_struts_that_can_not_be() -> None:
@@ -143,9 +144,9 @@ def test_struts_that_can_not_be() -> None:
     build.part("Leaf", on="Pier", at=(0, 0, 1), joint="hinge y")
     leaf, pier = (part_id(build.rig, n) for n in ("Leaf", "Pier"))
     with pytest.raises(GremioError, match="between two parts"):
-        make_strut(build.rig, (leaf, (0, 0, 0)), (leaf, (1, 0, 0)))
+        make_strut(build.rig, (leaf, (0, 0, 0)), (leaf, (1, 0, 0)), geometry=geometry_of)
     with pytest.raises(GremioError, match="at one point, so it has no length"):
-        make_strut(build.rig, (pier, (1, 0, 1)), (leaf, (1, 0, 0)))
+        make_strut(build.rig, (pier, (1, 0, 1)), (leaf, (1, 0, 0)), geometry=geometry_of)
 
 
 def test_no_bodies_is_said() -> None:
@@ -158,7 +159,7 @@ def test_no_bodies_is_said() -> None:
     rig = gremio.strut(build.rig, "Pier", "Leaf", (-0.5, 0, 0), (0.5, 0, 0))
     (strut_id,) = rig.struts
     with pytest.raises(GremioError, match="No bodies can go from"):
-        fitted(rig, strut_id)
+        fitted(rig, strut_id, geometry=geometry_of)
     (note,) = (f.note for f in gremio.inspect(rig) if f.note.code == "strut-short")
     assert "No bodies would do" in note.text
 
@@ -194,7 +195,7 @@ def test_stages_are_added_where_a_barrel_and_a_rod_can_not_do() -> None:
     (strut,) = rig.struts.values()
     assert strut.stages
     (strut_id,) = rig.struts
-    assert use_of(rig, strut_id).past is None
+    assert use_of(rig, strut_id, geometry=geometry_of).past is None
     assert not gremio.solve(rig, {"Raise": "2.4 m"}).notes
 
 
@@ -247,9 +248,9 @@ def test_a_body_takes_the_shape_of_a_part() -> None:
     rig = gremio.strut(build.rig, "Foot", "Lamp", lengths=TALL)
     (strut_id,) = rig.struts
     barrel = rig.struts[strut_id].barrel
-    shaped = with_shape_of(rig, strut_id, barrel, part_id(rig, "Own tube"))
+    shaped = with_shape_of(rig, strut_id, barrel, part_id(rig, "Own tube"), geometry=geometry_of)
     assert "Own tube" not in {part.name for part in shaped.parts.values()}
     (solid,) = (s.solid for s in shaped.parts[barrel].shapes)
     assert solid == Box(length=0.1, width=0.1, height=0.8)
     with pytest.raises(GremioError, match="carries others"):
-        with_shape_of(rig, strut_id, barrel, part_id(rig, "Foot"))
+        with_shape_of(rig, strut_id, barrel, part_id(rig, "Foot"), geometry=geometry_of)

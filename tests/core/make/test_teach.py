@@ -8,12 +8,13 @@ import msgspec
 import pytest
 
 import gremio
+from gremio.core.edit.links import add_link
 from gremio.core.make import teach
 from gremio.core.make.teach import Lesson
 from gremio.core.problem import GremioError
-from gremio.core.rig.edit.links import add_link
 from gremio.core.rig.find import channel_key, control_id
 from gremio.core.rig.model import Cam, Ratio, Rig
+from gremio.core.shape.solids import geometry_of
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.program import Program, compile_rig
 
@@ -31,7 +32,7 @@ def door() -> Rig:
 
 
 def begun(rig: Rig, lesson: Lesson) -> Program:
-    return compile_rig(teach.bench_rig(rig, lesson))
+    return compile_rig(teach.bench_rig(rig, lesson), geometry_of)
 
 
 def at(rig: Rig, lead: float) -> Rig:

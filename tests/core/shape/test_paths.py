@@ -12,8 +12,8 @@ from hypothesis import strategies as st
 from scipy.integrate import quad
 
 import gremio
+from gremio.core.edit.paths import add_path, remove_path
 from gremio.core.problem import GremioError
-from gremio.core.rig.edit.paths import add_path, remove_path
 from gremio.core.rig.model import Path, Rig
 from gremio.core.shape.courses import course_of
 from gremio.core.shape.paths import along, length, way_to

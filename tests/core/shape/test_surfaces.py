@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 import trimesh
 
-from gremio.core.rig.builder import shape
+from gremio.core.edit.builder import shape
 from gremio.core.rig.model import Part
 from gremio.core.rig.solids import Ball, Box, Cylinder, SpurGear, Wedge
 from gremio.core.shape import surfaces

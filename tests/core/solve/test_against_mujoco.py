@@ -6,9 +6,10 @@ import pytest
 
 import gremio
 from gremio.core.frames import Frame
+from gremio.core.plan.joints import APPLIED
 from gremio.core.rig.channels import JOINT_KINDS, axes_of, freed, key
-from gremio.core.rig.joints import APPLIED
 from gremio.core.rig.model import Joint, Part, Rig
+from gremio.core.shape.solids import geometry_of
 from gremio.core.solve import compiled
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.frames import world_frames
@@ -77,14 +78,14 @@ def test_joint_frames_of_random_trees(seed: int) -> None:
         for part_id, part in rig.parts.items()
         for channel in freed(part.joint)
     }
-    pose = evaluate(compile_rig(rig), values).frame(0)
+    pose = evaluate(compile_rig(rig, geometry_of), values).frame(0)
     for part_id, world in worlds_by_mujoco(rig, values).items():
         assert pose.world(part_id) == pytest.approx(world, abs=1e-9)
 
 
 def test_many_frames_agree_with_one_at_a_time(rng: np.random.Generator) -> None:
     rig = random_tree(rng, 30)
-    program = compile_rig(rig)
+    program = compile_rig(rig, geometry_of)
     values = {c: rng.uniform(-3, 3, 7) for c in program.channel_keys}
     poses = evaluate(program, values)
     for frame in (0, 3, 6, -1):
@@ -94,7 +95,7 @@ def test_many_frames_agree_with_one_at_a_time(rng: np.random.Generator) -> None:
 
 
 def test_the_same_rig_gives_the_same_program_bit_for_bit(lock: Rig) -> None:
-    one, two = compile_rig(lock), compile_rig(lock)
+    one, two = compile_rig(lock, geometry_of), compile_rig(lock, geometry_of)
     assert one.part_ids == two.part_ids and one.channel_keys == two.channel_keys
     assert np.array_equal(one.mounts, two.mounts) and np.array_equal(one.low, two.low)
 
@@ -107,7 +108,7 @@ def test_the_path_to_a_pose_leaves_no_trace(lock: Rig) -> None:
 
 
 def test_the_compiled_loop_agrees_with_numpy(rng: np.random.Generator) -> None:
-    program = compile_rig(random_tree(rng, 40))
+    program = compile_rig(random_tree(rng, 40), geometry_of)
     channels = rng.uniform(-3, 3, (len(program.channel_keys), 5))
     assert compiled.world_frames(program, channels) == pytest.approx(
         world_frames(program, channels), abs=1e-12

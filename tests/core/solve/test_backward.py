@@ -7,17 +7,18 @@ import math
 import pytest
 
 import gremio
+from gremio.core.edit.controls import set_values
+from gremio.core.edit.links import add_link
 from gremio.core.rig.cams import cam_through
-from gremio.core.rig.edit.controls import set_values
-from gremio.core.rig.edit.links import add_link
 from gremio.core.rig.find import channel_key, control_id
 from gremio.core.rig.model import Cam, Follower, Ratio, Rig, Station
+from gremio.core.shape.solids import geometry_of
 from gremio.core.solve.backward import Hand, Held, led_parts, move
 from gremio.core.solve.program import compile_rig
 
 
 def pull(rig: Rig, name: str, wanted: float) -> Hand | Held:
-    return move(compile_rig(rig), gremio.solve(rig), channel_key(rig, name), wanted)
+    return move(compile_rig(rig, geometry_of), gremio.solve(rig), channel_key(rig, name), wanted)
 
 
 def pulled(rig: Rig, name: str, wanted: float) -> gremio.Pose:
@@ -124,12 +125,12 @@ def test_a_locked_train_says_so() -> None:
 
 def test_a_grounded_channel_says_so(crane: Rig) -> None:
     jib = channel_key(crane, "Jib").split()[0]
-    answer = move(compile_rig(crane), gremio.solve(crane), f"{jib} move x", 1.0)
+    answer = move(compile_rig(crane, geometry_of), gremio.solve(crane), f"{jib} move x", 1.0)
     assert answer == Held("move x of Jib is grounded.")
 
 
 def test_the_parts_a_lead_reaches_run_through_what_it_leads(crane: Rig) -> None:
     rig = gremio.formula(crane, "Hook", "Jib.turn / 1 turn * 1 m")
-    program = compile_rig(rig)
+    program = compile_rig(rig, geometry_of)
     reached = {rig.parts[p].name for p in led_parts(program, control_id(rig, "Raise"))}
     assert reached == {"Jib", "Hook"}

@@ -12,12 +12,13 @@ from msgspec.structs import replace
 from scipy.optimize import minimize
 
 import gremio
+from gremio.core.edit.constraints import change_constraint
 from gremio.core.files import rig_file
 from gremio.core.make.constraining import constrain, release
 from gremio.core.problem import GremioError
-from gremio.core.rig.edit.constraints import change_constraint
 from gremio.core.rig.find import part_id
 from gremio.core.rig.model import Rig, Target
+from gremio.core.shape.solids import geometry_of
 from gremio.core.solve.pose import Pose
 
 
@@ -33,7 +34,9 @@ def dredger(stops: tuple[str, str] | None = None) -> Rig:
 
 
 def reaching(rig: Rig, tip: tuple[float, float, float] = (0.5, 0, 0)) -> tuple[Rig, str]:
-    rig, made = constrain(rig, "reach", part_id(rig, "Bucket"), [Target(part_id(rig, "Crate"))])
+    rig, made = constrain(
+        rig, "reach", part_id(rig, "Bucket"), [Target(part_id(rig, "Crate"))], geometry=geometry_of
+    )
     return change_constraint(rig, made, replace(rig.constraints[made], tip=tip)), made
 
 
@@ -105,7 +108,7 @@ def test_a_stiff_joint_moves_less_and_a_joint_taken_out_not_at_all() -> None:
 def test_influence_and_saving_and_leaving_in_place() -> None:
     rig, made = reaching(dredger())
     put = at(3.0, 0.5, 2.0)
-    ends = [gremio.solve(rig, {**put, "Bucket reach influence": s}) for s in (0.0, 0.5, 1.0)]
+    ends = [gremio.solve(rig, {**put, "Bucket reach grip": s}) for s in (0.0, 0.5, 1.0)]
     turns = [pose.value("Stick") for pose in ends]
     assert turns[0] == 0.0 and turns[1] == pytest.approx(turns[2] / 2)
     again = rig_file.decode(rig_file.encode(rig))
@@ -118,12 +121,14 @@ def test_what_can_not_be_is_refused_and_named() -> None:
     rig = dredger()
     bucket, boom = part_id(rig, "Bucket"), part_id(rig, "Boom")
     with pytest.raises(GremioError, match="Boom is carried by"):
-        constrain(rig, "reach", bucket, [Target(boom)])
+        constrain(rig, "reach", bucket, [Target(boom)], geometry=geometry_of)
     with pytest.raises(GremioError, match="free to move"):
         build = gremio.Builder("Still")
         build.part("Post")
         build.part("Crate", joint="free")
-        constrain(build.rig, "reach", part_id(build.rig, "Post"), [Target("p2")])
+        constrain(
+            build.rig, "reach", part_id(build.rig, "Post"), [Target("p2")], geometry=geometry_of
+        )
     made, reach = reaching(rig)
     wrong = replace(made.constraints[reach], channels=("p5 move x",))
     with pytest.raises(GremioError, match="is none that it gives"):
@@ -133,8 +138,7 @@ def test_what_can_not_be_is_refused_and_named() -> None:
 def test_a_chain_is_made_by_the_names_of_its_joints() -> None:
     rig = gremio.constrain(
         dredger(), "reach", "Bucket", "Crate", tip=(0.5, 0, 0),
-        channels=("Boom turn y", "Stick turn y"), stiffness={"Boom turn y": 4.0},
-    )  # fmt: skip
+        channels=("Boom turn y", "Stick turn y"), stiffness={"Boom turn y": 4.0})  # fmt: skip
     (made,) = rig.constraints.values()
     boom, stick = (f"{part_id(rig, name)} turn y" for name in ("Boom", "Stick"))
     assert made.channels == (boom, stick) and made.stiffness == {boom: 4.0}

@@ -13,12 +13,13 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 import gremio
+from gremio.core.edit.closures import add_closure, remove_closure
+from gremio.core.edit.links import add_link
+from gremio.core.edit.parts import remove_part
 from gremio.core.problem import GremioError
-from gremio.core.rig.edit.closures import add_closure, remove_closure
-from gremio.core.rig.edit.links import add_link
-from gremio.core.rig.edit.parts import remove_part
 from gremio.core.rig.find import control_id, part_id
 from gremio.core.rig.model import Closure, Ratio, Rig
+from gremio.core.shape.solids import geometry_of
 from gremio.core.solve.backward import Hand, Held, move
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.program import compile_rig
@@ -407,7 +408,7 @@ def test_mobility_by_counting_and_by_rank() -> None:
 def gremio_loops(rig: Rig):
     from gremio.core.solve.program import compile_rig
 
-    return compile_rig(rig).loops.values()
+    return compile_rig(rig, geometry_of).loops.values()
 
 
 # ── hands ──
@@ -464,7 +465,7 @@ def test_the_chosen_input_is_pulled_where_it_moves_the_part() -> None:
     build.part("Arm", on="Post", at=(1, 0, 0), joint="spin z")
     build.control("Slew", "-1 turn", "1 turn", unit="turn")
     build.ratio("Slew", "Post", 1)
-    program = compile_rig(build.rig)
+    program = compile_rig(build.rig, geometry_of)
     pose = evaluate(program, {}).frame(0)
     arm, goal = part_id(build.rig, "Arm"), (1.9, 0.4, 0)
     best = pull(program, pose, arm, (1, 0, 0), goal)

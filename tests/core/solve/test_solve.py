@@ -8,13 +8,14 @@ from msgspec.structs import replace
 from scipy.spatial.transform import Rotation
 
 import gremio
+from gremio.core.edit.links import add_link, change_link
 from gremio.core.frames import Frame
 from gremio.core.problem import GremioError, NotFound
 from gremio.core.quantity import QuantityError
 from gremio.core.rig.cams import cam_through
-from gremio.core.rig.edit.links import add_link, change_link
 from gremio.core.rig.find import channel_key, control_id
 from gremio.core.rig.model import Cam, Joint, Part, ProfileKind, Ratio, Rig, Stops
+from gremio.core.shape.solids import geometry_of
 from gremio.core.solve.ask import moving_channels
 from gremio.core.solve.backward import Hand, Held, drive_line, move
 from gremio.core.solve.evaluate import evaluate
@@ -102,7 +103,7 @@ def test_dragging_a_follower_back_finds_its_lead(lock: Rig, profile: ProfileKind
     cam_id, cam = next((i, k) for i, k in lock.links.items() if isinstance(k, Cam))
     follower = replace(cam.followers[0], profile=profile)
     lock = change_link(lock, cam_id, replace(cam, followers=(follower,)))
-    program = compile_rig(lock)
+    program = compile_rig(lock, geometry_of)
     east = channel_key(lock, "Upper gate, east")
     west = channel_key(lock, "Upper gate, west")
     pose = evaluate(program, lock.at).frame(0)
@@ -116,7 +117,7 @@ def test_dragging_a_follower_back_finds_its_lead(lock: Rig, profile: ProfileKind
 
 
 def test_dragging_beyond_a_stop_ends_on_it(lock: Rig) -> None:
-    program = compile_rig(lock)
+    program = compile_rig(lock, geometry_of)
     pose = evaluate(program, {}).frame(0)
     west = channel_key(lock, "Upper gate, west")
     hand = move(program, pose, west, -100.0)
@@ -129,7 +130,7 @@ def test_what_can_not_be_dragged_says_why(hatch: Rig) -> None:
     link = next(iter(hatch.links))
     flap = channel_key(hatch, "Flap")
     rig = change_link(hatch, link, Ratio(control_id(hatch, "Open"), flap, 0.0))
-    program = compile_rig(rig)
+    program = compile_rig(rig, geometry_of)
     held = move(program, evaluate(program, {}).frame(0), flap, -1.0)
     assert isinstance(held, Held) and "led with the ratio 0" in held.text
     grounded = move(program, evaluate(program, {}).frame(0), f"{flap.split()[0]} turn x", 1.0)
@@ -145,7 +146,7 @@ def test_a_cam_holds_before_its_first_and_after_its_last_station(hatch: Rig) -> 
 
 
 def test_the_drive_line_runs_from_the_control(lock: Rig) -> None:
-    line = drive_line(compile_rig(lock), channel_key(lock, "Paddle, east"))
+    line = drive_line(compile_rig(lock, geometry_of), channel_key(lock, "Paddle, east"))
     assert [key.split()[0] for key in line] == [
         control_id(lock, "Paddle windlass"),
         *(channel_key(lock, n).split()[0] for n in ("Windlass", "Pinion, east", "Paddle, east")),

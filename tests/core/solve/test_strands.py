@@ -7,10 +7,10 @@ import pytest
 from msgspec.structs import replace
 
 import gremio
+from gremio.core.edit.parts import remove_part
+from gremio.core.edit.strands import change_strand
 from gremio.core.files import rig_file
 from gremio.core.problem import GremioError
-from gremio.core.rig.edit.parts import remove_part
-from gremio.core.rig.edit.strands import change_strand
 from gremio.core.rig.find import part_id
 from gremio.core.rig.model import Rig, Strand
 from gremio.core.solve.strands import bars, lies, pieces

@@ -5,14 +5,14 @@ from __future__ import annotations
 import numpy as np
 from msgspec.structs import replace
 
-from gremio.core.files.model_in import Model, ModelNode
+from gremio.core.edit.change import new_id, with_entry
+from gremio.core.edit.parts import add_part
 from gremio.core.frames import Triple, frame_of, triple
 from gremio.core.problem import NotFound
-from gremio.core.rig.edit.change import new_id, with_entry
-from gremio.core.rig.edit.parts import add_part
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.model import Part, Rig, Shape, Source
 from gremio.core.rig.solids import Mesh
+from gremio.core.surfaces.models import Model, ModelNode
 
 
 def bring_in(rig: Rig, model: Model, on_ground: bool = False) -> tuple[Rig, list[str]]:

@@ -13,16 +13,16 @@ from pathlib import Path
 
 from msgspec.structs import replace
 
+from gremio.core.edit.cams import cam_of
+from gremio.core.edit.links import add_link, change_link
 from gremio.core.files import atomic
 from gremio.core.files.atomic import FileProblem
 from gremio.core.problem import GremioError, NotFound
 from gremio.core.quantity import UNIT_WORDS, UNITS, show_short, units_of
 from gremio.core.rig.cams import SAME, sorted_stations
-from gremio.core.rig.channels import full_label, kind_of, shown_unit
-from gremio.core.rig.edit.cams import cam_of
-from gremio.core.rig.edit.links import add_link, change_link
 from gremio.core.rig.find import channel_key
 from gremio.core.rig.model import Cam, Follower, Rig, Station
+from gremio.core.rig.numbers import full_label, kind_of, shown_unit
 
 _HEADING = re.compile(r"^(.*?)\s*(?:\[([^\]]*)\]|\(([^)]*)\))?$")
 _LONGEST = 100_000

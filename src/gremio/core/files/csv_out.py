@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 import io
 
-from gremio.core.rig.channels import full_label, kind_of
+from gremio.core.rig.numbers import full_label, kind_of
 from gremio.core.solve.ask import moving_channels
 from gremio.core.solve.pose import Poses
 

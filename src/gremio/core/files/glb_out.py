@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -10,8 +11,6 @@ import pygltflib as gltf
 from msgspec.structs import replace
 
 from gremio.core.files.model_in import FROM_Y_UP, linear_of_srgb
-from gremio.core.files.posing import solve, sweep
-from gremio.core.files.shelf import Shelf
 from gremio.core.frames import holds, matrix, quaternions
 from gremio.core.make.faces import with_faces
 from gremio.core.problem import GremioError
@@ -20,9 +19,11 @@ from gremio.core.rig.model import Part, Rig, Shape, Strand
 from gremio.core.rig.solids import Cylinder
 from gremio.core.shape.geometry import Geometry, moved
 from gremio.core.shape.solids import geometry_of, sleeve
+from gremio.core.solve.ask import solve, sweep
 from gremio.core.solve.pose import Pose, Poses
 from gremio.core.solve.repeats import repeat_steps
 from gremio.core.solve.strands import lies, pieces
+from gremio.core.surfaces.shelf import Shelf
 
 Array = npt.NDArray[np.float64]
 _TO_Y_UP = np.linalg.inv(FROM_Y_UP)
@@ -43,12 +44,13 @@ def baked_glb(rig: Rig, shelf: Shelf, control: str | None, seconds: float) -> by
     control: its name. seconds: how long the travel takes. Raises GremioError.
     """
     rig = with_faces(rig)
+    geometry = partial(shelf.geometry, rig)
     if control is None:
-        return glb(rig, shelf, solve(rig).poses)
+        return glb(rig, shelf, solve(rig, geometry=geometry).poses)
     if not 0 < seconds <= 3600:
         raise GremioError("A baked travel takes more than 0 and at most 3600 seconds.")
     frames = max(2, round(seconds * FRAMES_A_SECOND) + 1)
-    return glb(rig, shelf, sweep(rig, control, frames), seconds, control)
+    return glb(rig, shelf, sweep(rig, control, frames, geometry=geometry), seconds, control)
 
 
 class _Writer:

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import json
 import struct
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -21,6 +20,7 @@ from gremio.core.frames import holds
 from gremio.core.problem import Note
 from gremio.core.rig.model import PAINT, Up
 from gremio.core.shape.geometry import Geometry, welded
+from gremio.core.surfaces.models import Model, ModelNode, Piece
 
 Array = npt.NDArray[np.float64]
 ENDINGS = (".glb", ".gltf", ".obj", ".stl", ".ply")
@@ -30,41 +30,6 @@ _LARGEST = 2_000_000_000
 FROM_Y_UP = np.array(
     [[0.0, 0.0, 1.0, 0.0], [1.0, 0.0, 0.0, 0.0], [0.0, 1.0, 0.0, 0.0], [0.0, 0.0, 0.0, 1.0]]
 )
-
-
-@dataclass(frozen=True, eq=False)
-class Piece:
-    """One surface of a model. name: its name in the file. paint: "#rrggbb"."""
-
-    name: str
-    geometry: Geometry
-    paint: str
-
-
-@dataclass(frozen=True, eq=False)
-class ModelNode:
-    """A node of a model. parent: its index, None at the top. local: (4, 4) in the parent."""
-
-    name: str
-    parent: int | None
-    local: Array
-    pieces: tuple[Piece, ...]
-
-
-@dataclass(frozen=True, eq=False)
-class Model:
-    """What a model file holds. Parents come before their children."""
-
-    path: Path
-    sha256: str
-    metres: float
-    up: Up
-    nodes: tuple[ModelNode, ...]
-    notes: tuple[Note, ...]
-
-    def piece(self, name: str) -> Piece | None:
-        """The piece of this name."""
-        return next((p for node in self.nodes for p in node.pieces if p.name == name), None)
 
 
 def usual_up(path: Path) -> Up:

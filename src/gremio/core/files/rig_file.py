@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -13,9 +15,12 @@ from msgspec.structs import replace
 
 from gremio.core.files import atomic
 from gremio.core.files.atomic import FileProblem
+from gremio.core.files.steps import VERSION, raised
+from gremio.core.files.unknown import without_unknown
+from gremio.core.problem import Note
+from gremio.core.rig.find import free_name, named_things
 from gremio.core.rig.model import Rig, Source
 
-VERSION = 1
 _LARGEST = 512_000_000
 _LINE = 96
 
@@ -25,6 +30,22 @@ class RigFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
     gremio: int
     rig: Rig
+
+
+@dataclass(frozen=True)
+class Opened:
+    """A rig as it came out of a file.
+
+    version: of the file. data: its text. unknown: the places in it that this Gremio does not
+    know; such a rig is opened to be read only, for saving it would lose them. notes: what else
+    was mended on the way.
+    """
+
+    rig: Rig
+    version: int
+    data: bytes
+    unknown: tuple[str, ...] = ()
+    notes: tuple[Note, ...] = ()
 
 
 def schema() -> dict[str, Any]:
@@ -39,9 +60,18 @@ def encode(rig: Rig) -> bytes:
 
 
 def decode(data: bytes, name: str = "The file") -> Rig:
-    """The rig in a text. `name` names the file in messages. Raises FileProblem."""
+    """The rig in a text. `name` names the file in messages. Raises FileProblem, also for what
+    this Gremio does not know, which would be lost."""
+    opened = decoded(data, name)
+    if opened.unknown:
+        raise FileProblem(f"{unknown_words(opened, name)} Open it in the window to look at it.")
+    return opened.rig
+
+
+def decoded(data: bytes, name: str = "The file") -> Opened:
+    """What a text holds, older versions raised to the present one. Raises FileProblem."""
     try:
-        head = msgspec.json.decode(data, type=dict[str, msgspec.Raw])
+        head = msgspec.json.decode(data)
     except RecursionError:
         raise FileProblem(
             f"{name} is nested too deeply to be a rig. Open another copy of it."
@@ -52,28 +82,70 @@ def decode(data: bytes, name: str = "The file") -> Rig:
             "It may have been cut short: open an older copy of it."
         ) from None
     version = _version(head, name)
+    rig, unknown = _read_plain(head, data, version, name)
+    _check_turns(rig, name)
+    rig, notes = _told_apart(rig)
+    return Opened(rig, version, data, tuple(unknown), tuple(notes))
+
+
+def _read_plain(
+    head: dict[str, Any], data: bytes, version: int, name: str
+) -> tuple[Rig, list[str]]:
+    """The rig of a file that is whole JSON, and the places in it that are not known."""
+    if version == VERSION:
+        with contextlib.suppress(msgspec.ValidationError):
+            return msgspec.json.decode(data, type=RigFile).rig, []
+    plain = {**head, "gremio": VERSION}
     try:
-        rig = msgspec.json.decode(data, type=RigFile).rig
-    except RecursionError:
-        raise FileProblem(
-            f"{name} is nested too deeply to be a rig. Open another copy of it."
-        ) from None
-    except msgspec.DecodeError as error:
+        if isinstance(plain.get("rig"), dict):
+            plain["rig"] = raised(plain["rig"], version)
+        known, unknown = without_unknown(plain, RigFile)
+        return msgspec.convert(known, RigFile).rig, unknown
+    except (msgspec.ValidationError, KeyError, IndexError, TypeError, ValueError) as error:
         raise FileProblem(
             f"{name} (version {version}) does not read as a rig: {error}. "
             "Mend that place in a text editor, or open an older copy."
         ) from None
-    _check_turns(rig, name)
-    return rig
 
 
-def _version(head: dict[str, msgspec.Raw], name: str) -> int:
-    try:
-        version = msgspec.json.decode(bytes(head["gremio"]), type=int)
-    except (KeyError, msgspec.DecodeError):
+def unknown_words(opened: Opened, name: str) -> str:
+    """What a file says that this Gremio does not know, in words."""
+    places = ", ".join(place.removeprefix("rig.") for place in opened.unknown[:3])
+    more = f" and {len(opened.unknown) - 3} more" if len(opened.unknown) > 3 else ""
+    return f"{name} says things that this Gremio does not know: {places}{more}."
+
+
+def _told_apart(rig: Rig) -> tuple[Rig, list[Note]]:
+    """The rig with two things of one name told apart, and a note on each."""
+    taken: set[str] = set()
+    notes: list[Note] = []
+    fields = {"part": "parts", "control": "controls", "measure": "measures", "strut": "struts",
+              "constraint": "constraints", "strand": "strands", "path": "paths",
+              "pose": "poses"}  # fmt: skip
+    every = named_things(rig)
+    all_names = {thing.name for things in every.values() for thing in things.values()}
+    for word, field in fields.items():
+        things: Mapping[str, Any] = getattr(rig, field)
+        renamed = {}
+        for thing_id, thing in things.items():
+            if thing.name in taken:
+                name = free_name(all_names | taken, thing.name or word.capitalize())
+                text = f"Two things were called {thing.name!r}; a {word} of them is {name!r} now."
+                notes.append(Note("name-twice", name, text, "warning"))
+                renamed[thing_id] = replace(thing, name=name)
+                taken.add(name)
+            taken.add(thing.name)
+        if renamed:
+            rig = replace(rig, **{field: {**things, **renamed}})
+    return rig, notes
+
+
+def _version(head: Any, name: str) -> int:
+    version = head.get("gremio") if isinstance(head, dict) else None
+    if not isinstance(version, int) or isinstance(version, bool):
         raise FileProblem(
             f"{name} has no Gremio version number, so it is not a rig. Choose a .gremio file."
-        ) from None
+        )
     if not 1 <= version <= VERSION:
         raise FileProblem(
             f"{name} is of version {version}; this Gremio reads versions 1 to {VERSION}. "
@@ -85,7 +157,7 @@ def _version(head: dict[str, msgspec.Raw], name: str) -> int:
 def _check_turns(rig: Rig, name: str) -> None:
     """A turn of four zeros is no turn. (Numbers such as 1e999 are refused by the reader.)"""
     for part in rig.parts.values():
-        frames = [part.mount, *(shape.place for shape in part.shapes)]
+        frames = [part.mount, part.own, *(shape.place for shape in part.shapes)]
         if not all(any(frame.turn) for frame in frames):
             raise FileProblem(
                 f"{name}: the mount or a shape of {part.name} holds a number that is no place. "
@@ -94,11 +166,22 @@ def _check_turns(rig: Rig, name: str) -> None:
 
 
 def read(path: str | os.PathLike[str]) -> Rig:
-    """The rig in a file; the paths of its sources are made absolute. Raises FileProblem."""
+    """The rig in a file; the paths of its sources are made absolute. Raises FileProblem, also
+    for a file that says what this Gremio does not know."""
+    opened = open_file(path)
+    if opened.unknown:
+        name = Path(path).name
+        raise FileProblem(f"{unknown_words(opened, name)} Open it in the window to look at it.")
+    return opened.rig
+
+
+def open_file(path: str | os.PathLike[str]) -> Opened:
+    """What a file holds; the paths of its sources are made absolute. Raises FileProblem."""
     file = Path(path)
-    rig = decode(atomic.read(file, _LARGEST), file.name)
+    opened = decoded(atomic.read(file, _LARGEST), file.name)
     folder = file.resolve().parent
-    return _with_source_paths(rig, lambda source: str((folder / source).resolve()))
+    rig = _with_source_paths(opened.rig, lambda source: str((folder / source).resolve()))
+    return Opened(rig, opened.version, opened.data, opened.unknown, opened.notes)
 
 
 def write(rig: Rig, path: str | os.PathLike[str]) -> None:
@@ -107,6 +190,17 @@ def write(rig: Rig, path: str | os.PathLike[str]) -> None:
     folder = file.resolve().parent
     relative = _with_source_paths(rig, lambda source: os.path.relpath(source, folder))
     atomic.write(file, encode(relative))
+
+
+def keep_older(opened: Opened, path: Path) -> Path | None:
+    """Keep the text of a file of an older version beside it, as name.vN.gremio, before it is
+    written over; the path of that, None where there is nothing to keep. Raises FileProblem."""
+    if opened.version == VERSION:
+        return None
+    kept = path.with_name(f"{path.stem}.v{opened.version}.gremio")
+    if not kept.exists():
+        atomic.write(kept, opened.data)
+    return kept
 
 
 def _with_source_paths(rig: Rig, change: Callable[[str], str]) -> Rig:

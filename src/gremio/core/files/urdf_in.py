@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, field
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -14,17 +15,16 @@ import numpy.typing as npt
 from lxml import etree
 from msgspec.structs import replace
 
+from gremio.core.edit.change import new_id
+from gremio.core.edit.controls import add_control
+from gremio.core.edit.links import add_link
 from gremio.core.files import atomic
 from gremio.core.files.atomic import FileProblem
-from gremio.core.files.model_in import ENDINGS, Model, read_model
-from gremio.core.files.shelf import Shelf
+from gremio.core.files.model_in import ENDINGS, read_model
 from gremio.core.frames import Frame, frame_of, matrix, triple, turn_of_angles
 from gremio.core.problem import Note
 from gremio.core.quantity import USUAL_UNIT, Kind
 from gremio.core.rig.channels import freed, key
-from gremio.core.rig.edit.change import new_id
-from gremio.core.rig.edit.controls import add_control
-from gremio.core.rig.edit.links import add_link
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.model import (
     PAINT,
@@ -42,6 +42,8 @@ from gremio.core.rig.model import (
 )
 from gremio.core.rig.solids import Ball, Box, Cylinder, Mesh
 from gremio.core.solve.program import compile_rig
+from gremio.core.surfaces.models import Model
+from gremio.core.surfaces.shelf import Shelf
 
 Array = npt.NDArray[np.float64]
 _LARGEST = 64_000_000
@@ -57,14 +59,13 @@ _KINDS: dict[str, JointKind] = {
 
 @dataclass
 class _Reading:
-    """What has been read so far. turned: (4, 4) by link, from its URDF frame to its part's."""
+    """What has been read so far."""
 
     file: Path
     shelf: Shelf
     rig: Rig
     notes: list[Note] = field(default_factory=list)
     parts: dict[str, str] = field(default_factory=dict)
-    turned: dict[str, Array] = field(default_factory=dict)
     channels: dict[str, str] = field(default_factory=dict)
     paints: dict[str, str] = field(default_factory=dict)
     sources: dict[str, tuple[str, Model]] = field(default_factory=dict)
@@ -178,19 +179,18 @@ def _add_part(
     if joint is not None:
         above = _end(joint, "parent")
         parent = reading.parts[above]
-        origin = np.linalg.inv(reading.turned[above]) @ _origin(reading, joint)
+        origin = _origin(reading, joint)
         kind = str(joint.get("type"))
         axis, turn = _axis(reading, joint, kind)
         made = Joint(_KINDS[kind], axis)
         stops = _stops(reading, joint, made, kind)
-    reading.turned[name] = turn
     shapes = tuple(
-        shape
-        for visual in link.iterfind("visual")
-        for shape in _shapes(reading, name, visual, np.asarray(np.linalg.inv(turn), dtype=float))
+        shape for visual in link.iterfind("visual") for shape in _shapes(reading, name, visual)
     )
     called = free_name(names_in(rig), name.strip() or "Part")
-    part = Part(called, parent, frame_of(origin @ turn), made, stops, shapes)
+    # The joint's axis is turned to where it must lie; the link keeps the frame it came with.
+    own = frame_of(np.linalg.inv(turn))
+    part = Part(called, parent, frame_of(origin @ turn), made, stops, shapes, own=own)
     rig, part_id = new_id(reading.rig, "p")
     reading.rig = replace(rig, parts={**rig.parts, part_id: part})
     reading.parts[name] = part_id
@@ -258,7 +258,7 @@ def _mimic(reading: _Reading, joint: etree._Element) -> None:
 
 def _controls(reading: _Reading) -> None:
     """A control for each joint that nothing leads."""
-    program = compile_rig(reading.rig)
+    program = compile_rig(reading.rig, partial(reading.shelf.geometry, reading.rig))
     rig = reading.rig
     for name, channel in reading.channels.items():
         if channel in program.drives:
@@ -278,11 +278,11 @@ def _controls(reading: _Reading) -> None:
     reading.rig = rig
 
 
-def _shapes(reading: _Reading, name: str, visual: etree._Element, back: Array) -> list[Shape]:
+def _shapes(reading: _Reading, name: str, visual: etree._Element) -> list[Shape]:
     geometry = visual.find("geometry")
     if geometry is None or len(geometry) == 0:
         return []
-    place = back @ _origin(reading, visual)
+    place = _origin(reading, visual)
     material = visual.find("material")
     paint = PAINT if material is None else _paint(material, reading.paints) or PAINT
     solid = geometry[0]

@@ -8,28 +8,28 @@ from functools import partial
 from pathlib import Path
 
 import numpy as np
-import numpy.typing as npt
 from lxml import etree
 
+from gremio.core.edit.controls import all_home
 from gremio.core.files import atomic
-from gremio.core.files.shelf import Shelf
-from gremio.core.frames import IDENTITY, Frame, angles_of_turn
+from gremio.core.frames import IDENTITY, Array, Frame, angles_of_turn, frame_of, matrix
 from gremio.core.make.constraining import release
 from gremio.core.make.faces import with_faces
+from gremio.core.plan.joints import APPLIED
+from gremio.core.plan.loops import closure_label
+from gremio.core.plan.trains import Train
 from gremio.core.problem import Note
-from gremio.core.rig.channels import adds, freed, full_label, key, link_label, split
+from gremio.core.rig.channels import freed, key, split
 from gremio.core.rig.constraints import constraint_words
-from gremio.core.rig.edit.controls import all_home
-from gremio.core.rig.joints import APPLIED
-from gremio.core.rig.loops import closure_label
+from gremio.core.rig.links import adds, link_label
 from gremio.core.rig.model import Part, Ratio, Rig, Shape
+from gremio.core.rig.numbers import full_label
 from gremio.core.rig.solids import Ball, Box, Cylinder
-from gremio.core.rig.trains import Train
 from gremio.core.shape.geometry import Geometry
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.program import Program, compile_rig
+from gremio.core.surfaces.shelf import Shelf
 
-Array = npt.NDArray[np.float64]
 GROUND = "ground"
 _FAR = 1e3
 
@@ -63,7 +63,7 @@ class _Writer:
         program = compile_rig(at_home, partial(shelf.geometry, rig))
         standing = evaluate(program, {}).frame(0)
         self.rig, self.path, self.shelf = release(rig, rig.constraints, standing), path, shelf
-        self.program: Program = compile_rig(all_home(self.rig))
+        self.program: Program = compile_rig(all_home(self.rig), partial(shelf.geometry, rig))
         self.notes: list[Note] = []
         self.meshes: dict[str, bytes] = {}
         self.names: set[str] = {GROUND}
@@ -108,12 +108,19 @@ class _Writer:
             self._note("urdf-repeat", part.name, text)
         mount = Frame(part.mount.at, part.mount.turn)
         steps = self._steps(part_id, part)
+        # In URDF a joint's axis goes through its link's own zero.
+        rest, axes = _with_own(part, steps)
+        if rest is not None:
+            steps = [*steps, ("fixed", "")]
+        elif len(steps) == 1:
+            mount = frame_of(matrix(mount) @ matrix(part.own))
         for index, (kind, channel) in enumerate(steps):
             last = index == len(steps) - 1
             child = name if last else self._name(f"{part.name} {channel or kind}")
             joint = self._name(f"{part.name} joint" if last else f"{part.name} {channel} joint")
             at = mount if index == 0 else IDENTITY
-            self._joint(joint, kind, parent, child, at, part_id, channel, mimics)
+            at = rest if rest is not None and last else at
+            self._joint(joint, kind, parent, child, at, part_id, channel, axes, mimics)
             if not last:
                 etree.SubElement(self.root, "link", name=child)
             parent = child
@@ -150,6 +157,7 @@ class _Writer:
         at: Frame,
         part_id: str,
         channel: str,
+        axes: Array,
         mimics: dict[str, tuple[str, float, float]],
     ) -> None:
         joint = etree.SubElement(self.root, "joint", name=name, type=kind)
@@ -159,7 +167,7 @@ class _Writer:
         part = self.rig.parts[part_id]
         axis = channel[-1] if channel else part.joint.axis
         if kind != "fixed" and kind != "floating":
-            etree.SubElement(joint, "axis", xyz=_numbers(np.eye(3)["xyz".index(axis)]))
+            etree.SubElement(joint, "axis", xyz=_numbers(axes["xyz".index(axis)]))
         if not channel:
             return
         channel_key = key(part_id, channel)
@@ -256,6 +264,24 @@ class _Writer:
         self.meshes[file] = stl(surface)
         folder = f"{self.path.stem}-meshes"
         return etree.Element("mesh", filename=f"{folder}/{file}", scale=_numbers(shape.place.scale))
+
+
+def _with_own(part: Part, steps: list[tuple[str, str]]) -> tuple[Frame | None, Array]:
+    """The frame of a fixed joint that a part's own frame needs behind its joints, None where it
+    needs none, and (3, 3) the joint's axes as its link sees them, a row each."""
+    if part.own == IDENTITY:
+        return None, np.eye(3)
+    own = matrix(part.own)
+    if len(steps) > 1:
+        return part.own, np.eye(3)
+    kind, channel = steps[0]
+    axis = np.eye(3)["xyz".index(channel[-1] if channel else part.joint.axis)]
+    off = own[:3, 3] - axis * float(axis @ own[:3, 3])
+    turns = kind in ("revolute", "continuous", "planar", "floating")
+    if turns and float(np.linalg.norm(off)) > 1e-12:
+        return part.own, np.eye(3)
+    axes: Array = own[:3, :3].copy()
+    return None, np.where(np.abs(axes) < 1e-15, 0.0, axes)
 
 
 def _train_mimics(

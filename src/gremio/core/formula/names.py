@@ -9,9 +9,9 @@ import re
 from typing import NamedTuple
 
 from gremio.core.formula.tree import FormulaError
-from gremio.core.rig.channels import CHANNELS, channels_of, free_of, freed, key, split
+from gremio.core.rig.channels import CHANNELS, free_of, freed, key, split
 from gremio.core.rig.model import Part, Rig
-from gremio.core.rig.order import dimension_of
+from gremio.core.rig.numbers import OWNERS, exists, number_word, numbers_of, owner_of
 
 _WORD = re.compile(r"[A-Za-z_]+")
 _AFTER = re.compile(r"\.\s*(shape \d+ )?([a-z_]+(?: [xyz]\b)?)")
@@ -35,9 +35,11 @@ class Names:
         self.rig = rig
         self.reserved = RESERVED | also_reserved
         self._ids: dict[str, str] = {}
-        for things in (rig.constraints, rig.measures, rig.controls, rig.parts):
-            for thing_id, thing in things.items():
+        for owner in reversed(OWNERS):
+            for thing_id, thing in owner.things(rig).items():
                 self._ids[thing.name] = thing_id
+        for measure_id, measure in rig.measures.items():
+            self._ids.setdefault(measure.name, measure_id)
         self._by_letter: dict[str, list[str]] = {}
         for name in sorted(self._ids, key=len, reverse=True):
             if name and not self._must_be_quoted(name):
@@ -69,65 +71,77 @@ class Names:
         return None
 
     def _channel(self, text: str, end: int, name: str) -> Found:
-        owner = self._ids[name]
+        thing = self._ids[name]
+        if thing not in self.rig.parts:
+            return self._number(text, end, thing, name)
+        found = self._spelled(text, end, thing)
+        if found is not None:
+            return found
         match = _AFTER.match(text, end)
-        if owner in self.rig.constraints:
-            return self._number(text, end, owner)
-        if owner not in self.rig.parts:
-            return Found(owner, end)
         if match is None:
-            return Found(owner, end)
-        part = self.rig.parts[owner]
+            return Found(thing, end)
+        part = self.rig.parts[thing]
         word, shape = match[2], match[1]
         for length in (len(word), len(word.split(" ")[0])):
-            found = _channel_named(self.rig, owner, part, word[:length], shape)
-            if found:
-                return Found(found, match.end() - len(word) + length)
+            short = _channel_named(self.rig, thing, part, word[:length], shape)
+            if short:
+                return Found(short, match.end() - len(word) + length)
         has = ", ".join(f".{_short(part, c)}" for c in free_of(part)) or "none that is free"
         raise FormulaError(
             f"{name} has no {word!r}. Its channels: {has}.", end, max(match.end(), end + 1)
         )
 
-    def _number(self, text: str, end: int, owner: str) -> Found:
-        """A number of a constraint: "Lamp ride.influence"."""
-        has = channels_of(self.rig, owner)
-        for channel in has:
-            word = f".{split(channel)[1]}"
-            if text.startswith(word, end):
-                return Found(channel, end + len(word))
-        name = self.rig.constraints[owner].name
-        told = ", ".join(f".{split(channel)[1]}" for channel in has)
+    def _spelled(self, text: str, end: int, thing: str) -> Found | None:
+        """A number of a thing spelled out behind its name: "Gate.low stop", "Lamp ride.grip";
+        the longest that fits."""
+        if not text.startswith(".", end):
+            return None
+        start = end + 1 + len(text[end + 1 :]) - len(text[end + 1 :].lstrip())
+        fitting = [
+            (word, channel)
+            for channel in numbers_of(self.rig, thing)
+            for word in {number_word(self.rig, channel), split(channel)[1]}
+            if word and text.startswith(word, start) and not _goes_on(text, start + len(word))
+        ]
+        if not fitting:
+            return None
+        word, channel = max(fitting, key=lambda found: len(found[0]))
+        return Found(channel, start + len(word))
+
+    def _number(self, text: str, end: int, thing: str, name: str) -> Found:
+        """A control or a measure itself, or a number of anything else: "Lamp ride.grip"."""
+        found = self._spelled(text, end, thing)
+        if found is not None:
+            return found
+        if thing in self.rig.controls or thing in self.rig.measures:
+            return Found(thing, end)
+        told = ", ".join(f".{number_word(self.rig, c)}" for c in numbers_of(self.rig, thing))
         raise FormulaError(
             f"{name} needs one of its numbers: {told}.", end, max(len(text), end + 1)
         )
 
     def shown(self, name_key: str) -> str:
         """What a key is called in a formula."""
-        owner, rest = split(name_key)
+        thing, rest = split(name_key)
         rig = self.rig
-        thing = (
-            rig.parts.get(owner) or rig.controls.get(owner) or rig.measures.get(owner)
-            or rig.constraints.get(owner)
-        )  # fmt: skip
-        if thing is None or _NO_QUOTES.search(thing.name):
+        owner = owner_of(rig, thing)
+        named = owner.things(rig)[thing] if owner is not None else rig.measures.get(thing)
+        if named is None or _NO_QUOTES.search(named.name):
             return f"{{{name_key}}}"
-        name = thing.name
-        if self._must_be_quoted(name):
-            name = f'"{name}"'
+        name = f'"{named.name}"' if self._must_be_quoted(named.name) else named.name
         if not rest:
             return name
-        if owner in rig.constraints:
-            return f"{name}.{rest}"
-        part = rig.parts.get(owner)
-        if part is None:
+        part = rig.parts.get(thing)
+        if part is not None and (rest in CHANNELS or rest == "pitch angle"):
+            return f"{name}.{_short(part, rest)}"
+        if not exists(rig, name_key):
             return f"{{{name_key}}}"
-        if rest.startswith("shape "):
-            _, number, dimension = rest.split(" ", 2)
-            several = len(part.shapes) > 1
-            return (
-                f"{name}.shape {int(number) + 1} {dimension}" if several else f"{name}.{dimension}"
-            )
-        return f"{name}.{_short(part, rest)}"
+        return f"{name}.{number_word(rig, name_key).replace(' angle', '_angle')}"
+
+
+def _goes_on(text: str, at: int) -> bool:
+    """Whether a word goes on at a place of a text."""
+    return at < len(text) and (text[at].isalnum() or text[at] == "_")
 
 
 def _short(part: Part, channel: str) -> str:
@@ -145,7 +159,7 @@ def _channel_named(rig: Rig, owner: str, part: Part, word: str, shape: str | Non
     free = free_of(part)
     if shape is not None:
         found = f"{owner} shape {int(shape.split()[1]) - 1} {word}"
-        return found if dimension_of(rig, found) is not None else ""
+        return found if exists(rig, found) else ""
     if word in ("count", "pitch"):
         fitting = [c for c in free if c.startswith(word)]
         return key(owner, fitting[0]) if fitting else ""
@@ -158,7 +172,7 @@ def _channel_named(rig: Rig, owner: str, part: Part, word: str, shape: str | Non
         return key(owner, fitting[0]) if len(fitting) == 1 else ""
     for index in range(len(part.shapes)):
         found = f"{owner} shape {index} {word}"
-        if dimension_of(rig, found) is not None:
+        if exists(rig, found):
             return found
     return ""
 
@@ -167,10 +181,13 @@ def completions(names: Names, typed: str) -> list[str]:
     """What could follow the last word typed: names, and channels after a name and a dot."""
     rig = names.rig
     every = [names.shown(c) for c in (*rig.controls, *rig.measures)]
-    every += [names.shown(c) for own in rig.constraints for c in channels_of(rig, own)]
+    others = (*rig.constraints, *rig.strands)
+    every += [names.shown(c) for thing in others for c in numbers_of(rig, thing)]
     for part_id, part in rig.parts.items():
         every += [names.shown(key(part_id, channel)) for channel in free_of(part)]
         every.append(names.shown(part_id))
+        if typed.rstrip().endswith(f"{part.name}.") or f"{part.name}." in typed:
+            every += [names.shown(channel) for channel in numbers_of(rig, part_id)]
     starts = [0, *(m.end() for m in re.finditer(r"[-+*/^(<>=,]\s*", typed))]
     for start in starts:
         wanted = typed[start:].lstrip('"').lower()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
@@ -11,7 +12,33 @@ import numpy.typing as npt
 from gremio.core.formula.tree import Call, Node, Number, Reference
 
 Array = npt.NDArray[np.float64]
-Run = Callable[[list[Array]], Array]
+
+
+@dataclass(frozen=True)
+class Value:
+    """Gives the values of one leaf."""
+
+    index: int
+
+    def __call__(self, values: list[Array]) -> Array:
+        """Of all leaves, those of this one."""
+        return values[self.index]
+
+
+@dataclass(frozen=True)
+class Apply:
+    """Applies an operation to what its inputs give. A formula ready to run is made of these, so
+    that it can be sent to another process."""
+
+    name: str
+    inputs: tuple[Run, ...]
+
+    def __call__(self, values: list[Array]) -> Array:
+        """The result, from the values of the leaves."""
+        return _OPERATIONS[self.name](*(run(values) for run in self.inputs))
+
+
+Run = Value | Apply
 
 
 class Leaf(NamedTuple):
@@ -44,16 +71,8 @@ def plan(node: Node) -> Plan:
 def _plan(node: Node, leaves: list[Leaf]) -> tuple[str, Run]:
     if isinstance(node, Call) and node.name not in ("distance", "angle"):
         inner = [_plan(child, leaves) for child in node.inputs]
-        runs = [run for _, run in inner]
-        operation = _OPERATIONS[node.name]
         shape = f"({node.name} {' '.join(shape for shape, _ in inner)})"
-        if len(runs) == 1:
-            one = runs[0]
-            return shape, lambda values: operation(one(values))
-        if len(runs) == 2:
-            left, right = runs
-            return shape, lambda values: operation(left(values), right(values))
-        return shape, lambda values: operation(*(run(values) for run in runs))
+        return shape, Apply(node.name, tuple(run for _, run in inner))
     index = len(leaves)
     match node:
         case Number():
@@ -63,7 +82,7 @@ def _plan(node: Node, leaves: list[Leaf]) -> tuple[str, Run]:
         case Call():
             keys = tuple(i.key for i in node.inputs if isinstance(i, Reference))
             leaves.append(Leaf(node.name, keys=keys))
-    return leaves[index].kind, lambda values: values[index]
+    return leaves[index].kind, Value(index)
 
 
 def _stepped(rounding: Callable[[Array], Array]) -> Callable[..., Array]:

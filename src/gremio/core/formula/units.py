@@ -7,12 +7,8 @@ from typing import NamedTuple
 
 from gremio.core.formula.tree import Call, FormulaError, Node, Number, Reference
 from gremio.core.quantity import UNITS, Kind
-from gremio.core.rig.channels import exists, kind_of
 from gremio.core.rig.model import Rig
-from gremio.core.rig.order import dimension_of
-
-_ANGLE_NAMES = {"pressure_angle"}
-_COUNT_NAMES = {"teeth"}
+from gremio.core.rig.numbers import exists, kind_of
 
 
 class Dimension(NamedTuple):
@@ -119,11 +115,6 @@ def _of_reference(rig: Rig, node: Reference) -> Dimension:
         return ANGLE if rig.measures[node.key].kind == "angle" else LENGTH
     if exists(rig, node.key):
         return _OF_KIND[kind_of(rig, node.key)]
-    if dimension_of(rig, node.key) is not None:
-        word = node.key.rsplit(" ", 1)[-1]
-        if word in _COUNT_NAMES:
-            return NUMBER
-        return ANGLE if word in _ANGLE_NAMES else LENGTH
     raise FormulaError("This is not in the rig any more.", node.span.start, node.span.end)
 
 

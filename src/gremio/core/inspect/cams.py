@@ -9,16 +9,17 @@ from functools import partial
 import numpy as np
 from msgspec.structs import replace
 
+from gremio.core.edit.cams import merge_where_they_meet, set_profile
+from gremio.core.edit.controls import change_control
 from gremio.core.inspect.finding import Finding, Mend
 from gremio.core.mechanics.profiles import Profile, jumps, value
 from gremio.core.problem import Note
 from gremio.core.quantity import show_short
 from gremio.core.rig.cams import SAME, sorted_stations, told
-from gremio.core.rig.channels import full_label, owner_name, shown_unit, split
-from gremio.core.rig.edit.cams import merge_where_they_meet, set_profile
-from gremio.core.rig.edit.controls import change_control
-from gremio.core.rig.link_numbers import wrong_numbers
+from gremio.core.rig.channels import split
+from gremio.core.rig.links import wrong_numbers
 from gremio.core.rig.model import Cam, Control, Rig
+from gremio.core.rig.numbers import full_label, owner_name, shown_unit
 from gremio.core.solve.link_steps import cam_profile
 from gremio.core.solve.program import Program
 

@@ -13,9 +13,11 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 from gremio.core.inspect.words import own_word
-from gremio.core.rig.channels import followers, full_label, link_symbol, members, owner_name, split
+from gremio.core.plan.trains import Train
+from gremio.core.rig.channels import split
+from gremio.core.rig.links import followers, link_symbol, members
 from gremio.core.rig.model import Driving
-from gremio.core.rig.trains import Train
+from gremio.core.rig.numbers import full_label, owner_name
 from gremio.core.solve.program import Program
 
 _FOLDED = 3

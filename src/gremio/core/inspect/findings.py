@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
+from gremio.core.edit.controls import all_home
+from gremio.core.edit.prepare import has_scale, without_scale
 from gremio.core.inspect.cams import cam_findings
 from gremio.core.inspect.finding import Finding, Mend
 from gremio.core.inspect.gearing import gear_findings
@@ -11,41 +11,34 @@ from gremio.core.inspect.reach import reach_findings
 from gremio.core.inspect.rolling import rolling_findings
 from gremio.core.inspect.struts import strut_findings
 from gremio.core.problem import GremioError, Note
-from gremio.core.rig.edit.controls import all_home
-from gremio.core.rig.edit.prepare import has_scale, without_scale
 from gremio.core.rig.model import Rig
 from gremio.core.rig.solids import AnySolid
-from gremio.core.shape.geometry import Geometry
-from gremio.core.shape.solids import check_dimensions, geometry_of
+from gremio.core.shape.geometry import GeometryOf
+from gremio.core.shape.solids import check_dimensions
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program, compile_rig
 from gremio.core.solve.strands import strand_notes
 
 
-def inspect(
-    rig: Rig, pose: Pose | None = None, geometry: Callable[[AnySolid], Geometry] = geometry_of
-) -> list[Finding]:
+def inspect(rig: Rig, pose: Pose | None = None, *, geometry: GeometryOf) -> list[Finding]:
     """What is wrong with a rig, the worst first.
 
-    pose: as it stands now, for the stops reached there. geometry: finds the surface of a
-    solid; boxes stand in for models that are not there.
+    pose: as it stands now, for the stops reached there. geometry: finds the surface of a solid.
     """
-    program = compile_rig(rig) if pose is None else pose.program
+    program = compile_rig(rig, geometry) if pose is None else pose.program
     here = evaluate(program, rig.at).frame(0) if pose is None else pose
     told = [*here.notes, *strand_notes(here)]
-    return sorted_findings([*map(Finding, told), *machine_findings(rig, program, geometry)])
+    return sorted_findings([*map(Finding, told), *machine_findings(rig, program)])
 
 
-def machine_findings(
-    rig: Rig, program: Program, geometry: Callable[[AnySolid], Geometry] = geometry_of
-) -> list[Finding]:
+def machine_findings(rig: Rig, program: Program) -> list[Finding]:
     """What is wrong with the machine itself, wherever it stands."""
     home = evaluate(program, all_home(rig).at).frame(0)
     found = [*_scales(rig), *cam_findings(rig, program), *reach_findings(rig, program)]
     found += strut_findings(rig, program)
     if all(_is_sound(shape.solid) for part in rig.parts.values() for shape in part.shapes):
-        found += [*gear_findings(rig, home), *rolling_findings(rig, home, geometry)]
+        found += [*gear_findings(rig, home), *rolling_findings(rig, home)]
     return found
 
 

@@ -8,17 +8,19 @@ from functools import partial
 
 from msgspec.structs import replace
 
+from gremio.core.edit.links import change_link
+from gremio.core.edit.parts import set_shapes
 from gremio.core.inspect.finding import Finding, Mend
 from gremio.core.make.gearing import Gear, Mesh, ToothedSolid, gears_of, likeliest_mesh, phase_error
 from gremio.core.make.meshing import fit_by_shift, interlock
 from gremio.core.make.pairs import propose
 from gremio.core.mechanics import gears
 from gremio.core.problem import GremioError, Note
-from gremio.core.rig.channels import label, split
-from gremio.core.rig.edit.links import change_link
-from gremio.core.rig.edit.parts import set_shapes
+from gremio.core.rig.channels import split
 from gremio.core.rig.model import Ratio, Rig
+from gremio.core.rig.numbers import label
 from gremio.core.rig.solids import InternalGear, RackBar, SpurGear
+from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.pose import Pose
 
 # Teeth that cross by less than so many hundredths of a module are not worth a word.
@@ -100,7 +102,7 @@ def _pair(rig: Rig, home: Pose, link_id: str, link: Ratio) -> Iterator[Finding]:
         mend = _alike(mesh, "pressure_angle")
         yield Finding(Note("gear-angles", names[1], text), (mend,))
         return
-    yield from _distance(mesh, names, one, two)
+    yield from _distance(mesh, names, one, two, home.program.geometry)
 
 
 def _degrees(solid: ToothedSolid) -> str:
@@ -140,8 +142,12 @@ def _ratio(rig: Rig, home: Pose, link_id: str, link: Ratio) -> Iterator[Finding]
     yield Finding(Note("gear-ratio", names[1], text, "warning"), (mend,))
 
 
-def _distance(mesh: Mesh, names: tuple[str, str], one: str, two: str) -> Iterator[Finding]:
-    place = Mend(f"place {names[1]} anew", partial(interlock, fixed=one, moved=two))
+def _distance(
+    mesh: Mesh, names: tuple[str, str], one: str, two: str, geometry: GeometryOf
+) -> Iterator[Finding]:
+    place = Mend(
+        f"place {names[1]} anew", partial(interlock, fixed=one, moved=two, geometry=geometry)
+    )
     if not math.isfinite(mesh.right):
         text = f"{names[0]} can't run inside {names[1]}: the ring needs more teeth than the pinion."
         yield Finding(Note("gear-teeth", names[1], text))
@@ -156,7 +162,11 @@ def _distance(mesh: Mesh, names: tuple[str, str], one: str, two: str) -> Iterato
         )
         mends = [place]
         if isinstance(mesh.one.solid, SpurGear) and isinstance(mesh.two.solid, SpurGear):
-            mends.append(Mend("shift its profile", partial(fit_by_shift, one=one, two=two)))
+            mends.append(
+                Mend(
+                    "shift its profile", partial(fit_by_shift, one=one, two=two, geometry=geometry)
+                )
+            )
         yield Finding(Note("gear-distance", names[1], text, "warning"), tuple(mends))
         return
     error = phase_error(mesh)
@@ -166,7 +176,8 @@ def _distance(mesh: Mesh, names: tuple[str, str], one: str, two: str) -> Iterato
             "home. Turn it on until teeth meet spaces."
         )
         turn = Mend(
-            f"turn {names[1]} on", partial(interlock, fixed=one, moved=two, keep_place=True)
+            f"turn {names[1]} on",
+            partial(interlock, fixed=one, moved=two, keep_place=True, geometry=geometry),
         )
         yield Finding(Note("gear-phase", names[1], text, "warning"), (turn,))
     clearance = _clearance(mesh)

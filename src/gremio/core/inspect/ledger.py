@@ -10,21 +10,16 @@ from typing import NamedTuple
 
 from msgspec.structs import replace
 
-from gremio.core.formula.edit import write
+from gremio.core.edit.formulas import write
+from gremio.core.edit.links import change_link, remove_link
+from gremio.core.edit.parts import set_stops
 from gremio.core.inspect.words import how, own_how, own_word
 from gremio.core.problem import GremioError
 from gremio.core.quantity import UNITS, parse, show, show_number, show_short
-from gremio.core.rig.channels import (
-    full_label,
-    kind_of,
-    link_symbol,
-    link_word,
-    shown_unit,
-    split,
-)
-from gremio.core.rig.edit.links import change_link, remove_link
-from gremio.core.rig.edit.parts import set_stops
+from gremio.core.rig.channels import split
+from gremio.core.rig.links import link_symbol, link_word
 from gremio.core.rig.model import Formula, Link, Ratio, Rig, Stops
+from gremio.core.rig.numbers import full_label, kind_of, shown_unit
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program
 

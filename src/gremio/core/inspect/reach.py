@@ -10,12 +10,14 @@ import numpy as np
 import numpy.typing as npt
 from msgspec.structs import replace
 
+from gremio.core.edit.controls import change_control
 from gremio.core.inspect.finding import Finding, Mend
 from gremio.core.problem import Note
 from gremio.core.quantity import show_short
-from gremio.core.rig.channels import channel_unit, full_label, label, split
-from gremio.core.rig.edit.controls import change_control
+from gremio.core.remembered import Remembered
+from gremio.core.rig.channels import channel_unit, split
 from gremio.core.rig.model import Control, Rig
+from gremio.core.rig.numbers import full_label, label
 from gremio.core.rig.scales import shown
 from gremio.core.solve.backward import led_channels
 from gremio.core.solve.evaluate import evaluate_channels
@@ -40,9 +42,12 @@ class Reach(NamedTuple):
     stuck: str = ""
 
 
+_REACHES: Remembered[dict[str, Reach]] = Remembered()
+
+
 def reach_of(program: Program, control: str) -> Reach:
     """How far a control (by id) can go from home, all else at home. A program remembers it."""
-    known: dict[str, Reach] = program.memo.setdefault("reach", {})
+    known = _REACHES.of(program, dict)
     if control not in known:
         known[control] = _reach(program, control)
     return known[control]

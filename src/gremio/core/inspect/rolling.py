@@ -2,39 +2,36 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from functools import partial
 
 import numpy as np
 import numpy.typing as npt
 from msgspec.structs import replace
 
+from gremio.core.edit.links import change_link
 from gremio.core.frames import matrix
 from gremio.core.inspect.finding import Finding, Mend
 from gremio.core.mechanics.wheels import slip_a_metre
+from gremio.core.plan.carrying import carriers
 from gremio.core.problem import Note
-from gremio.core.rig.carrying import carriers
 from gremio.core.rig.channels import freed, split
-from gremio.core.rig.edit.links import change_link
 from gremio.core.rig.model import Link, Ratio, Rig, Rolling
-from gremio.core.rig.solids import AnySolid
-from gremio.core.shape.geometry import Geometry
-from gremio.core.shape.solids import geometry_of
+from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.axes import channel_axis
 from gremio.core.solve.pose import Pose
 
 Array = npt.NDArray[np.float64]
-GeometryOf = Callable[[AnySolid], Geometry]
 _OFF = 0.005
 
 
-def rolling_findings(rig: Rig, home: Pose, geometry: GeometryOf = geometry_of) -> Iterator[Finding]:
+def rolling_findings(rig: Rig, home: Pose) -> Iterator[Finding]:
     """Notes on every wheel that rolls. home: all at home."""
     for link_id, link in rig.links.items():
         wheel = _wheel_of(link)
         if wheel is None or split(wheel)[0] not in rig.parts:
             continue
-        yield from _radius(rig, home, link_id, link, wheel, geometry)
+        yield from _radius(rig, home, link_id, link, wheel, home.program.geometry)
 
 
 def _wheel_of(link: Link) -> str | None:

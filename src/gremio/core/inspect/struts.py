@@ -10,17 +10,20 @@ from gremio.core.make.struts import Use, fitted, use_of
 from gremio.core.mechanics.struts import fewest_bodies
 from gremio.core.problem import Note
 from gremio.core.quantity import show_short
+from gremio.core.remembered import Remembered
 from gremio.core.rig.find import control_id
 from gremio.core.rig.model import Rig
 from gremio.core.rig.scales import shown
 from gremio.core.solve.program import Program
 
+_USES: Remembered[dict[str, Use]] = Remembered()
+
 
 def use_in(program: Program, strut_id: str) -> Use:
     """What the machine asks of a strut. A program remembers it."""
-    known: dict[str, Use] = program.memo.setdefault("struts", {})
+    known = _USES.of(program, dict)
     if strut_id not in known:
-        known[strut_id] = use_of(program.rig, strut_id)
+        known[strut_id] = use_of(program.rig, strut_id, geometry=program.geometry)
     return known[strut_id]
 
 
@@ -58,5 +61,5 @@ def strut_findings(rig: Rig, program: Program) -> Iterator[Finding]:
             yield Finding(Note("strut-short", strut.name, text + rest, "warning"))
             continue
         words = bodies_told(lengths)
-        mend = Mend(words, partial(fitted, strut_id=strut_id))
+        mend = Mend(words, partial(fitted, strut_id=strut_id, geometry=program.geometry))
         yield Finding(Note("strut-short", strut.name, text, "warning"), (mend,))

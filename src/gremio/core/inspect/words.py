@@ -3,34 +3,38 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
+from typing import Any
 
-from gremio.core.formula.edit import shown
+from gremio.core.edit.formulas import shown
+from gremio.core.edit.links import swapped
 from gremio.core.quantity import show_short
-from gremio.core.rig.channels import kind_of, link_word, shown_unit
-from gremio.core.rig.constraints import target_name
-from gremio.core.rig.edit.links import swapped
-from gremio.core.rig.model import Cam, Driving, Formula, Link, Planetary, Ratio, Rig, Rolling
+from gremio.core.rig.constraints import adds_to, target_name, targets_of
+from gremio.core.rig.links import link_kind, link_word
+from gremio.core.rig.model import Cam, Link, LinkKind, Ratio, Rig
+from gremio.core.rig.numbers import kind_of, shown_unit
 
 
 def how(rig: Rig, link: Link, channel: str) -> str:
     """How a link leads one of its followers, in a few words."""
-    match link:
-        case Ratio():
-            return ratio_words(rig, _from_its_lead(link, channel))
-        case Planetary():
-            return f"ring ÷ sun {link.ratio:.4g}"
-        case Formula():
-            return ("+ " if link.adds else "= ") + shown(rig, link)
-        case Rolling():
-            return f"rolls on a radius of {show_short(link.radius, 'm')}"
-        case Driving():
-            return "goes along its heading"
-        case Cam():
-            lead_unit, unit = shown_unit(rig, link.lead), shown_unit(rig, channel)
-            points = [(s.lead, s.values[channel]) for s in link.stations if channel in s.values]
-            return "   ".join(
-                f"{show_short(x, lead_unit)} → {show_short(y, unit)}" for x, y in points[:4]
-            )
+    return _HOW[link_kind(link)](rig, link, channel)
+
+
+def _cam_words(rig: Rig, cam: Any, channel: str) -> str:
+    lead_unit, unit = shown_unit(rig, cam.lead), shown_unit(rig, channel)
+    points = [(s.lead, s.values[channel]) for s in cam.stations if channel in s.values]
+    return "   ".join(f"{show_short(x, lead_unit)} → {show_short(y, unit)}" for x, y in points[:4])
+
+
+# How a link of each kind leads a follower.
+_HOW: dict[LinkKind, Callable[[Rig, Any, str], str]] = {
+    "ratio": lambda rig, link, channel: ratio_words(rig, _from_its_lead(link, channel)),
+    "planetary": lambda _rig, link, _channel: f"ring ÷ sun {link.ratio:.4g}",
+    "cam": _cam_words,
+    "formula": lambda rig, link, _channel: ("+ " if link.adds else "= ") + shown(rig, link),
+    "rolling": lambda _rig, link, _channel: f"rolls on a radius of {show_short(link.radius, 'm')}",
+    "driving": lambda _rig, _link, _channel: "goes along its heading",
+}
 
 
 def _from_its_lead(ratio: Ratio, channel: str) -> Ratio:
@@ -67,8 +71,8 @@ def own_how(rig: Rig, link_id: str) -> str:
     constraint = rig.constraints.get(link_id)
     if constraint is None:
         return ""
-    names = ", ".join(target_name(rig, target) for target in constraint.targets)
-    return f"{'+ ' if constraint.adds else ''}{names}"
+    names = ", ".join(target_name(rig, target) for target in targets_of(constraint))
+    return f"{'+ ' if adds_to(constraint) else ''}{names}"
 
 
 def drive_words(rig: Rig, link_id: str, channel: str) -> str:

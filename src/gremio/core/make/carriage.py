@@ -8,17 +8,18 @@ from dataclasses import dataclass
 import numpy as np
 from msgspec.structs import replace
 
-from gremio.core.formula.edit import write
+from gremio.core.edit.controls import add_control, all_home
+from gremio.core.edit.formulas import write
+from gremio.core.edit.links import add_link
+from gremio.core.edit.parts import change_part, set_joint, set_parent, set_stops
 from gremio.core.frames import frame_of, matrix
 from gremio.core.make.round_things import widest_round
 from gremio.core.mechanics.wheels import STEERING_RANGE
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import key
-from gremio.core.rig.edit.controls import add_control, all_home
-from gremio.core.rig.edit.links import add_link
-from gremio.core.rig.edit.parts import change_part, set_joint, set_parent, set_stops
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.model import Control, Driving, Joint, Rig, Rolling, Stops
+from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.ask import solve
 from gremio.core.solve.pose import Pose
 
@@ -46,7 +47,13 @@ def wheel_radius(rig: Rig, part: str) -> float:
 
 
 def make_carriage(
-    rig: Rig, body: str, wheels: list[str], steered: list[str], limit: float = STEERING_RANGE
+    rig: Rig,
+    body: str,
+    wheels: list[str],
+    steered: list[str],
+    limit: float = STEERING_RANGE,
+    *,
+    geometry: GeometryOf,
 ) -> Rig:
     """Make a wheeled carriage of a body and its wheels, with a control for travel and one for
     steering.
@@ -61,7 +68,7 @@ def make_carriage(
         raise GremioError("A carriage needs two wheels at least, and those steered among them.")
     if body in wheels:
         raise GremioError("The body of a carriage can't be one of its wheels.")
-    home = solve(all_home(rig))
+    home = solve(all_home(rig), geometry=geometry)
     found = [_read(rig, home, body, wheel) for wheel in wheels]
     unsteered = [w.at[0] for w in found if w.part not in steered]
     axle = sum(unsteered) / len(unsteered) if unsteered else 0.0

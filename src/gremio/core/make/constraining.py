@@ -2,20 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
+from typing import assert_never, cast, get_args
 
 import numpy as np
 import numpy.typing as npt
 from msgspec.structs import replace
 
-from gremio.core.frames import IDENTITY, Frame, frame_of, matrix, triple
-from gremio.core.mechanics import turns
-from gremio.core.problem import GremioError
-from gremio.core.rig.carrying import carriers
-from gremio.core.rig.channels import SCALES, freed, key
-from gremio.core.rig.constraints import USUALLY_GIVES, constraints_of
-from gremio.core.rig.edit.change import must_have, without
-from gremio.core.rig.edit.constraints import (
+from gremio.core.edit.change import must_have, without
+from gremio.core.edit.constraints import (
     add_constraint,
     change_constraint,
     given_by_others,
@@ -23,21 +18,42 @@ from gremio.core.rig.edit.constraints import (
     remove_constraint,
     usual_name,
 )
-from gremio.core.rig.edit.controls import set_values
-from gremio.core.rig.edit.parts import remove_part, set_joint
-from gremio.core.rig.model import Constraint, ConstraintKind, Joint, Rig, Target, Way
+from gremio.core.edit.controls import set_values
+from gremio.core.edit.parts import remove_part, set_joint
+from gremio.core.frames import IDENTITY, Frame, frame_of, matrix, triple
+from gremio.core.mechanics import turns
+from gremio.core.plan.carrying import carriers
+from gremio.core.problem import GremioError
+from gremio.core.rig.channels import SCALES, freed, key
+from gremio.core.rig.constraints import CONSTRAINTS, adds_to, constraints_of, targets_of
+from gremio.core.rig.links import followers
+from gremio.core.rig.model import (
+    Aim,
+    AnyConstraint,
+    ConstantVolume,
+    Constraint,
+    ConstraintKind,
+    Joint,
+    Match,
+    Pin,
+    Reach,
+    Ride,
+    Rig,
+    RunAlong,
+    Seat,
+    Target,
+    Targeted,
+    Tether,
+    Way,
+)
+from gremio.core.shape.geometry import GeometryOf
 from gremio.core.shape.paths import along, length, way_to
-from gremio.core.shape.solids import geometry_of
-from gremio.core.solve.constraint_goals import axis_of, seat_frame
-from gremio.core.solve.constraint_steps import GeometryOf
+from gremio.core.solve.constraint_goals import axis_of, offset_of, seat_frame
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import compile_rig
 
 Array = npt.NDArray[np.float64]
-_WAYS: tuple[Way, ...] = ("x", "-x", "y", "-y", "z", "-z")
-# Kinds that begin with what is between part and target now; the others bring the part there.
-KEEPS: tuple[ConstraintKind, ...] = ("ride", "pin", "match", "aim")
 
 
 def constrain(
@@ -45,34 +61,38 @@ def constrain(
     kind: ConstraintKind,
     part: str,
     targets: Sequence[Target] = (),
+    *,
+    geometry: GeometryOf,
     keep: bool | None = None,
-    geometry: GeometryOf = geometry_of,
     channels: Sequence[str] = (),
 ) -> tuple[Rig, str]:
     """The rig with a constraint on a part (by id), and the constraint's id.
 
-    channels: what it should give; without them, what the kind usually gives. What the part's
-    joint leaves of them is given; where it leaves none, the joint is given them. keep: whether
-    what is between part and target now is kept, else the part is brought to it; by the kind
-    where it is None. geometry: finds the surface of a solid. Raises GremioError.
+    geometry: finds the surface of a solid. keep: whether what is between part and target now is
+    kept, else the part is brought to it; by the kind where it is None. channels: what it should
+    give; without them, what the kind usually gives. What the part's joint leaves of them is
+    given; where it leaves none, the joint is given them. Raises GremioError.
     """
     must_have(rig.parts, part, "part")
-    if kind == "reach":
-        return _reach(rig, part, targets)
-    rig, gives, given = _with_freedoms(rig, part, kind, channels)
-    constraint = Constraint(
-        usual_name(rig, kind, part), kind, part, gives, tuple(targets), freed=given
-    )
-    if kind in ("aim", "seat"):
-        constraint = replace(constraint, axis=_likeliest_axis(rig, constraint))
-    if kind == "tether":
-        constraint = replace(constraint, distance=_apart(rig, constraint))
+    record = CONSTRAINTS[kind]
     stood = _pose(rig, geometry)
-    rig, made = add_constraint(rig, constraint)
-    if kind == "follow path":
-        rig = set_values(rig, {key(made, "way"): _way_now(rig, constraint, stood)})
-    kept = kind in KEEPS if keep is None else keep
-    return (keep_offset(rig, made, stood, geometry) if kept else rig), made
+    given: tuple[str, ...] = ()
+    if kind == "reach":
+        gives = _chain(rig, part, stood)
+    else:
+        rig, gives, given = _with_freedoms(rig, part, kind, channels)
+    bare = record.struct(usual_name(rig, kind, part), part, gives, freed=given)
+    if isinstance(bare, Targeted):
+        bare = replace(bare, targets=tuple(targets))
+    made = cast(AnyConstraint, bare)
+    begin = _BEGINNINGS.get(kind)
+    if begin is not None and targets:
+        made = begin(_pose(rig, geometry), made)
+    rig, made_id = add_constraint(rig, made)
+    if isinstance(made, RunAlong):
+        rig = set_values(rig, {key(made_id, "way"): _way_now(rig, made, stood)})
+    kept = record.keeps if keep is None else keep
+    return (keep_offset(rig, made_id, stood) if kept else rig), made_id
 
 
 def _pose(rig: Rig, geometry: GeometryOf) -> Pose:
@@ -85,7 +105,7 @@ def _with_freedoms(
     """The rig with a part's joint given what a constraint needs where it leaves nothing of it;
     the names of the channels to give, and of those that the joint was given."""
     joint = rig.parts[part].joint
-    usual = channels or USUALLY_GIVES[kind]
+    usual = channels or CONSTRAINTS[kind].usually
     taken = {c for i in constraints_of(rig, part) for c in rig.constraints[i].channels}
     wanted = [c for c in usual if c not in taken]
     if not wanted:
@@ -115,23 +135,44 @@ def chain_of(rig: Rig, part: str) -> list[str]:
     ]
 
 
-def _reach(rig: Rig, part: str, targets: Sequence[Target]) -> tuple[Rig, str]:
-    """A chain of every joint from a part down to the ground that nothing else leads."""
-    program = compile_rig(rig)
-    channels = tuple(c for c in chain_of(rig, part) if c not in program.drives)
+def _chain(rig: Rig, part: str, pose: Pose) -> tuple[str, ...]:
+    """Every joint from a part down to the ground that nothing else leads, by key."""
+    channels = tuple(c for c in chain_of(rig, part) if c not in pose.program.drives)
     if not channels:
         raise GremioError(
             f"Nothing that carries {rig.parts[part].name} is free to move: every joint is fixed or "
             "led. Give one a joint (J), or remove what leads it."
         )
-    name = usual_name(rig, "reach", part)
-    return add_constraint(rig, Constraint(name, "reach", part, channels, tuple(targets)))
+    return channels
 
 
-def _apart(rig: Rig, constraint: Constraint) -> float:
-    """How far a part is from its first target now (m)."""
-    pose = _pose(rig, geometry_of)
-    return float(np.linalg.norm(_target_point(pose, constraint) - _stands(pose, constraint)[:3, 3]))
+def _with_distance(pose: Pose, one: AnyConstraint) -> AnyConstraint:
+    """A tether as long as its part is from its first target now."""
+    assert isinstance(one, Tether)
+    away = _target_point(pose, one) - _stands(pose, one)[:3, 3]
+    return replace(one, distance=float(np.linalg.norm(away)))
+
+
+def _with_likeliest_axis(pose: Pose, one: AnyConstraint) -> AnyConstraint:
+    """An aim with the axis of its part that points most nearly at the target; a seat with the
+    one that is most nearly upright."""
+    assert isinstance(one, Aim | Seat)
+    stands = _stands(pose, one)
+    goal = np.array([0.0, 0.0, 1.0])
+    if isinstance(one, Aim):
+        goal = _target_point(pose, one) - stands[:3, 3]
+    turned = turns.turn_of(stands)
+    ways = get_args(Way)
+    best = max(ways, key=lambda way: float(turned @ axis_of(way) @ goal) + 1e-9 * (way == "x"))
+    return replace(one, axis=best)
+
+
+# What a new constraint of a kind takes from how things stand.
+_BEGINNINGS: dict[ConstraintKind, Callable[[Pose, AnyConstraint], AnyConstraint]] = {
+    "aim": _with_likeliest_axis,
+    "seat": _with_likeliest_axis,
+    "tether": _with_distance,
+}
 
 
 def _stands(pose: Pose, constraint: Constraint) -> Array:
@@ -141,7 +182,7 @@ def _stands(pose: Pose, constraint: Constraint) -> Array:
 
 def _target_point(pose: Pose, constraint: Constraint) -> Array:
     """(3,) the first target's point, or its path's place nearest to the part, in the world."""
-    target = constraint.targets[0]
+    target = targets_of(constraint)[0]
     path = pose.program.rig.paths.get(target.path)
     if path is not None:
         frame = pose.frame_of(path.on)
@@ -160,19 +201,7 @@ def _inside(frame: Array, place: Array) -> Array:
     return result
 
 
-def _likeliest_axis(rig: Rig, constraint: Constraint) -> Way:
-    """Of an aim, the axis of the part that points most nearly at the target; of a seat, the one
-    that is most nearly upright."""
-    pose = _pose(rig, geometry_of)
-    stands = _stands(pose, constraint)
-    goal = np.array([0.0, 0.0, 1.0])
-    if constraint.kind == "aim" and constraint.targets:
-        goal = _target_point(pose, constraint) - stands[:3, 3]
-    turned = turns.turn_of(stands)
-    return max(_WAYS, key=lambda way: float(turned @ axis_of(way) @ goal) + 1e-9 * (way == "x"))
-
-
-def _way_now(rig: Rig, constraint: Constraint, pose: Pose) -> float:
+def _way_now(rig: Rig, constraint: RunAlong, pose: Pose) -> float:
     """The way along its path (m) that is nearest to where a part stands."""
     path = rig.paths[constraint.targets[0].path]
     frame = pose.frame_of(path.on)
@@ -182,9 +211,7 @@ def _way_now(rig: Rig, constraint: Constraint, pose: Pose) -> float:
 # ── what is kept between part and target ───────────────────────────
 
 
-def keep_offset(
-    rig: Rig, constraint_id: str, pose: Pose, geometry: GeometryOf = geometry_of
-) -> Rig:
+def keep_offset(rig: Rig, constraint_id: str, pose: Pose) -> Rig:
     """The rig with a constraint that keeps what is between part and target in a pose, so that
     nothing moves: where a part stands on what it rides on, how far off it is, how it is turned.
 
@@ -192,26 +219,29 @@ def keep_offset(
     """
     constraint = must_have(rig.constraints, constraint_id, "constraint")
     stands = _stands(pose, constraint)
-    if constraint.adds:
+    if adds_to(constraint):
         # What is added to where the part is put is counted from its mount.
         stands = _mount(pose, constraint.part)
-    match constraint.kind:
-        case "ride" | "pin" | "match":
+    kept: AnyConstraint
+    match constraint:
+        case Ride() | Pin() | Match():
             targets = tuple(
                 replace(t, offset=_kept(constraint.kind, pose.frame_of(t.on), t, stands))
                 for t in constraint.targets
             )
             kept = replace(constraint, targets=targets)
-        case "follow path":
+        case RunAlong():
             rig = set_values(rig, _way_values(rig, constraint_id, constraint, pose))
             kept = replace(constraint, offset=_off_path(rig, constraint, pose, stands))
-        case "aim" | "seat":
-            kept = _kept_turn(rig, constraint_id, constraint, stands, geometry)
-        case "tether":
+        case Aim() | Seat():
+            kept = _kept_turn(rig, constraint_id, constraint, stands, pose.program.geometry)
+        case Tether():
             away = _target_point(pose, constraint) - stands[:3, 3]
             kept = replace(constraint, distance=float(np.linalg.norm(away)))
-        case _:
+        case ConstantVolume() | Reach():
             return rig
+        case _:
+            assert_never(constraint)
     return change_constraint(rig, constraint_id, kept)
 
 
@@ -219,7 +249,7 @@ def told_in(rig: Rig, constraint_id: str, by_share: bool) -> Rig:
     """The rig with the way along a path told as a share of its length, or in metres; the part
     stays where it is."""
     constraint = must_have(rig.constraints, constraint_id, "constraint")
-    if constraint.by_share == by_share:
+    if not isinstance(constraint, RunAlong) or constraint.by_share == by_share:
         return rig
     whole = length(rig.paths[constraint.targets[0].path])
     way, share = key(constraint_id, "way"), key(constraint_id, "share")
@@ -232,22 +262,29 @@ def told_in(rig: Rig, constraint_id: str, by_share: bool) -> Rig:
 def snap(rig: Rig, constraint_id: str) -> Rig:
     """The rig with a constraint that keeps nothing between part and target: the part goes to
     its target, points straight at it, or stands as the path goes."""
-    constraint = must_have(rig.constraints, constraint_id, "constraint")
-    targets = tuple(replace(t, offset=IDENTITY) for t in constraint.targets)
-    snapped = replace(constraint, targets=targets, offset=IDENTITY, stand_off=0.0)
+    snapped = must_have(rig.constraints, constraint_id, "constraint")
+    if isinstance(snapped, Targeted):
+        targets = tuple(replace(t, offset=IDENTITY) for t in snapped.targets)
+        snapped = replace(snapped, targets=targets)
+    if isinstance(snapped, Aim | Seat | RunAlong):
+        snapped = replace(snapped, offset=IDENTITY)
+    if isinstance(snapped, Seat):
+        snapped = replace(snapped, stand_off=0.0)
     return change_constraint(rig, constraint_id, snapped)
 
 
-def keeps_something(constraint: Constraint) -> bool:
+def keeps_something(constraint: AnyConstraint) -> bool:
     """Whether something is kept between part and target."""
-    offsets = [constraint.offset, *(target.offset for target in constraint.targets)]
-    return constraint.stand_off != 0.0 or any(offset != IDENTITY for offset in offsets)
+    offsets = [offset_of(constraint), *(target.offset for target in targets_of(constraint))]
+    off = isinstance(constraint, Seat) and constraint.stand_off != 0.0
+    return off or any(offset != IDENTITY for offset in offsets)
 
 
 def _mount(pose: Pose, part: str) -> Array:
+    """(4, 4) where a part stands with its own channels at home."""
     entry = pose.program.rig.parts[part]
     above = pose.frame_of(entry.parent)
-    result: Array = above @ matrix(entry.mount)
+    result: Array = above @ matrix(entry.mount) @ matrix(entry.own)
     return result
 
 
@@ -264,9 +301,7 @@ def _kept(kind: ConstraintKind, frame: Array, target: Target, stands: Array) -> 
     return frame_of(turned)
 
 
-def _way_values(
-    rig: Rig, constraint_id: str, constraint: Constraint, pose: Pose
-) -> dict[str, float]:
+def _way_values(rig: Rig, constraint_id: str, constraint: RunAlong, pose: Pose) -> dict[str, float]:
     way = _way_now(rig, constraint, pose)
     if constraint.by_share:
         whole = length(rig.paths[constraint.targets[0].path])
@@ -274,7 +309,7 @@ def _way_values(
     return {key(constraint_id, "way"): way}
 
 
-def _off_path(rig: Rig, constraint: Constraint, pose: Pose, stands: Array) -> Frame:
+def _off_path(rig: Rig, constraint: RunAlong, pose: Pose, stands: Array) -> Frame:
     path = rig.paths[constraint.targets[0].path]
     frame = pose.frame_of(path.on)
     way = np.array([_way_now(rig, constraint, pose)])
@@ -285,14 +320,18 @@ def _off_path(rig: Rig, constraint: Constraint, pose: Pose, stands: Array) -> Fr
 def _kept_turn(
     rig: Rig,
     constraint_id: str,
-    constraint: Constraint,
+    constraint: Aim | Seat,
     stands: Array,
     geometry: GeometryOf,
-) -> Constraint:
+) -> Aim | Seat:
     """An aim or a seat that keeps how its part stands, and how far off a surface it is."""
-    bare = replace(constraint, offset=IDENTITY, stand_off=0.0, off=False, influence=1.0)
+    bare = replace(constraint, offset=IDENTITY, off=False, grip=1.0)
+    if isinstance(bare, Seat):
+        bare = replace(bare, stand_off=0.0)
     tried = replace(rig, constraints={**rig.constraints, constraint_id: bare})
-    tried = replace(tried, at=without(tried.at, key(constraint_id, "influence")))
+    # Whatever leads how much it holds, it is all that is looked at here.
+    leading = [i for i, k in tried.links.items() if key(constraint_id, "grip") in followers(k)]
+    tried = replace(tried, links=without(tried.links, *leading))
     snapped = _pose(tried, geometry)
     want = snapped.poses.wants.get(constraint_id)
     if want is None or not want.has[0]:
@@ -302,7 +341,9 @@ def _kept_turn(
         gap = stands[:3, 3] - want.place[0]
         off = float(gap @ want.normal[0])
         aside = triple(seat_frame(want.normal[0]).T @ (gap - off * want.normal[0]))
-        constraint = replace(constraint, stand_off=off, offset=Frame(aside))
+        constraint = replace(constraint, offset=Frame(aside))
+        if isinstance(constraint, Seat):
+            constraint = replace(constraint, stand_off=off)
     if want.turn is None:
         return constraint
     now = turns.turn_of(stands)
@@ -319,9 +360,7 @@ def _kept_turn(
 # ── on and off, and away ───────────────────────────────────────────
 
 
-def switch(
-    rig: Rig, constraint_id: str, on: bool, pose: Pose, geometry: GeometryOf = geometry_of
-) -> Rig:
+def switch(rig: Rig, constraint_id: str, on: bool, pose: Pose) -> Rig:
     """The rig with a constraint switched on or off, its part staying where it stands in the
     pose: switched on, it keeps what is then between part and target."""
     constraint = must_have(rig.constraints, constraint_id, "constraint")
@@ -331,7 +370,7 @@ def switch(
         rig = set_values(rig, _standing(rig, constraint_id, pose))
         return change_constraint(rig, constraint_id, replace(constraint, off=True))
     rig = change_constraint(rig, constraint_id, replace(constraint, off=False))
-    return keep_offset(rig, constraint_id, pose, geometry)
+    return keep_offset(rig, constraint_id, pose)
 
 
 def _standing(rig: Rig, constraint_id: str, pose: Pose) -> dict[str, float]:
@@ -391,36 +430,35 @@ def remove_and_leave(rig: Rig, part: str, pose: Pose) -> Rig:
     return remove_part(release(rig, staying, pose), part)
 
 
-def swapped(
-    rig: Rig, constraint_id: str, pose: Pose, geometry: GeometryOf = geometry_of
-) -> tuple[Rig, str]:
+def swapped(rig: Rig, constraint_id: str, pose: Pose) -> tuple[Rig, str]:
     """The rig with part and target of a constraint the other way about, and its id. Refuses
     where the first target is no part."""
     constraint = must_have(rig.constraints, constraint_id, "constraint")
-    target = constraint.targets[0] if constraint.targets else Target()
+    target = targets_of(constraint)[0] if targets_of(constraint) else Target()
     if target.on is None or target.path:
         raise GremioError(
             "Only a part can be constrained, and the target is none. Choose another target first."
         )
     released = release(rig, [constraint_id], pose)
-    return constrain(
-        released, constraint.kind, target.on, [Target(constraint.part)], geometry=geometry
-    )
+    back = [Target(constraint.part)]
+    geometry = pose.program.geometry
+    return constrain(released, constraint.kind, target.on, back, geometry=geometry)
 
 
-def with_target(
-    rig: Rig, constraint_id: str, target: Target, pose: Pose, geometry: GeometryOf = geometry_of
-) -> Rig:
+def with_target(rig: Rig, constraint_id: str, target: Target, pose: Pose) -> Rig:
     """The rig with one more target of a constraint; where the others are kept off the part, so
     is this one."""
     constraint = must_have(rig.constraints, constraint_id, "constraint")
-    more = replace(constraint, targets=(*constraint.targets, target))
+    if not isinstance(constraint, Targeted):
+        raise GremioError(f"{constraint.name} has no targets. Nothing can be added to them.")
     kept = keeps_something(constraint) and constraint.kind in ("ride", "pin", "match")
     if kept:
-        stands = _mount(pose, constraint.part) if constraint.adds else _stands(pose, constraint)
+        adds = adds_to(constraint)
+        stands = _mount(pose, constraint.part) if adds else _stands(pose, constraint)
         offset = _kept(constraint.kind, pose.frame_of(target.on), target, stands)
-        more = replace(constraint, targets=(*constraint.targets, replace(target, offset=offset)))
+        target = replace(target, offset=offset)
+    more = replace(constraint, targets=(*constraint.targets, target))
     rig = change_constraint(rig, constraint_id, more)
     if constraint.kind == "aim" and keeps_something(constraint):
-        return keep_offset(rig, constraint_id, pose, geometry)
+        return keep_offset(rig, constraint_id, pose)
     return rig

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
+from gremio.core.edit.change import must_have, new_id, with_entry
+from gremio.core.edit.constraints import add_constraint, usual_name
+from gremio.core.edit.parts import add_part, descendants
 from gremio.core.rig.channels import key, split
 from gremio.core.rig.constraints import constraints_of
-from gremio.core.rig.edit.change import must_have, new_id, with_entry
-from gremio.core.rig.edit.constraints import add_constraint, usual_name
-from gremio.core.rig.edit.parts import add_part, descendants
 from gremio.core.rig.find import free_name, names_in
-from gremio.core.rig.model import Constraint, Path, Rig, Target
+from gremio.core.rig.model import Aim, AnyConstraint, Path, Rig, Target, Targeted
 
 
 def copy_part(rig: Rig, part_id: str) -> tuple[Rig, str]:
@@ -40,9 +40,8 @@ def copy_part(rig: Rig, part_id: str) -> tuple[Rig, str]:
 
 
 def _copy_path(rig: Rig, path: Path, on: str) -> tuple[Rig, str]:
-    names = [other.name for other in rig.paths.values()]
     rig, path_id = new_id(rig, "w")
-    copy = replace(path, name=free_name(names, path.name), on=on)
+    copy = replace(path, name=free_name(names_in(rig), path.name), on=on)
     return replace(rig, paths=with_entry(rig.paths, path_id, copy)), path_id
 
 
@@ -56,13 +55,13 @@ def _copy_constraint(
         return replace(target, on=on, path=path)
 
     part = copies[constraint.part]
-    copy: Constraint = replace(
-        constraint,
-        name=usual_name(rig, constraint.kind, part),
-        part=part,
-        targets=tuple(moved(target) for target in constraint.targets),
-        toward=moved(constraint.toward),
+    copy: AnyConstraint = replace(
+        constraint, name=usual_name(rig, constraint.kind, part), part=part
     )
+    if isinstance(copy, Targeted):
+        copy = replace(copy, targets=tuple(moved(target) for target in copy.targets))
+    if isinstance(copy, Aim):
+        copy = replace(copy, toward=moved(copy.toward))
     rig, made = add_constraint(rig, copy)
     at = {key(made, n): v for k, v in rig.at.items() for o, n in [split(k)] if o == constraint_id}
     return replace(rig, at={**rig.at, **at})

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import math
 
+from gremio.core.edit.links import add_link
+from gremio.core.edit.parts import add_part
 from gremio.core.frames import tidy_frame, turn_of_angles
-from gremio.core.rig.edit.links import add_link
-from gremio.core.rig.edit.parts import add_part
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.model import Control, Joint, Part, Ratio, Rig, Shape
 from gremio.core.rig.solids import Ball, Box, Cylinder, Tube

@@ -8,9 +8,9 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
+from gremio.core.edit.parts import rigid_family
 from gremio.core.frames import matrix
 from gremio.core.mechanics import gears
-from gremio.core.rig.edit.parts import rigid_family
 from gremio.core.rig.model import Rig
 from gremio.core.rig.solids import InternalGear, RackBar, SpurGear
 from gremio.core.solve.pose import Pose

@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
-from gremio.core.rig.edit.controls import set_values
+from gremio.core.edit.controls import set_values
 from gremio.core.rig.model import Rig
+from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.backward import Hand, move
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.program import compile_rig
 
 
-def set_where_follower_stands(rig: Rig, follower: str, stood: float) -> Rig:
+def set_where_follower_stands(
+    rig: Rig, follower: str, stood: float, *, geometry: GeometryOf
+) -> Rig:
     """The rig with the input that leads a channel (by key) put so that the channel is where it
     stood (SI); as near as the link can bring it."""
-    program = compile_rig(rig)
+    program = compile_rig(rig, geometry)
     if follower not in program.channel_row:
         return rig
     pose = evaluate(program, rig.at).frame(0)

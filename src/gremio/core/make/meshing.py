@@ -8,16 +8,17 @@ import numpy as np
 import numpy.typing as npt
 from msgspec.structs import replace
 
+from gremio.core.edit.controls import all_home
+from gremio.core.edit.parts import add_part, change_part, set_shapes
 from gremio.core.frames import frame_of, matrix
 from gremio.core.make.gearing import Gear, Mesh, gears_of, likeliest_mesh, mesh_of, phase_error
 from gremio.core.mechanics import gears
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import split
-from gremio.core.rig.edit.controls import all_home
-from gremio.core.rig.edit.parts import add_part, change_part, set_shapes
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.model import Joint, Part, Ratio, Rig, Shape
 from gremio.core.rig.solids import InternalGear, RackBar, SpurGear
+from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.ask import solve
 from gremio.core.solve.pose import Pose
 
@@ -39,21 +40,23 @@ def mesh_between(rig: Rig, pose: Pose, one: str, two: str) -> Mesh:
     return mesh
 
 
-def interlock(rig: Rig, fixed: str, moved: str, keep_place: bool = False) -> Rig:
+def interlock(
+    rig: Rig, fixed: str, moved: str, keep_place: bool = False, *, geometry: GeometryOf
+) -> Rig:
     """Place a part so that its teeth interlock with those of another, at home.
 
     fixed, moved: ids of parts. The moved one goes along the line of centres to the right
     distance, and turns about its axis until teeth meet spaces. keep_place: only turn it.
     Raises GremioError when they have no gears, or modules that differ.
     """
-    home = solve(all_home(rig))
+    home = solve(all_home(rig), geometry=geometry)
     mesh = mesh_between(rig, home, fixed, moved)
     _check_alike(rig, mesh)
     if not keep_place:
         rig = _shift_part(rig, home, moved, _to_distance(mesh, moved))
-        home = solve(all_home(rig))
+        home = solve(all_home(rig), geometry=geometry)
         mesh = mesh_between(rig, home, fixed, moved)
-    return _turn_to_phase(rig, home, mesh, moved)
+    return _turn_to_phase(rig, home, mesh, moved, geometry=geometry)
 
 
 def _check_alike(rig: Rig, mesh: Mesh) -> None:
@@ -101,7 +104,7 @@ def _moved(rig: Rig, home: Pose, part: str, move: Array) -> Rig:
     return change_part(rig, part, replace(entry, mount=mount))
 
 
-def _turn_to_phase(rig: Rig, home: Pose, mesh: Mesh, moved: str) -> Rig:
+def _turn_to_phase(rig: Rig, home: Pose, mesh: Mesh, moved: str, *, geometry: GeometryOf) -> Rig:
     """Turn a gear, or slide a rack, by less than half a pitch until tooth meets space."""
     gear = mesh.one if mesh.one.body == moved else mesh.two
     error = phase_error(mesh)
@@ -111,7 +114,11 @@ def _turn_to_phase(rig: Rig, home: Pose, mesh: Mesh, moved: str) -> Rig:
     for way in (1.0, -1.0):
         tried = _moved(rig, home, moved, _one_pitch(gear, -way * error))
         left = abs(
-            phase_error(mesh_between(tried, solve(all_home(tried)), mesh.one.body, mesh.two.body))
+            phase_error(
+                mesh_between(
+                    tried, solve(all_home(tried), geometry=geometry), mesh.one.body, mesh.two.body
+                )
+            )
         )
         if left < least:
             best, least = tried, left
@@ -133,7 +140,7 @@ def _one_pitch(gear: Gear, pitches: float) -> Array:
     return move
 
 
-def interlock_train(rig: Rig, start: str) -> Rig:
+def interlock_train(rig: Rig, start: str, *, geometry: GeometryOf) -> Rig:
     """Place every gear that hangs together with a part by gear pairs and racks, one after
     another outward from it. What was placed stays where it is; where a loop closes, only the
     last is turned, and `inspect` tells when its teeth can't meet both."""
@@ -147,15 +154,15 @@ def interlock_train(rig: Rig, start: str) -> Rig:
                 continue
             other = ends[1] if ends[0] == here else ends[0]
             if other not in placed and other in rig.parts:
-                rig = interlock(rig, here, other)
+                rig = interlock(rig, here, other, geometry=geometry)
                 placed.append(other)
     return rig
 
 
-def fit_by_shift(rig: Rig, one: str, two: str) -> Rig:
+def fit_by_shift(rig: Rig, one: str, two: str, *, geometry: GeometryOf) -> Rig:
     """Give the smaller of two outside gears the profile shift with which they run at the
     distance they have. Raises GremioError when no shift from −0.5 to 1 does."""
-    home = solve(all_home(rig))
+    home = solve(all_home(rig), geometry=geometry)
     mesh = mesh_between(rig, home, one, two)
     _check_alike(rig, mesh)
     a, b = mesh.one.solid, mesh.two.solid
@@ -175,18 +182,24 @@ def fit_by_shift(rig: Rig, one: str, two: str) -> Rig:
     solid = shapes[small.shape].solid
     shapes[small.shape] = replace(shapes[small.shape], solid=replace(solid, shift=shift))
     rig = set_shapes(rig, small.part, tuple(shapes))
-    return interlock(rig, one, two, keep_place=True)
+    return interlock(rig, one, two, keep_place=True, geometry=geometry)
 
 
 def make_mate(
-    rig: Rig, part: str, teeth: int, inside: bool = False, distance: float | None = None
+    rig: Rig,
+    part: str,
+    teeth: int,
+    inside: bool = False,
+    distance: float | None = None,
+    *,
+    geometry: GeometryOf,
 ) -> tuple[Rig, str]:
     """Add a gear that runs with a part's gear, and a gear pair between them.
 
     part: id. teeth: of the mate. inside: an internal gear round it. distance: of the centres
     (m), reached by profile shift; touching for None. Returns the rig and the mate's id.
     """
-    home = solve(all_home(rig))
+    home = solve(all_home(rig), geometry=geometry)
     found = gears_of(rig, home, part)
     if not found:
         raise GremioError(f"{rig.parts[part].name} has no gear to make a mate for.")
@@ -218,5 +231,5 @@ def make_mate(
     )
     rig, mate_id = add_part(rig, made)
     if distance is not None and not inside:
-        return fit_by_shift(rig, part, mate_id), mate_id
-    return interlock(rig, part, mate_id), mate_id
+        return fit_by_shift(rig, part, mate_id, geometry=geometry), mate_id
+    return interlock(rig, part, mate_id, geometry=geometry), mate_id

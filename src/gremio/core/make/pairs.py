@@ -11,8 +11,8 @@ import numpy.typing as npt
 from gremio.core.make.gearing import Mesh, gears_of, likeliest_mesh
 from gremio.core.make.round_things import widest_round
 from gremio.core.mechanics.ratios import FIGURES, KINDS, arithmetic
+from gremio.core.plan.carrying import carriers
 from gremio.core.problem import GremioError
-from gremio.core.rig.carrying import carriers
 from gremio.core.rig.channels import channel_kind, freed, key, main_channel, split
 from gremio.core.rig.model import Ratio, RatioKind, Rig
 from gremio.core.rig.solids import InternalGear

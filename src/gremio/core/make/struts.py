@@ -8,17 +8,18 @@ from dataclasses import dataclass
 import numpy as np
 from msgspec.structs import replace
 
+from gremio.core.edit.change import check_new_name, must_have, new_id, with_entry
+from gremio.core.edit.closures import add_closure, remove_closure
+from gremio.core.edit.controls import all_home
+from gremio.core.edit.links import add_link, change_link
+from gremio.core.edit.parts import add_part, change_part, children, remove_part
 from gremio.core.frames import Array, Frame, frame_of, matrix
 from gremio.core.mechanics.struts import fewest_bodies, limits, stage_shares, stage_starts
 from gremio.core.problem import GremioError
-from gremio.core.rig.edit.change import check_new_name, must_have, new_id, with_entry
-from gremio.core.rig.edit.closures import add_closure, remove_closure
-from gremio.core.rig.edit.controls import all_home
-from gremio.core.rig.edit.links import add_link, change_link
-from gremio.core.rig.edit.parts import add_part, change_part, children, remove_part
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.model import Closure, Joint, Part, Ratio, Rig, Shape, Stops, Strut, Triple
 from gremio.core.rig.solids import Cylinder, Mesh, Tube
+from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.ask import solve
 from gremio.core.solve.backward import led_parts
 from gremio.core.solve.evaluate import evaluate
@@ -60,7 +61,7 @@ class Use:
 
 
 def make_strut(
-    rig: Rig, one: Eye, two: Eye, lengths: tuple[float, ...] | None = None
+    rig: Rig, one: Eye, two: Eye, lengths: tuple[float, ...] | None = None, *, geometry: GeometryOf
 ) -> tuple[Rig, str]:
     """The rig with a strut between two places, and its id; barrel at the first.
 
@@ -70,13 +71,13 @@ def make_strut(
     """
     if one[0] == two[0]:
         raise GremioError("A strut goes between two parts. Choose a place on another part.")
-    home = solve(all_home(rig))
+    home = solve(all_home(rig), geometry=geometry)
     here, there = (_place(home.poses, eye)[0] for eye in (one, two))
     way = there - here
     apart = float(np.linalg.norm(way))
     if apart < _LEAST:
         raise GremioError("The two ends of the strut are at one point, so it has no length.")
-    bodies = lengths or _fitting(rig, one, two, apart)
+    bodies = lengths or _fitting(rig, one, two, apart, geometry=geometry)
     if len(bodies) < 2:
         raise GremioError("A strut has a barrel and a rod at least. Give two lengths or more.")
     bore = max(0.04, round(0.07 * apart, 2))
@@ -119,8 +120,10 @@ def _along(way: Array) -> Array:
     return np.stack([way, left, np.cross(way, left)], axis=1)
 
 
-def _fitting(rig: Rig, one: Eye, two: Eye, apart: float) -> tuple[float, ...]:
-    shortest, longest, _ = _travel(rig, one, two)
+def _fitting(
+    rig: Rig, one: Eye, two: Eye, apart: float, *, geometry: GeometryOf
+) -> tuple[float, ...]:
+    shortest, longest, _ = _travel(rig, one, two, geometry=geometry)
     return fewest_bodies(shortest, longest) or (0.62 * apart, 0.62 * apart)
 
 
@@ -183,7 +186,7 @@ def _with_shapes(rig: Rig, part: str, shapes: tuple[Shape, ...]) -> Rig:
     return change_part(rig, part, replace(entry, shapes=shapes))
 
 
-def with_shape_of(rig: Rig, strut_id: str, body: str, part: str) -> Rig:
+def with_shape_of(rig: Rig, strut_id: str, body: str, part: str, *, geometry: GeometryOf) -> Rig:
     """The rig with a body of a strut, by its id, shaped as another part is, where that stands
     at home; the part itself goes. Raises GremioError for a part that carries others or is of
     the strut."""
@@ -191,7 +194,7 @@ def with_shape_of(rig: Rig, strut_id: str, body: str, part: str) -> Rig:
     entry = must_have(rig.parts, part, "part")
     if part in (strut.barrel, strut.rod, *strut.stages) or children(rig, part):
         raise GremioError(f"{entry.name} can't become a body of {strut.name}: it carries others.")
-    home = solve(all_home(rig))
+    home = solve(all_home(rig), geometry=geometry)
     shift = np.linalg.inv(home.world(body)) @ home.world(part)
     shapes = tuple(replace(s, place=frame_of(shift @ matrix(s.place))) for s in entry.shapes)
     rig = change_part(rig, body, replace(rig.parts[body], shapes=shapes))
@@ -266,14 +269,14 @@ def eyes(rig: Rig, strut: Strut) -> tuple[Eye, Eye]:
     return (barrel.parent, barrel.mount.at), (closure.two, closure.at_two)
 
 
-def use_of(rig: Rig, strut_id: str) -> Use:
+def use_of(rig: Rig, strut_id: str, *, geometry: GeometryOf) -> Use:
     """What the machine asks of a strut over the whole travel of all that moves its ends: found
     by solving without the strut, so that nothing holds the machine back."""
     strut = must_have(rig.struts, strut_id, "strut")
     one, two = eyes(rig, strut)
     least, most = limits(strut.barrel_length, strut.rod_length, strut.stage_lengths)
     bare = remove_strut(rig, strut_id)
-    shortest, longest, travel = _travel(bare, one, two)
+    shortest, longest, travel = _travel(bare, one, two, geometry=geometry)
     past = None
     for control, values, apart in travel:
         out = (apart > most + 1e-9) | (apart < least - 1e-9)
@@ -298,10 +301,12 @@ def _where(values: Array, apart: Array, home: int, first: int, limit: float) -> 
     return float(values[before] + share * (values[first] - values[before]))
 
 
-def _travel(rig: Rig, one: Eye, two: Eye) -> tuple[float, float, list[tuple[str, Array, Array]]]:
+def _travel(
+    rig: Rig, one: Eye, two: Eye, *, geometry: GeometryOf
+) -> tuple[float, float, list[tuple[str, Array, Array]]]:
     """The shortest and the longest distance between two places over the range of every control
     that moves one of them, and the distances (control, values, distances)."""
-    program = compile_rig(rig)
+    program = compile_rig(rig, geometry)
     home = evaluate(program, {})
     apart = _between(home, one, two)
     found: list[tuple[str, Array, Array]] = []
@@ -329,14 +334,14 @@ def _moves(rig: Rig, led: set[str], ends: tuple[Eye, Eye]) -> bool:
     return False
 
 
-def fitted(rig: Rig, strut_id: str) -> Rig:
+def fitted(rig: Rig, strut_id: str, *, geometry: GeometryOf) -> Rig:
     """The rig with a strut whose bodies do for the whole travel of its machine: a barrel and a
     rod, and stages where those alone can't.
 
     Raises GremioError where no bodies can.
     """
     strut = must_have(rig.struts, strut_id, "strut")
-    use = use_of(rig, strut_id)
+    use = use_of(rig, strut_id, geometry=geometry)
     lengths = fewest_bodies(use.shortest, use.longest)
     if lengths is None:
         raise GremioError(

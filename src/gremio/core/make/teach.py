@@ -11,14 +11,17 @@ from dataclasses import dataclass, field, replace
 
 import msgspec
 
+from gremio.core.edit.cams import record_station
+from gremio.core.edit.change import without
+from gremio.core.edit.links import add_link, remove_link
 from gremio.core.mechanics.profiles import value
 from gremio.core.problem import GremioError
 from gremio.core.rig.cams import SAME, sorted_stations
-from gremio.core.rig.channels import exists, full_label, members, split
-from gremio.core.rig.edit.cams import record_station
-from gremio.core.rig.edit.change import without
-from gremio.core.rig.edit.links import add_link, remove_link
+from gremio.core.rig.channels import split
+from gremio.core.rig.links import members
 from gremio.core.rig.model import Cam, Follower, Rig, Station
+from gremio.core.rig.numbers import exists, full_label
+from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.backward import drive_line
 from gremio.core.solve.evaluate import evaluate_channels
 from gremio.core.solve.link_steps import cam_profile
@@ -202,7 +205,9 @@ def why_not_taught(program: Program, lesson: Lesson, channel: str) -> str:
     )
 
 
-def teach(rig: Rig, lead: str, at: float, values: Mapping[str, float]) -> Rig:
+def teach(
+    rig: Rig, lead: str, at: float, values: Mapping[str, float], *, geometry: GeometryOf
+) -> Rig:
     """Record a station from a script: at a value of a lead, the values of channels (SI by key).
 
     The cam that this lead has is taught; where it has none, one is made. Raises GremioError.
@@ -210,7 +215,7 @@ def teach(rig: Rig, lead: str, at: float, values: Mapping[str, float]) -> Rig:
     lesson = lesson_for(rig, split(lead)[0], lead)
     if lesson.lead != lead:
         lesson = Lesson(lead)
-    program = compile_rig(bench_rig(rig, lesson))
+    program = compile_rig(bench_rig(rig, lesson), geometry)
     for channel in (lead, *values):
         if channel not in program.channel_row:
             raise GremioError(f"{full_label(rig, channel)} is grounded, so it can't be taught.")

@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numba
 import numpy as np
 import numpy.typing as npt
 
-if TYPE_CHECKING:
-    from gremio.core.mechanics.profile_bank import Bank
+from gremio.core.mechanics.bank import Bank
 
 Array = npt.NDArray[np.float64]
 Whole = npt.NDArray[np.intp]

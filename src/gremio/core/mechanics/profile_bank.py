@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
 
+from gremio.core.mechanics.bank import Bank
 from gremio.core.mechanics.cam_laws import LAWS
 from gremio.core.mechanics.profiles import Profile, end_speed
 
@@ -16,25 +16,6 @@ Whole = npt.NDArray[np.intp]
 # From so many values on, the compiled loop is worth its loading.
 _MANY = 50_000
 _LAW_NAMES = tuple(LAWS)
-
-
-class Bank(NamedTuple):
-    """x: (k, n) stations, +inf where a profile has fewer. y: (k, n) heights. last: (k,) the
-    number of its last span. c: (k, n − 1, 4) cubics. law: (k, n − 1) 0 for a cubic, else one
-    more than the law's place among LAWS. first, end: (k, 1) the first and the last station.
-    slopes: (2, k, 1) before and after. rounds: (2, k, 1) whether it repeats there.
-    laws: which laws there are at all."""
-
-    x: Array
-    y: Array
-    last: Whole
-    c: Array
-    law: Whole
-    first: Array
-    end: Array
-    slopes: Array
-    rounds: npt.NDArray[np.bool_]
-    laws: tuple[int, ...]
 
 
 def bank_of(profiles: Sequence[Profile]) -> Bank:

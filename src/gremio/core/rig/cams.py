@@ -49,7 +49,7 @@ def told(cam: Cam, channel: str) -> list[tuple[float, float]]:
     return [(s.lead, s.values[channel]) for s in cam.stations if channel in s.values]
 
 
-def is_range_map(cam: Cam) -> bool:
+def is_from_to(cam: Cam) -> bool:
     """Whether a cam is a plain map from a range to ranges: two stations, straight between."""
     channels = {f.channel for f in cam.followers}
     return (
@@ -59,8 +59,8 @@ def is_range_map(cam: Cam) -> bool:
     )
 
 
-def as_range_map(cam: Cam) -> Cam | None:
-    """The range map between the first and the last station of a cam; None when there are not
+def as_from_to(cam: Cam) -> Cam | None:
+    """The from–to cam between the first and the last station of a cam; None when there are not
     two. A follower that they do not speak of has there what its own first and last say."""
     if len(cam.stations) < 2:
         return None

@@ -1,95 +1,197 @@
-"""Constraints: which channels of a part each kind can give, and its own numbers.
+"""Constraints: what each kind says of itself, in one table, and its numbers.
 
-A constraint's numbers are channels too: "x3 influence", "x3 weight 2", "x3 way".
+A constraint's numbers are channels too: "x3 grip", "x3 weight 2", "x3 way".
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+import math
+from collections.abc import Callable, Iterable
 from typing import NamedTuple
 
-from gremio.core.quantity import Kind
-from gremio.core.rig.model import Constraint, ConstraintKind, Rig, Target
+from gremio.core.rig.model import (
+    Aim,
+    AnyConstraint,
+    ConstantVolume,
+    Constraint,
+    ConstraintKind,
+    Match,
+    Pin,
+    Reach,
+    Ride,
+    Rig,
+    RunAlong,
+    Seat,
+    Target,
+    Targeted,
+    Tether,
+    Tie,
+)
+from gremio.core.rig.number import Number
 
 _MOVES = ("move x", "move y", "move z")
 _TURNS = ("turn x", "turn y", "turn z")
 _SCALES = ("scale x", "scale y", "scale z")
-
-# What each kind can give its part, and what it gives where nobody says otherwise. A reach gives
-# channels of what carries the part as well, by key.
-CAN_GIVE: dict[ConstraintKind, tuple[str, ...]] = {
-    "ride": _MOVES + _TURNS + _SCALES,
-    "pin": _MOVES,
-    "match": _TURNS + _SCALES,
-    "aim": _TURNS,
-    "tether": _MOVES,
-    "seat": _MOVES + _TURNS,
-    "follow path": _MOVES + _TURNS,
-    "constant volume": _SCALES,
-    "reach": (),
-}
-USUALLY_GIVES: dict[ConstraintKind, tuple[str, ...]] = {
-    **CAN_GIVE,
-    "ride": _MOVES + _TURNS,
-    "match": _TURNS,
-    "constant volume": ("scale y", "scale z"),
-}
-KINDS: tuple[ConstraintKind, ...] = tuple(CAN_GIVE)
-# How many targets a kind has at most.
-MOST_TARGETS: dict[ConstraintKind, int] = {"seat": 1, "follow path": 1, "constant volume": 0}
-# What a part does by a constraint of each kind: "Lamp rides on Hook".
-VERBS: dict[ConstraintKind, str] = {
-    "ride": "rides on",
-    "pin": "is pinned to",
-    "match": "matches",
-    "aim": "aims at",
-    "tether": "is tethered to",
-    "seat": "sits on",
-    "follow path": "follows",
-    "constant volume": "keeps its volume",
-    "reach": "reaches for",
-}
+_ABOVE_ZERO = Number("length", 0.0, low=0.0)
 
 
-class Number(NamedTuple):
-    """One number of a constraint that can change: its kind of quantity, and its home (SI)."""
+def _tether_numbers(rig: Rig, one: AnyConstraint) -> dict[str, Number]:
+    del rig
+    assert isinstance(one, Tether)
+    return {"distance": _ABOVE_ZERO._replace(home=one.distance, field="distance")}
 
-    kind: Kind
-    home: float
+
+def _seat_numbers(rig: Rig, one: AnyConstraint) -> dict[str, Number]:
+    del rig
+    assert isinstance(one, Seat)
+    return {"stand-off": Number("length", one.stand_off, field="stand_off")}
 
 
-def numbers(constraint: Constraint) -> dict[str, Number]:
+def _path_numbers(rig: Rig, one: AnyConstraint) -> dict[str, Number]:
+    """The way goes as far as a path has ends; what the ends of its path are, is known above."""
+    del rig
+    assert isinstance(one, RunAlong)
+    way = ("share", Number("number", 0.0)) if one.by_share else ("way", Number("length", 0.0))
+    return {way[0]: way[1], "roll": Number("angle", 0.0)}
+
+
+def _no_numbers(rig: Rig, one: AnyConstraint) -> dict[str, Number]:
+    del rig, one
+    return {}
+
+
+def _nothing_wrong(rig: Rig, one: AnyConstraint) -> str:
+    del rig, one
+    return ""
+
+
+def _needs_path(rig: Rig, one: AnyConstraint) -> str:
+    del rig
+    return "" if targets_of(one)[0].path else ", which is no path. Choose one."
+
+
+def _needs_no_path(rig: Rig, one: AnyConstraint) -> str:
+    del rig
+    if any(target.path for target in targets_of(one)):
+        return ", which is a path. A chain reaches for a part, or a point of it."
+    return ""
+
+
+def _needs_surface(rig: Rig, one: AnyConstraint) -> str:
+    del rig
+    if targets_of(one)[0].on is None:
+        return ", which has no surface. Choose a part with a shape."
+    return ""
+
+
+class ConstraintRecord(NamedTuple):
+    """What a kind of constraint says of itself.
+
+    struct: its data. action: what a menu calls it. verb: what a part does by it, "Lamp rides on
+    Hook". asks: what is to be clicked, with the part's name in it. gives: the channels it can give
+    its part; usually: those that it gives where nobody says otherwise. A reach gives channels of
+    what carries the part as well, by key. looks_at: what of its own part it looks at besides what
+    it gives. most_targets: how many it has at most. keeps: whether it begins with what is between
+    part and target; else the part is brought there. slides: whether where the part is put counts,
+    as for what is brought from there to the nearest place that will do. numbers: those that only
+    this kind has, by name. wrong: what else is wrong with one, to go behind its words; "" for
+    nothing. empty: what to say where it wants nothing.
+    """
+
+    struct: type[Constraint]
+    action: str
+    verb: str
+    asks: str
+    gives: tuple[str, ...]
+    usually: tuple[str, ...]
+    looks_at: tuple[str, ...]
+    empty: str
+    most_targets: int = 99
+    keeps: bool = False
+    slides: bool = False
+    numbers: Callable[[Rig, AnyConstraint], dict[str, Number]] = _no_numbers
+    wrong: Callable[[Rig, AnyConstraint], str] = _nothing_wrong
+
+
+_NO_WEIGHT = "No target counts here: all their weights are 0. Give one some weight."
+
+CONSTRAINTS: dict[ConstraintKind, ConstraintRecord] = {
+    "ride": ConstraintRecord(
+        Ride, "Let it ride on something", "rides on", "click what {} rides on",
+        _MOVES + _TURNS + _SCALES, _MOVES + _TURNS, _TURNS, _NO_WEIGHT, keeps=True,
+    ),
+    "pin": ConstraintRecord(
+        Pin, "Keep its position to something", "is pinned to", "click what {} is pinned to",
+        _MOVES, _MOVES, (), _NO_WEIGHT, keeps=True,
+    ),
+    "match": ConstraintRecord(
+        Match, "Match its turn to something", "matches", "click what {} matches",
+        _TURNS + _SCALES, _TURNS, _TURNS, _NO_WEIGHT, keeps=True,
+    ),
+    "aim": ConstraintRecord(
+        Aim, "Aim it at something", "aims at", "click what {} aims at",
+        _TURNS, _TURNS, _MOVES + _TURNS,
+        "Here the target is where the part is, or no target has a weight, so there is no way to "
+        "point. Move one of them.",
+        keeps=True,
+    ),
+    "tether": ConstraintRecord(
+        Tether, "Tether it to something", "is tethered to", "click what {} is tethered to",
+        _MOVES, _MOVES, _MOVES, _NO_WEIGHT, slides=True, numbers=_tether_numbers,
+    ),
+    "seat": ConstraintRecord(
+        Seat, "Seat it on a surface", "sits on", "click what {} sits on",
+        _MOVES + _TURNS, _MOVES + _TURNS, _MOVES + _TURNS,
+        "Its target has no faces to sit on. Choose a part with a shape.",
+        most_targets=1, slides=True, numbers=_seat_numbers, wrong=_needs_surface,
+    ),
+    "run along": ConstraintRecord(
+        RunAlong, "Let it run along a path", "runs along", "click the path that {} runs along",
+        _MOVES + _TURNS, _MOVES + _TURNS, _TURNS,
+        "The path has no length. Move its points apart.",
+        most_targets=1, numbers=_path_numbers, wrong=_needs_path,
+    ),
+    "constant volume": ConstraintRecord(
+        ConstantVolume, "Keep its volume", "keeps its volume", "",
+        _SCALES, ("scale y", "scale z"), _SCALES,
+        "A scale of 0 has no volume to keep. Give it some.",
+        most_targets=0,
+    ),
+    "reach": ConstraintRecord(
+        Reach, "Let it reach for something", "reaches for", "click what {} reaches for",
+        (), (), (), _NO_WEIGHT, wrong=_needs_no_path,
+    ),
+}  # fmt: skip
+KINDS: tuple[ConstraintKind, ...] = tuple(CONSTRAINTS)
+
+
+def numbers(rig: Rig, constraint: AnyConstraint) -> dict[str, Number]:
     """The numbers of a constraint by name, as channels."""
-    found = {"influence": Number("number", constraint.influence)}
-    if len(constraint.targets) > 1:
-        for i, target in enumerate(constraint.targets):
-            found[f"weight {i + 1}"] = Number("number", target.weight)
-    match constraint.kind:
-        case "tether":
-            found["distance"] = Number("length", constraint.distance)
-        case "seat":
-            found["stand-off"] = Number("length", constraint.stand_off)
-        case "follow path":
-            way = ("share", Number("number", 0.0)) if constraint.by_share else _WAY
-            found[way[0]] = way[1]
-            found["roll"] = Number("angle", 0.0)
-    return found
+    found = {"grip": Number("number", constraint.grip, 0.0, 1.0, unit="%", field="grip")}
+    targets = targets_of(constraint)
+    if len(targets) > 1:
+        for i, target in enumerate(targets):
+            found[f"weight {i + 1}"] = Number(
+                "number", target.weight, 0.0, math.inf, field=f"weight {i}"
+            )
+    return {**found, **CONSTRAINTS[constraint.kind].numbers(rig, constraint)}
 
 
-_WAY = ("way", Number("length", 0.0))
+def targets_of(constraint: Constraint) -> tuple[Target, ...]:
+    """What a constraint keeps to; nothing for a kind without targets."""
+    return constraint.targets if isinstance(constraint, Targeted) else ()
 
 
-def slides(constraint: Constraint) -> bool:
-    """Whether where the part is put counts: what sits on a surface, or is tethered, is brought
-    from there to the nearest place that will do."""
-    return constraint.kind in ("tether", "seat")
+def adds_to(constraint: Constraint) -> bool:
+    """Whether a constraint adds to where its part is put, and does not set it."""
+    return isinstance(constraint, Tie) and constraint.adds
 
 
 def all_targets(constraint: Constraint) -> tuple[Target, ...]:
     """What it keeps to, and what its second axis is kept toward."""
-    if constraint.kind == "aim" and constraint.upright == "target":
+    if isinstance(constraint, Aim) and constraint.upright == "target":
         return (*constraint.targets, constraint.toward)
-    return constraint.targets
+    return targets_of(constraint)
 
 
 def parts_of(rig: Rig, constraint: Constraint) -> list[str]:
@@ -123,8 +225,8 @@ def constraint_words(rig: Rig, constraint: Constraint) -> str:
     """A constraint as people say it: "Lamp rides on Hook"."""
     part = rig.parts.get(constraint.part)
     name = part.name if part is not None else "a part that is not there"
-    names = _listed(target_name(rig, target) for target in constraint.targets)
-    return f"{name} {VERBS[constraint.kind]} {names}".rstrip()
+    names = _listed(target_name(rig, target) for target in targets_of(constraint))
+    return f"{name} {CONSTRAINTS[constraint.kind].verb} {names}".rstrip()
 
 
 def _listed(names: Iterable[str]) -> str:
@@ -132,27 +234,30 @@ def _listed(names: Iterable[str]) -> str:
     return " and ".join([", ".join(every[:-1]), every[-1]] if len(every) > 1 else every)
 
 
-def wrong_with(rig: Rig, constraint: Constraint) -> str:
+def wrong_with(rig: Rig, constraint: AnyConstraint) -> str:
     """Why a constraint can't be computed, and what to do; "" when it can."""
     told = constraint_words(rig, constraint)
     if constraint.part not in rig.parts:
         return "A constraint is on a part that is not in the rig. Remove it."
-    if constraint.kind != "constant volume" and not constraint.targets:
+    record = CONSTRAINTS[constraint.kind]
+    if record.most_targets and not targets_of(constraint):
         return f"{told} nothing: it has no target. Add one, or remove the constraint."
     for target in all_targets(constraint):
-        if target.path and target.path not in rig.paths:
-            return f"{told}, which is not in the rig. Choose another path, or remove it."
-        if target.path and rig.paths[target.path].on not in (None, *rig.parts):
-            return f"{told}, which lies on a part that is not in the rig. Choose another path."
-        if target.on is not None and target.on not in rig.parts:
-            return f"{told}. Choose another target, or remove the constraint."
-        if target.on == constraint.part and not target.path:
-            name = rig.parts[constraint.part].name
-            return f"{told}: {name} can't be its own target. Choose another part."
-    if constraint.kind == "follow path" and not constraint.targets[0].path:
-        return f"{told}, which is no path. Choose one."
-    if constraint.kind == "reach" and any(target.path for target in constraint.targets):
-        return f"{told}, which is a path. A chain reaches for a part, or a point of it."
-    if constraint.kind == "seat" and constraint.targets[0].on is None:
-        return f"{told}, which has no surface. Choose a part with a shape."
+        if wrong := _wrong_target(rig, constraint, target):
+            return f"{told}{wrong}"
+    wrong = record.wrong(rig, constraint)
+    return f"{told}{wrong}" if wrong else ""
+
+
+def _wrong_target(rig: Rig, constraint: Constraint, target: Target) -> str:
+    """What is wrong with one target, to go behind the constraint's words; "" for nothing."""
+    if target.path and target.path not in rig.paths:
+        return ", which is not in the rig. Choose another path, or remove it."
+    if target.path and rig.paths[target.path].on not in (None, *rig.parts):
+        return ", which lies on a part that is not in the rig. Choose another path."
+    if target.on is not None and target.on not in rig.parts:
+        return ". Choose another target, or remove the constraint."
+    if target.on == constraint.part and not target.path:
+        name = rig.parts[constraint.part].name
+        return f": {name} can't be its own target. Choose another part."
     return ""

@@ -6,9 +6,9 @@ import difflib
 from collections.abc import Iterable, Mapping
 
 from gremio.core.problem import NotFound
-from gremio.core.rig.channels import free_of, freed, key
-from gremio.core.rig.constraints import numbers
-from gremio.core.rig.model import Constraint, Control, Part, Rig
+from gremio.core.rig.channels import freed, key
+from gremio.core.rig.model import Rig
+from gremio.core.rig.numbers import OWNERS, Named, Owner, full_label
 
 
 def part_id(rig: Rig, name: str) -> str:
@@ -21,31 +21,43 @@ def control_id(rig: Rig, name: str) -> str:
     return _id_of(rig.controls, name, "control")
 
 
+def path_id(rig: Rig, name: str) -> str:
+    """Id of the path of this name. Raises NotFound with the nearest names."""
+    return _id_of(rig.paths, name, "path")
+
+
 def constraint_id(rig: Rig, name: str) -> str:
     """Id of the constraint of this name. Raises NotFound with the nearest names."""
     return _id_of(rig.constraints, name, "constraint")
 
 
 def channel_key(rig: Rig, name: str) -> str:
-    """Key of a channel by its name: a control's, "Upper gate, east turn z", "Lamp ride
-    influence".
+    """Key of a number by its name: a control's, "Upper gate, east turn z", "Lamp ride grip",
+    "Gate low stop", "Rivet count".
 
     A part's name alone will do when its joint leaves one channel free.
     """
     for control, entry in rig.controls.items():
         if entry.name == name:
             return control
-    for part, candidate in rig.parts.items():
-        if candidate.name == name and len(freed(candidate.joint)) == 1:
-            return key(part, freed(candidate.joint)[0])
-        for channel in free_of(candidate):
-            if name == f"{candidate.name} {channel}":
-                return key(part, channel)
-    for constraint_id, constraint in rig.constraints.items():
-        for number in numbers(constraint):
-            if name == f"{constraint.name} {number}":
-                return key(constraint_id, number)
+    for owner in OWNERS:
+        for thing, named in owner.things(rig).items():
+            if name.startswith(named.name) and (found := _number_of(rig, owner, thing, name)):
+                return found
     raise NotFound(_nothing_called(name, "control or free channel", _all_names(rig)))
+
+
+def _number_of(rig: Rig, owner: Owner, thing: str, name: str) -> str:
+    """Key of the number of a thing that is called by a name; "" where it has none."""
+    part = rig.parts.get(thing)
+    if part is not None and part.name == name and len(freed(part.joint)) == 1:
+        return key(thing, freed(part.joint)[0])
+    for number in owner.names(rig, thing):
+        called = key(thing, number)
+        spelled = f"{owner.things(rig)[thing].name} {number}"
+        if name in (full_label(rig, called), spelled):
+            return called
+    return ""
 
 
 def free_name(taken: Iterable[str], wanted: str) -> str:
@@ -59,21 +71,28 @@ def free_name(taken: Iterable[str], wanted: str) -> str:
     return f"{wanted} {number}"
 
 
-def names_in(rig: Rig) -> set[str]:
-    """All names of parts, controls, measures, struts, strands and constraints: one space, so
-    that no formula can mistake."""
+def named_things(rig: Rig) -> dict[str, Mapping[str, Named]]:
+    """Everything that has a name, by id, and by the word for what it is: one space of names, so
+    that no formula, script or person can mistake one for another."""
     return {
-        *(part.name for part in rig.parts.values()),
-        *(control.name for control in rig.controls.values()),
-        *(measure.name for measure in rig.measures.values()),
-        *(strut.name for strut in rig.struts.values()),
-        *(constraint.name for constraint in rig.constraints.values()),
-        *(strand.name for strand in rig.strands.values()),
+        "part": rig.parts,
+        "control": rig.controls,
+        "measure": rig.measures,
+        "strut": rig.struts,
+        "constraint": rig.constraints,
+        "strand": rig.strands,
+        "path": rig.paths,
+        "pose": rig.poses,
     }
 
 
+def names_in(rig: Rig) -> set[str]:
+    """All names that are taken."""
+    return {thing.name for things in named_things(rig).values() for thing in things.values()}
+
+
 def _id_of(
-    things: Mapping[str, Part] | Mapping[str, Control] | Mapping[str, Constraint],
+    things: Mapping[str, Named],
     name: str,
     what: str,
 ) -> str:
@@ -84,9 +103,12 @@ def _id_of(
 
 
 def _all_names(rig: Rig) -> list[str]:
-    channels = [f"{p.name} {channel}" for p in rig.parts.values() for channel in free_of(p)]
-    own = [f"{c.name} {number}" for c in rig.constraints.values() for number in numbers(c)]
-    return [control.name for control in rig.controls.values()] + channels + own
+    return [
+        full_label(rig, key(thing, number))
+        for owner in OWNERS
+        for thing in owner.things(rig)
+        for number in owner.names(rig, thing)
+    ]
 
 
 def _nothing_called(name: str, what: str, names: list[str]) -> str:

@@ -5,36 +5,45 @@ from __future__ import annotations
 import itertools
 import math
 
-from gremio.core.rig.channels import full_label
-from gremio.core.rig.model import Cam, Driving, Formula, Link, Planetary, Ratio, Rig, Rolling
+from gremio.core.rig.model import Cam, Driving, Planetary, Ratio, Rig, Rolling
+from gremio.core.rig.numbers import full_label
 from gremio.core.rig.path_points import wrong_path
 
 
-def wrong_numbers(rig: Rig, link: Link) -> str:
-    """What is wrong with the numbers of a link, and what to do; "" when nothing is."""
-    match link:
-        case Ratio():
-            if not (math.isfinite(link.ratio) and math.isfinite(link.offset)):
-                return "A ratio needs a plain number. Write for example '=36/20'."
-        case Planetary():
-            if not (math.isfinite(link.ratio) and link.ratio > 0):
-                return "A planetary set needs teeth of ring ÷ teeth of sun, above zero."
-        case Rolling():
-            if not (math.isfinite(link.radius) and link.radius > 0):
-                return "A rolling wheel needs a radius above zero."
-            path = rig.paths.get(link.path)
-            return wrong_path(path) if path is not None else ""
-        case Driving():
-            if not (math.isfinite(link.wheelbase) and link.wheelbase > 0):
-                return "A carriage needs a wheelbase above zero."
-        case Cam():
-            return _of_cam(rig, link)
-        case Formula():
-            return ""
-    return ""
+def of_ratio(rig: Rig, link: Ratio) -> str:
+    """What is wrong with the numbers of a ratio, and what to do; "" when nothing is."""
+    del rig
+    if math.isfinite(link.ratio) and math.isfinite(link.offset):
+        return ""
+    return "A ratio needs a plain number. Write for example '=36/20'."
 
 
-def _of_cam(rig: Rig, cam: Cam) -> str:
+def of_planetary(rig: Rig, link: Planetary) -> str:
+    """The same of a planetary set."""
+    del rig
+    if math.isfinite(link.ratio) and link.ratio > 0:
+        return ""
+    return "A planetary set needs teeth of ring ÷ teeth of sun, above zero."
+
+
+def of_rolling(rig: Rig, link: Rolling) -> str:
+    """The same of a rolling wheel."""
+    if not (math.isfinite(link.radius) and link.radius > 0):
+        return "A rolling wheel needs a radius above zero."
+    path = rig.paths.get(link.path)
+    return wrong_path(path) if path is not None else ""
+
+
+def of_driving(rig: Rig, link: Driving) -> str:
+    """The same of a carriage that goes along its heading."""
+    del rig
+    if math.isfinite(link.wheelbase) and link.wheelbase > 0:
+        return ""
+    return "A carriage needs a wheelbase above zero."
+
+
+def of_cam(rig: Rig, cam: Cam) -> str:
+    """The same of a cam."""
     at = [station.lead for station in cam.stations]
     if not at or not cam.followers:
         lacks = "station" if not at else "follower"

@@ -9,21 +9,32 @@ from __future__ import annotations
 
 from typing import Literal
 
-import msgspec
-
 from gremio.core.frames import IDENTITY, Frame, Triple
 from gremio.core.quantity import Kind
+from gremio.core.rig.data import Data
 from gremio.core.rig.solids import AnySolid
 from gremio.core.rig.tied import (
+    Aim,
+    AnyConstraint,
     Closure,
     ClosureKind,
+    ConstantVolume,
     Constraint,
     ConstraintKind,
+    Kept,
+    Match,
+    Pin,
     Reach,
+    Ride,
+    RunAlong,
+    Seat,
     Strand,
     StrandKind,
     Strut,
     Target,
+    Targeted,
+    Tether,
+    Tie,
     Upright,
     Way,
     Waypoint,
@@ -79,7 +90,7 @@ LabelSide = Literal["left", "right"]
 PAINT = "#B9C4BE"
 
 
-class Joint(msgspec.Struct, frozen=True, omit_defaults=True):
+class Joint(Data, frozen=True):
     """What a part may do at its mount; `axis` is one of the mount's axes.
 
     lead: how far a screw goes for a turn (m). freed, grounded: channels by name that are
@@ -93,7 +104,7 @@ class Joint(msgspec.Struct, frozen=True, omit_defaults=True):
     grounded: tuple[str, ...] = ()
 
 
-class Stops(msgspec.Struct, frozen=True, omit_defaults=True):
+class Stops(Data, frozen=True):
     """The low and the high stop of a channel (m or rad); None where it runs free.
 
     soft: from how far before a stop the channel slows down toward it (m or rad).
@@ -104,7 +115,7 @@ class Stops(msgspec.Struct, frozen=True, omit_defaults=True):
     soft: float = 0.0
 
 
-class Shape(msgspec.Struct, frozen=True, omit_defaults=True):
+class Shape(Data, frozen=True):
     """A solid on a part: where it stands in the part's frame, and its paint "#rrggbb"."""
 
     solid: AnySolid
@@ -112,7 +123,7 @@ class Shape(msgspec.Struct, frozen=True, omit_defaults=True):
     paint: str = PAINT
 
 
-class Repeat(msgspec.Struct, frozen=True, omit_defaults=True):
+class Repeat(Data, frozen=True):
     """A part repeated at its mount: along an axis of it, round it, or along a path.
 
     count: how many there are, the part itself among them. pitch: from one to the next, m
@@ -126,14 +137,16 @@ class Repeat(msgspec.Struct, frozen=True, omit_defaults=True):
     path: str = ""
 
 
-class Part(msgspec.Struct, frozen=True, omit_defaults=True):
+class Part(Data, frozen=True):
     """One rigid body.
 
     parent: id of the part it is mounted on, None when it stands on the ground.
-    mount: its rest frame in the parent's frame.
+    mount: the rest frame of its joint in the parent's frame. own: the frame that its model
+    gave it, in the frame that its joint moves: its shapes, and what is mounted on it, stand in
+    it. So the joint's axis lies where it must, and the part keeps the frame it came with.
     stops: by channel name ("turn z").
     repeat: how it is repeated, if it is. stand_in: what is shown for its shapes while
-    working light.
+    working light. shown: whether it is seen, with all it carries.
     """
 
     name: str
@@ -144,9 +157,11 @@ class Part(msgspec.Struct, frozen=True, omit_defaults=True):
     shapes: tuple[Shape, ...] = ()
     repeat: Repeat | None = None
     stand_in: StandIn = "box"
+    own: Frame = IDENTITY
+    shown: bool = True
 
 
-class Face(msgspec.Struct, frozen=True, omit_defaults=True):
+class Face(Data, frozen=True):
     """The face of a control in the Bench: a small machine control beside the part it moves.
 
     on: id of the part that carries it, None for the ground. at: where its middle is in that
@@ -165,7 +180,7 @@ class Face(msgspec.Struct, frozen=True, omit_defaults=True):
     exported: bool = False
 
 
-class Control(msgspec.Struct, frozen=True, omit_defaults=True):
+class Control(Data, frozen=True):
     """What the animator touches. low, high and home in SI; shown in `unit`.
 
     notches: values to snap to; of a switch, its positions. make: what kind of control it is.
@@ -192,14 +207,14 @@ class Control(msgspec.Struct, frozen=True, omit_defaults=True):
     face: Face | None = None
 
 
-class KeptPose(msgspec.Struct, frozen=True, omit_defaults=True):
+class KeptPose(Data, frozen=True):
     """Where the whole Desk stood, kept under a name. values: SI, by id of the control."""
 
     name: str
     values: dict[str, float]
 
 
-class Ratio(msgspec.Struct, frozen=True, omit_defaults=True, tag_field="link", tag="ratio"):
+class Ratio(Data, frozen=True, tag_field="link", tag="ratio"):
     """follower = ratio · lead + offset, all in SI.
 
     kind: what gives the proportion. carrier: key of the turn of an arm that carries one of
@@ -216,7 +231,7 @@ class Ratio(msgspec.Struct, frozen=True, omit_defaults=True, tag_field="link", t
     adds: bool = False
 
 
-class Planetary(msgspec.Struct, frozen=True, omit_defaults=True, tag_field="link", tag="planetary"):
+class Planetary(Data, frozen=True, tag_field="link", tag="planetary"):
     """Three members with two freedoms: sun + ratio · ring = (1 + ratio) · carrier (Willis).
 
     ratio: teeth of the ring ÷ teeth of the sun; 1 for a differential of bevel gears.
@@ -229,7 +244,7 @@ class Planetary(msgspec.Struct, frozen=True, omit_defaults=True, tag_field="link
     offset: float = 0.0
 
 
-class Follower(msgspec.Struct, frozen=True, omit_defaults=True):
+class Follower(Data, frozen=True):
     """One channel that a cam leads, and the profile between its stations, where a station
     says nothing else."""
 
@@ -237,7 +252,7 @@ class Follower(msgspec.Struct, frozen=True, omit_defaults=True):
     profile: ProfileKind = "smooth"
 
 
-class Station(msgspec.Struct, frozen=True, omit_defaults=True):
+class Station(Data, frozen=True):
     """A recorded position of a cam: the lead's value and the followers' values (SI).
 
     spans: the profile from here to the next station that speaks of a follower, by follower.
@@ -250,7 +265,7 @@ class Station(msgspec.Struct, frozen=True, omit_defaults=True):
     slopes: dict[str, float] = {}
 
 
-class Cam(msgspec.Struct, frozen=True, omit_defaults=True, tag_field="link", tag="cam"):
+class Cam(Data, frozen=True, tag_field="link", tag="cam"):
     """Maps one lead to followers through stations, kept in the order of the lead.
 
     before, after: what it does before the first and after the last station.
@@ -264,7 +279,7 @@ class Cam(msgspec.Struct, frozen=True, omit_defaults=True, tag_field="link", tag
     after: Beyond = "hold"
 
 
-class Formula(msgspec.Struct, frozen=True, omit_defaults=True, tag_field="link", tag="formula"):
+class Formula(Data, frozen=True, tag_field="link", tag="formula"):
     """follower = what the text says, with ids in braces: "{p3 turn z} * 12/32"."""
 
     follower: str
@@ -272,7 +287,7 @@ class Formula(msgspec.Struct, frozen=True, omit_defaults=True, tag_field="link",
     adds: bool = False
 
 
-class Rolling(msgspec.Struct, frozen=True, omit_defaults=True, tag_field="link", tag="rolling"):
+class Rolling(Data, frozen=True, tag_field="link", tag="rolling"):
     """A wheel that rolls without slip: its turn grows by the distance it goes ÷ radius.
 
     follower: key of the wheel's turn. radius: m. path: id of a path along which the
@@ -284,7 +299,7 @@ class Rolling(msgspec.Struct, frozen=True, omit_defaults=True, tag_field="link",
     path: str = ""
 
 
-class Driving(msgspec.Struct, frozen=True, omit_defaults=True, tag_field="link", tag="driving"):
+class Driving(Data, frozen=True, tag_field="link", tag="driving"):
     """A carriage that goes along its own heading, which its steering turns.
 
     body: id of a part with a planar joint about z. travel: key of the way gone (m).
@@ -300,9 +315,10 @@ class Driving(msgspec.Struct, frozen=True, omit_defaults=True, tag_field="link",
 
 
 Link = Ratio | Planetary | Cam | Formula | Rolling | Driving
+LinkKind = Literal["ratio", "planetary", "cam", "formula", "rolling", "driving"]
 
 
-class Anchor(msgspec.Struct, frozen=True, omit_defaults=True):
+class Anchor(Data, frozen=True):
     """A picked feature of a part.
 
     at: the point in the part's frame (m), as it was picked. shape, feature: which of the
@@ -316,7 +332,7 @@ class Anchor(msgspec.Struct, frozen=True, omit_defaults=True):
     feature: int = -1
 
 
-class Measure(msgspec.Struct, frozen=True, omit_defaults=True):
+class Measure(Data, frozen=True):
     """Something measured and kept under a name.
 
     kind: the distance between two points; the length of an edge; the radius of a circle;
@@ -330,7 +346,7 @@ class Measure(msgspec.Struct, frozen=True, omit_defaults=True):
     axis: Axis = "x"
 
 
-class Path(msgspec.Struct, frozen=True, omit_defaults=True):
+class Path(Data, frozen=True):
     """A line in space, in the frame of a part or of the ground.
 
     points: (m) what it goes through: a polyline and a spline one after the other; an arc from
@@ -347,7 +363,7 @@ class Path(msgspec.Struct, frozen=True, omit_defaults=True):
     radii: tuple[float, ...] = ()
 
 
-class Source(msgspec.Struct, frozen=True, omit_defaults=True):
+class Source(Data, frozen=True):
     """A model file that Gremio did not make.
 
     path: absolute while the rig is open, relative to the rig's file when saved.
@@ -360,7 +376,7 @@ class Source(msgspec.Struct, frozen=True, omit_defaults=True):
     up: Up = "y"
 
 
-class Rig(msgspec.Struct, frozen=True, omit_defaults=True):
+class Rig(Data, frozen=True):
     """The document.
 
     at: where each channel that nothing leads stands now (SI), by channel key; a channel
@@ -378,7 +394,7 @@ class Rig(msgspec.Struct, frozen=True, omit_defaults=True):
     paths: dict[str, Path] = {}
     closures: dict[str, Closure] = {}
     struts: dict[str, Strut] = {}
-    constraints: dict[str, Constraint] = {}
+    constraints: dict[str, AnyConstraint] = {}
     strands: dict[str, Strand] = {}
     at: dict[str, float] = {}
     poses: dict[str, KeptPose] = {}
@@ -388,12 +404,15 @@ class Rig(msgspec.Struct, frozen=True, omit_defaults=True):
 
 __all__ = [
     "PAINT",
+    "Aim",
     "Anchor",
+    "AnyConstraint",
     "Axis",
     "Beyond",
     "Cam",
     "Closure",
     "ClosureKind",
+    "ConstantVolume",
     "Constraint",
     "ConstraintKind",
     "Control",
@@ -405,14 +424,18 @@ __all__ = [
     "Frame",
     "Joint",
     "JointKind",
+    "Kept",
     "KeptPose",
     "LabelSide",
     "Link",
+    "LinkKind",
+    "Match",
     "Measure",
     "MeasureKind",
     "Part",
     "Path",
     "PathKind",
+    "Pin",
     "Planetary",
     "ProfileKind",
     "Ratio",
@@ -420,8 +443,11 @@ __all__ = [
     "Reach",
     "Repeat",
     "RepeatAlong",
+    "Ride",
     "Rig",
     "Rolling",
+    "RunAlong",
+    "Seat",
     "Shape",
     "Source",
     "StandIn",
@@ -431,6 +457,9 @@ __all__ = [
     "StrandKind",
     "Strut",
     "Target",
+    "Targeted",
+    "Tether",
+    "Tie",
     "Triple",
     "Up",
     "Upright",

@@ -12,7 +12,9 @@ import msgspec
 from gremio.core.frames import Triple
 
 
-class Solid(msgspec.Struct, frozen=True, tag_field="solid", kw_only=True):
+class Solid(
+    msgspec.Struct, frozen=True, tag_field="solid", kw_only=True, forbid_unknown_fields=True
+):
     """A shape, without a place or a paint."""
 
 

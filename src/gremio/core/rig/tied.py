@@ -2,23 +2,22 @@
 
 from __future__ import annotations
 
-from typing import Literal
-
-import msgspec
+from typing import Literal, cast
 
 from gremio.core.frames import IDENTITY, Frame, Triple
+from gremio.core.rig.data import Data
 
 ClosureKind = Literal["pin", "rail"]
 ConstraintKind = Literal[
-    "ride", "pin", "match", "aim", "tether", "seat", "follow path", "constant volume", "reach"
+    "ride", "pin", "match", "aim", "tether", "seat", "run along", "constant volume", "reach"
 ]
 Way = Literal["x", "-x", "y", "-y", "z", "-z"]
 Upright = Literal["none", "ground", "target"]
-Reach = Literal["within", "outside", "at"]
+Kept = Literal["within", "outside", "at"]
 StrandKind = Literal["spring", "bellows", "hose", "rope"]
 
 
-class Closure(msgspec.Struct, frozen=True, omit_defaults=True):
+class Closure(Data, frozen=True):
     """Two parts tied at a point, so that parts close into a loop; their joints stay.
 
     kind: a pin keeps the two points together; a rail keeps the first point on the line through
@@ -34,7 +33,7 @@ class Closure(msgspec.Struct, frozen=True, omit_defaults=True):
     axis: Triple = (1.0, 0.0, 0.0)
 
 
-class Target(msgspec.Struct, frozen=True, omit_defaults=True):
+class Target(Data, frozen=True):
     """What a constraint keeps its part to.
 
     on: id of a part, None for the ground. at: a point in its frame (m). path: id of a path,
@@ -50,54 +49,121 @@ class Target(msgspec.Struct, frozen=True, omit_defaults=True):
     offset: Frame = IDENTITY
 
 
-class Constraint(msgspec.Struct, frozen=True, omit_defaults=True):
+class Constraint(Data, frozen=True, tag_field="kind"):
     """What ties a part to others in space: it gives some of the part's channels, as far as the
-    joint and the stops allow.
+    joint and the stops allow. What every kind has.
 
     name: what formulas and scripts call it by. part: id of the part it gives channels of.
-    channels: their names. targets: what it keeps to; a seat, and a path, have one, and constant
-    volume has none. influence: at home, from nothing (0) to all (1). adds: it adds to where the
-    part is put, and does not set it. off: it gives nothing. freed: the channels that the part's
-    joint was given for it, grounded again when it goes. offset: of an aim, a seat or a path,
-    how the part stands in the frame that is found.
-
-    axis: of an aim, the axis of the part that points; of a seat, the one that stands along the
-    normal. upright, second, toward: of an aim, whether a second axis of the part is kept to the
-    ground's z or to a point. stands: a seat turns the part along the normal.
-    reach, distance: of a tether (m, at home). stand_off: of a seat (m, at home). by_share: on a
-    path, the way is told as a share of its length. banked_for: the speed (m/s) at which a path's
-    bends are banked so that nothing slides; 0 for level.
-
-    tip: of a reach, the point of the part that is brought to its targets (m). Its channels are
-    those of the joints that may move, by key, of the part and of what carries it. stiffness: how
-    unwilling each of them is, by key; 1 where nothing is said.
+    channels: their names. grip: how much it holds, at home, from nothing (0) to all (1). off: it
+    gives nothing. freed: the channels that the part's joint was given for it, grounded again when
+    it goes.
     """
 
     name: str
-    kind: ConstraintKind
     part: str
     channels: tuple[str, ...]
-    targets: tuple[Target, ...] = ()
-    influence: float = 1.0
-    adds: bool = False
+    grip: float = 1.0
     off: bool = False
     freed: tuple[str, ...] = ()
+
+    @property
+    def kind(self) -> ConstraintKind:
+        """Its kind, in words."""
+        return cast(ConstraintKind, self.__struct_config__.tag)
+
+
+class Targeted(Constraint, frozen=True):
+    """A constraint with targets. targets: what it keeps to."""
+
+    targets: tuple[Target, ...] = ()
+
+
+class Tie(Targeted, frozen=True):
+    """A constraint that may add. adds: it adds to where the part is put, and does not set it."""
+
+    adds: bool = False
+
+
+class Ride(Tie, frozen=True, tag="ride"):
+    """The part is carried entirely by its targets."""
+
+
+class Pin(Tie, frozen=True, tag="pin"):
+    """The part's position is kept to its targets."""
+
+
+class Match(Tie, frozen=True, tag="match"):
+    """The part's orientation is kept to its targets."""
+
+
+class Aim(Tie, frozen=True, tag="aim"):
+    """The part points at its targets.
+
+    offset: how it stands in the frame that is found. axis: the axis of the part that points.
+    upright, second, toward: whether a second axis of the part is kept to the ground's z, or to a
+    point.
+    """
+
     offset: Frame = IDENTITY
     axis: Way = "x"
     upright: Upright = "none"
     second: Way = "z"
     toward: Target = Target()
-    stands: bool = True
-    reach: Reach = "within"
+
+
+class Tether(Tie, frozen=True, tag="tether"):
+    """The part is kept within, outside, or at a distance (m, at home) of its targets."""
+
+    reach: Kept = "within"
     distance: float = 1.0
+
+
+class Seat(Tie, frozen=True, tag="seat"):
+    """The part is kept on the surface of its target.
+
+    offset: how it stands in the frame that is found. stands: the part is turned so that its axis
+    is along the normal. stand_off: how far off the surface it is (m, at home).
+    """
+
+    offset: Frame = IDENTITY
+    axis: Way = "x"
+    stands: bool = True
     stand_off: float = 0.0
+
+
+class RunAlong(Tie, frozen=True, tag="run along"):
+    """The part is kept on a path, its target.
+
+    offset: how it stands in the frame that is found. by_share: the way is told as a share of the
+    path's length. banked_for: the speed (m/s) at which the path's bends are banked so that
+    nothing slides; 0 for level.
+    """
+
+    offset: Frame = IDENTITY
     by_share: bool = False
     banked_for: float = 0.0
+
+
+class ConstantVolume(Constraint, frozen=True, tag="constant volume"):
+    """The part keeps its volume while it stretches."""
+
+
+class Reach(Targeted, frozen=True, tag="reach"):
+    """A chain of joints brings its tip to its targets.
+
+    Its channels are those of the joints that may move, by key, of the part and of what carries
+    it. tip: the point of the part that is brought to the targets (m). stiffness: how unwilling
+    each of the joints is, by key; 1 where nothing is said.
+    """
+
     tip: Triple = (0.0, 0.0, 0.0)
     stiffness: dict[str, float] = {}
 
 
-class Strut(msgspec.Struct, frozen=True, omit_defaults=True):
+AnyConstraint = Ride | Pin | Match | Aim | Tether | Seat | RunAlong | ConstantVolume | Reach
+
+
+class Strut(Data, frozen=True):
     """A telescopic strut between two parts: a barrel, a rod, and any stages between them.
 
     barrel, rod, stages: ids of the parts; the stages from the barrel's outward. stage_lengths:
@@ -117,7 +183,7 @@ class Strut(msgspec.Struct, frozen=True, omit_defaults=True):
     stage_lengths: tuple[float, ...] = ()
 
 
-class Waypoint(msgspec.Struct, frozen=True, omit_defaults=True):
+class Waypoint(Data, frozen=True):
     """Where a strand goes. on: id of a part, None for the ground. at: a point in its frame (m).
 
     radius: of a sheave that it goes round there (m), below zero where it runs clockwise about
@@ -130,7 +196,7 @@ class Waypoint(msgspec.Struct, frozen=True, omit_defaults=True):
     axis: Triple = (0.0, 1.0, 0.0)
 
 
-class Strand(msgspec.Struct, frozen=True, omit_defaults=True):
+class Strand(Data, frozen=True):
     """What takes up the way between two points: a spring, bellows, a hose or a rope.
 
     through: from its beginning to its end, a rope over sheaves between. thickness: of the wire,

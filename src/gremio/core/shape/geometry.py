@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
+
+from gremio.core.rig.solids import AnySolid
 
 Array = npt.NDArray[np.float64]
 Indices = npt.NDArray[np.int64]
@@ -102,6 +105,10 @@ class Geometry:
         kept = sharp | (cosine < _FLAT)
         ends = np.stack([code[starts] // size, code[starts] % size], axis=1)
         return Edges(ends[kept], np.stack([one, two], axis=1)[kept], sharp[kept])
+
+
+# Finds the surface of a solid: the one thing by which models come into the core.
+GeometryOf = Callable[[AnySolid], Geometry]
 
 
 def _pairs_within(groups: Indices) -> tuple[Indices, Indices]:

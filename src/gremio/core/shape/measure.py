@@ -12,13 +12,10 @@ import numpy.typing as npt
 from gremio.core.frames import matrix
 from gremio.core.problem import GremioError
 from gremio.core.rig.model import Anchor, Measure, Rig
-from gremio.core.rig.solids import AnySolid
 from gremio.core.shape.features import Place, places
-from gremio.core.shape.geometry import Geometry
-from gremio.core.shape.solids import geometry_of
+from gremio.core.shape.geometry import Geometry, GeometryOf
 
 Array = npt.NDArray[np.float64]
-GeometryOf = Callable[[AnySolid], Geometry]
 
 
 @functools.lru_cache(maxsize=512)
@@ -26,7 +23,7 @@ def _places_of(geometry: Geometry) -> tuple[Place, ...]:
     return tuple(places(geometry))
 
 
-def feature(rig: Rig, anchor: Anchor, geometry: GeometryOf = geometry_of) -> Place | None:
+def feature(rig: Rig, anchor: Anchor, geometry: GeometryOf) -> Place | None:
     """The feature of an anchor as it is now, in the part's frame; None for a plain point."""
     part = rig.parts.get(anchor.part)
     if part is None or not 0 <= anchor.shape < len(part.shapes) or anchor.feature < 0:
@@ -45,14 +42,14 @@ def feature(rig: Rig, anchor: Anchor, geometry: GeometryOf = geometry_of) -> Pla
     return place._replace(at=at, direction=direction)
 
 
-def point(rig: Rig, anchor: Anchor, geometry: GeometryOf = geometry_of) -> Array:
+def point(rig: Rig, anchor: Anchor, geometry: GeometryOf) -> Array:
     """(3,) where an anchor is now, in its part's frame (m)."""
     found = feature(rig, anchor, geometry)
     return np.asarray(anchor.at, dtype=float) if found is None else found.at
 
 
 def measured(
-    rig: Rig, measure: Measure, world: Callable[[str], Array], geometry: GeometryOf = geometry_of
+    rig: Rig, measure: Measure, world: Callable[[str], Array], geometry: GeometryOf
 ) -> float:
     """The value of a measure now (m or rad).
 
@@ -97,7 +94,7 @@ def _direction(rig: Rig, anchor: Anchor, world: Array, geometry: GeometryOf) -> 
     return way / np.linalg.norm(way)
 
 
-def size_along(rig: Rig, part: str, axis: int, geometry: GeometryOf = geometry_of) -> float:
+def size_along(rig: Rig, part: str, axis: int, geometry: GeometryOf) -> float:
     """How long a part is along one of its own axes (m), 0 for x to 2 for z."""
     spans = []
     for shape in rig.parts[part].shapes:

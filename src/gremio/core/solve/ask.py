@@ -8,25 +8,24 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from gremio.core.edit.builder import Typed, values_by_key
+from gremio.core.edit.controls import set_values
+from gremio.core.edit.numbers import set_number
+from gremio.core.plan.loops import closure_label
 from gremio.core.problem import GremioError
 from gremio.core.quantity import show_short
-from gremio.core.rig.builder import Typed, values_by_key
-from gremio.core.rig.channels import full_label, link_label
-from gremio.core.rig.edit.controls import set_values
 from gremio.core.rig.find import channel_key, control_id
-from gremio.core.rig.loops import closure_label
+from gremio.core.rig.links import followers, link_label
 from gremio.core.rig.model import Rig
-from gremio.core.shape.solids import geometry_of
+from gremio.core.rig.numbers import full_label, is_put
+from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.backward import drive_line
-from gremio.core.solve.constraint_steps import GeometryOf
 from gremio.core.solve.evaluate import evaluate, rolled_on
 from gremio.core.solve.pose import Pose, Poses
 from gremio.core.solve.program import Program, compile_rig
 
 
-def solve(
-    rig: Rig, values: Mapping[str, Typed] | None = None, geometry: GeometryOf = geometry_of
-) -> Pose:
+def solve(rig: Rig, values: Mapping[str, Typed] | None = None, *, geometry: GeometryOf) -> Pose:
     """The pose of a rig: as it stands, with some controls or channels put elsewhere.
 
     geometry: finds the surface of a solid, for what sits on it. values: by name ("Upper gates",
@@ -35,13 +34,27 @@ def solve(
     Raises NotFound for an unknown name, QuantityError for a wrong unit, GremioError for a
     channel that a link leads.
     """
+    rig, values = _with_home_numbers(rig, values or {})
     program = compile_rig(rig, geometry)
-    return evaluate(program, _put(program, values or {})).frame(0)
+    return evaluate(program, _put(program, values)).frame(0)
 
 
-def posed(rig: Rig, values: Mapping[str, Typed]) -> Rig:
+def posed(rig: Rig, values: Mapping[str, Typed], *, geometry: GeometryOf) -> Rig:
     """The rig standing as `solve` puts it. Raises as `solve` does."""
-    return set_values(rig, _put(compile_rig(rig), values))
+    rig, values = _with_home_numbers(rig, values)
+    return set_values(rig, _put(compile_rig(rig, geometry), values))
+
+
+def _with_home_numbers(rig: Rig, values: Mapping[str, Typed]) -> tuple[Rig, Mapping[str, Typed]]:
+    """The rig with those of some values, by name, that are numbers of its things, and the rest.
+    What a link leads is left for its message."""
+    led = {c for link in rig.links.values() for c in followers(link)}
+    rest = dict(values)
+    for channel, value in values_by_key(rig, values).items():
+        if not is_put(rig, channel) and channel not in led:
+            rig = set_number(rig, channel, value)
+            rest = {n: v for n, v in rest.items() if channel_key(rig, n) != channel}
+    return rig, rest
 
 
 def _put(program: Program, values: Mapping[str, Typed]) -> dict[str, float]:
@@ -66,7 +79,8 @@ def _is_led(program: Program, channel: str) -> str:
 def run(
     rig: Rig,
     values: Mapping[str, Sequence[float] | npt.ArrayLike],
-    geometry: GeometryOf = geometry_of,
+    *,
+    geometry: GeometryOf,
 ) -> Poses:
     """The poses of many frames at once.
 
@@ -98,7 +112,7 @@ def _from_here(program: Program, asked: dict[str, Any]) -> Poses:
     return evaluate(program, {**asked, **grown, **kept})
 
 
-def sweep(rig: Rig, control: str, steps: int = 101, geometry: GeometryOf = geometry_of) -> Poses:
+def sweep(rig: Rig, control: str, steps: int = 101, *, geometry: GeometryOf) -> Poses:
     """The poses along the whole range of a control, all else as it stands.
 
     control: its name. steps: how many poses, at least 2, from low to high.

@@ -6,8 +6,8 @@ import numpy as np
 import numpy.typing as npt
 
 from gremio.core.frames import matrix
+from gremio.core.plan.joints import outer_matrix
 from gremio.core.rig.channels import split
-from gremio.core.rig.joints import outer_matrix
 from gremio.core.solve.pose import Pose
 
 Array = npt.NDArray[np.float64]

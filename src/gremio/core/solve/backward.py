@@ -3,22 +3,19 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 from gremio.core.mechanics.profiles import Profile, end_speed, extent, leads_at, value
+from gremio.core.plan.loops import closure_label
+from gremio.core.plan.trains import Train
 from gremio.core.quantity import show_short
-from gremio.core.rig.channels import (
-    adds,
-    full_label,
-    label,
-    link_label,
-    shown_unit,
-    split,
-)
-from gremio.core.rig.constraints import constraint_words, slides
-from gremio.core.rig.loops import closure_label
-from gremio.core.rig.model import Cam, Constraint, Formula, Ratio, Rolling
-from gremio.core.rig.trains import Train
+from gremio.core.rig.channels import split
+from gremio.core.rig.constraints import CONSTRAINTS, adds_to, constraint_words
+from gremio.core.rig.links import adds, link_kind, link_label
+from gremio.core.rig.model import Cam, Constraint, Link, LinkKind, Ratio, Rolling
+from gremio.core.rig.numbers import full_label, label, shown_unit
 from gremio.core.solve.evaluate import evaluate_channels
 from gremio.core.solve.limits import asked_for
 from gremio.core.solve.link_steps import cam_profile
@@ -83,7 +80,7 @@ def move(program: Program, pose: Pose, channel: str, wanted: float) -> Hand | He
     if row is None:
         owner, name = split(channel)
         return Held(f"{name} of {label(program.rig, owner)} is grounded.")
-    low, high = float(program.low[row]), float(program.high[row])
+    low, high = pose.ends(channel)
     soft = float(program.soft[0, row]), float(program.soft[1, row])
     wanted = asked_for(wanted, low, high, soft)
     drive = program.drives.get(channel)
@@ -108,15 +105,7 @@ def move(program: Program, pose: Pose, channel: str, wanted: float) -> Hand | He
     if len(links) > 1:
         # What the others add stays as it is.
         wanted -= float(pose.poses.asked[row, 0]) - _set_alone(pose, first, channel)
-    match first:
-        case Cam():
-            return _through_cam(program, pose, first, channel, wanted)
-        case Ratio() if first.ratio != 0.0:
-            return move(program, pose, first.lead, (wanted - first.offset) / first.ratio)
-        case Formula():
-            return _through_formula(program, pose, channel, wanted)
-    name = label(program.rig, channel)
-    return Held(f"{name} is led with the ratio 0, so it never moves. Change the ratio.")
+    return BACKWARD[link_kind(first)](program, pose, first, channel, wanted)
 
 
 def _set_alone(pose: Pose, link: object, channel: str) -> float:
@@ -148,7 +137,7 @@ def _through_cam(
     program: Program, pose: Pose, cam: Cam, channel: str, wanted: float
 ) -> Hand | Held:
     profile = cam_profile(cam, channel)
-    low, high = _reach(program, cam, profile)
+    low, high = _reach(pose, cam, profile)
     name, lead_name = label(program.rig, channel), label(program.rig, cam.lead)
     unit = shown_unit(program.rig, channel)
     if low == high:
@@ -172,12 +161,20 @@ def _through_cam(
     return answer
 
 
-def _reach(program: Program, cam: Cam, profile: Profile) -> tuple[float, float]:
+def _through_ratio(
+    program: Program, pose: Pose, ratio: Ratio, channel: str, wanted: float
+) -> Hand | Held:
+    if ratio.ratio == 0.0:
+        name = label(program.rig, channel)
+        return Held(f"{name} is led with the ratio 0, so it never moves. Change the ratio.")
+    return move(program, pose, ratio.lead, (wanted - ratio.offset) / ratio.ratio)
+
+
+def _reach(pose: Pose, cam: Cam, profile: Profile) -> tuple[float, float]:
     """The lowest and the highest value that a cam gives, where it carries on too, as far as
     the stops of its lead allow."""
     low, high = extent(profile)
-    row = program.channel_row[cam.lead]
-    ends = [float(program.low[row]), float(program.high[row])]
+    ends = pose.ends(cam.lead)
     if "carry on" in (cam.before, cam.after):
         slopes = end_speed(profile, 0), end_speed(profile, -1)
         reached = [
@@ -189,10 +186,11 @@ def _reach(program: Program, cam: Cam, profile: Profile) -> tuple[float, float]:
     return low, high
 
 
-def _through_formula(program: Program, pose: Pose, channel: str, wanted: float) -> Hand | Held:
+def _through_formula(
+    program: Program, pose: Pose, link: Link, channel: str, wanted: float
+) -> Hand | Held:
     name = full_label(program.rig, channel)
-    link = program.link(channel)
-    told = link_label(program.rig, link) if link else "its formula"
+    told = link_label(program.rig, link)
     text = f"{name} can't be moved by hand here: {told} does not change with any one lead."
     return _by_secants(program, pose, channel, wanted) or Held(text)
 
@@ -208,19 +206,19 @@ def _through_constraint(
     """Put the part itself, where that counts; else move what leads the constraint."""
     row = program.channel_row[channel]
     want = pose.poses.wants.get(program.drives[channel].links[0])
-    share = float(want.influence[0]) if want is not None and bool(want.has[0]) else 0.0
+    share = float(want.grip[0]) if want is not None and bool(want.has[0]) else 0.0
     if program.inputs[row]:
         put = float(pose.poses.put[row][0])
-        if slides(constraint):
+        if CONSTRAINTS[constraint.kind].slides:
             return Hand(channel, wanted if share == 1.0 else put + wanted - pose.at(channel))
-        if constraint.adds or share < 1.0:
-            rest = 1.0 if constraint.adds else 1.0 - share
+        if adds_to(constraint) or share < 1.0:
+            rest = 1.0 if adds_to(constraint) else 1.0 - share
             return Hand(channel, put + (wanted - pose.at(channel)) / rest)
     found = _by_secants(program, pose, channel, wanted)
     name = full_label(program.rig, channel)
     return found or Held(
         f"{name} is held: {constraint_words(program.rig, constraint)}. Move what that is carried "
-        "by, lower the influence, or switch the constraint off on its Card."
+        "by, lower the grip, or switch the constraint off on its Card."
     )
 
 
@@ -264,7 +262,7 @@ def inputs_above(program: Program, channel: str) -> list[str]:
         constraint = program.rig.constraints.get(drive.links[0])
         if (
             constraint is not None
-            and slides(constraint)
+            and CONSTRAINTS[constraint.kind].slides
             and program.inputs[program.channel_row[here]]
         ):
             found[here] = None
@@ -275,8 +273,7 @@ def inputs_above(program: Program, channel: str) -> list[str]:
 def _secant(program: Program, pose: Pose, row: int, lead: str, wanted: float) -> float | None:
     """The value of an input that brings a channel (by row) nearest to a wanted value."""
     inputs = {c: pose.at(c) for c in program.channel_keys if program.inputs[program.channel_row[c]]}
-    end = program.channel_row[lead]
-    low, high = float(program.low[end]), float(program.high[end])
+    low, high = pose.ends(lead)
 
     def at(value: float) -> float:
         return float(evaluate_channels(program, {**inputs, lead: value})[0][row, 0])
@@ -296,3 +293,14 @@ def _secant(program: Program, pose: Pose, row: int, lead: str, wanted: float) ->
         here = min(max(here + min(max(step, -1e3), 1e3), low), high)
         y_here = at(here)
     return here if abs(y_here - wanted) <= abs(y_before - wanted) else before
+
+
+# How each kind of link is run backwards: from what its follower should be to what its lead must.
+BACKWARD: dict[LinkKind, Callable[[Program, Pose, Any, str, float], Hand | Held]] = {
+    "ratio": _through_ratio,
+    "planetary": _through_formula,
+    "cam": _through_cam,
+    "formula": _through_formula,
+    "rolling": _through_formula,
+    "driving": _through_formula,
+}

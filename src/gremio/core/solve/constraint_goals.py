@@ -12,9 +12,19 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
-from gremio.core.frames import matrix
+from gremio.core.frames import IDENTITY, Frame, matrix
 from gremio.core.mechanics import turns
-from gremio.core.rig.model import Constraint, Path, Way
+from gremio.core.rig.constraints import targets_of
+from gremio.core.rig.model import (
+    Aim,
+    AnyConstraint,
+    ConstraintKind,
+    Path,
+    RunAlong,
+    Seat,
+    Tether,
+    Way,
+)
 from gremio.core.shape.paths import along, length, rolled, way_to
 from gremio.core.shape.surfaces import Surface
 
@@ -49,16 +59,28 @@ class Kept(NamedTuple):
         return self.frame[..., :3, 3]
 
 
-def kept_of(made: Sequence[Constraint]) -> Kept:
+def kept_of(made: Sequence[AnyConstraint]) -> Kept:
     """What constraints of one make say."""
+    to = [targets_of(one) for one in made]
+    aims = [one if isinstance(one, Aim) else None for one in made]
     return Kept(
-        np.array([[matrix(t.offset) for t in one.targets] for one in made])[:, :, None],
-        np.array([[t.at for t in one.targets] for one in made], dtype=float)[:, :, None],
-        np.array([matrix(one.offset) for one in made])[:, None],
-        np.array([axis_of(one.axis) for one in made])[:, None],
-        np.array([axis_of(one.second) for one in made])[:, None],
-        np.array([one.toward.at for one in made], dtype=float)[:, None],
+        np.array([[matrix(t.offset) for t in targets] for targets in to])[:, :, None],
+        np.array([[t.at for t in targets] for targets in to], dtype=float)[:, :, None],
+        np.array([matrix(offset_of(one)) for one in made])[:, None],
+        np.array([axis_of(axis_that_counts(one)) for one in made])[:, None],
+        np.array([axis_of(a.second if a is not None else "z") for a in aims])[:, None],
+        np.array([a.toward.at if a is not None else (0, 0, 0) for a in aims], dtype=float)[:, None],
     )
+
+
+def offset_of(one: AnyConstraint) -> Frame:
+    """How the part stands in the frame that is found for it."""
+    return one.offset if isinstance(one, Aim | Seat | RunAlong) else IDENTITY
+
+
+def axis_that_counts(one: AnyConstraint) -> Way:
+    """The axis of the part that points, or stands along a normal."""
+    return one.axis if isinstance(one, Aim | Seat) else "x"
 
 
 class Seen(NamedTuple):
@@ -66,34 +88,34 @@ class Seen(NamedTuple):
 
     made: the n constraints, and kept: what they say. mounts: (n, F, 4, 4) world frames of their
     parts' mounts. moves, turns, scales: (n, F, 3) the channels of their parts as they are
-    without the constraints.
+    without the constraints. places: (n, F, 3) where the parts are put, and stands: (n, F, 3, 3)
+    how, in the world. lever: (n, F, 3) from where their joints move to where they are, along the
+    mounts' axes.
     targets: (n, m, F, 4, 4) world frames of what the targets are on. weights: (n, m, F).
     toward: (n, F, 4, 4) of what a second axis is kept toward. number: (n, F) the constraints'
-    number of a name. moving: which of move x, y and z they give (0, 1, 2).
+    number of a name. moving, scaling: which of move, and scale, x, y and z they give (0, 1, 2).
+    whole: whether they give all three turns. paths: of each target, the path that it is.
+    surfaces: what they sit on, one for all frames or one for each.
     """
 
-    made: tuple[Constraint, ...]
+    made: tuple[AnyConstraint, ...]
     kept: Kept
     mounts: Array
     moves: Array
     turns: Array
     scales: Array
+    places: Array
+    stands: Array
+    lever: Array
     targets: Array
     weights: Array
     toward: Array
     number: Callable[[str], Array]
     moving: tuple[int, ...]
-
-    @property
-    def places(self) -> Array:
-        """(n, F, 3) where the parts are put, in the world (m)."""
-        return _at(self.mounts, self.moves)
-
-    @property
-    def stands(self) -> Array:
-        """(n, F, 3, 3) how the parts are put, in the world."""
-        result: Array = turns.turn_of(self.mounts) @ turns.of_angles(self.turns)
-        return result
+    scaling: tuple[int, ...]
+    whole: bool
+    paths: tuple[Path | None, ...]
+    surfaces: tuple[Surface | None, ...]
 
 
 @dataclass(frozen=True)
@@ -182,28 +204,26 @@ def axis_of(way: Way) -> Array:
     return vector
 
 
-def aim(seen: Seen, paths: tuple[Path | None, ...], whole: bool) -> Goal:
-    """An axis toward the target: its point, or the nearest place on its path.
-
-    paths: of each target, the path that it is. whole: whether all three turns are given, so
-    that the second axis counts.
-    """
+def aim(seen: Seen) -> Goal:
+    """An axis toward the target: its point, or the nearest place on its path. Where all three
+    turns are given the second axis counts as well."""
     places = seen.places
     shares, has = _shares(seen)
     points = _points(seen)
-    for i, path in enumerate(paths):
+    for i, path in enumerate(seen.paths):
         if path is not None:
             points[:, i] = _nearest_on(path, seen.targets[:, i], places)
     way = (points * shares[..., None]).sum(axis=1) - places
     far = np.linalg.norm(way, axis=-1)
     has = has & (far > _NEAR)
     goal, axis, kept = turns.unit(way), seen.kept.axis, seen.kept.turn
-    if not whole:
+    if not seen.whole:
         profile = goal[..., :, None] * axis[..., None, :] @ kept
         return Goal(has, turn=profile, whole=False)
     bare = seen.stands @ np.swapaxes(kept, -1, -2)
     turned = turns.least((bare @ axis[..., None])[..., 0], goal) @ bare
     one = seen.made[0]
+    assert isinstance(one, Aim)
     if one.upright != "none":
         up = np.broadcast_to(np.array([0.0, 0.0, 1.0]), goal.shape)
         if one.upright == "target":
@@ -246,7 +266,9 @@ def tether(seen: Seen) -> Goal:
     reach, across = np.maximum(seen.number("distance"), 0.0), np.linalg.norm(fixed, axis=-1)
     free = np.sqrt(np.maximum(reach**2 - across**2, 0.0))
     now = np.linalg.norm(inside, axis=-1)
-    kept = seen.made[0].reach
+    one = seen.made[0]
+    assert isinstance(one, Tether)
+    kept = one.reach
     low = free if kept in ("outside", "at") else np.zeros_like(free)
     high = free if kept in ("within", "at") else np.full_like(free, np.inf)
     wanted = np.clip(now, low, high)
@@ -256,11 +278,13 @@ def tether(seen: Seen) -> Goal:
     return Goal(has, centre + fixed + way * wanted[..., None], missing=missing)
 
 
-def seat(seen: Seen, surface: Surface | None) -> Goal:
+def seat(seen: Seen) -> Goal:
     """On the target's surface, at the place nearest to where the part is put, standing off
     along the normal, and standing up along it if so wished."""
     shape = seen.moves.shape
-    if surface is None:
+    one = seen.made[0]
+    assert isinstance(one, Seat)
+    if any(surface is None for surface in seen.surfaces):
         return Goal(np.zeros(shape[:2], dtype=bool))
     frames = seen.targets[:, 0]
     back = _inverse(frames)
@@ -268,22 +292,34 @@ def seat(seen: Seen, surface: Surface | None) -> Goal:
     aside = seen.kept.aside
     place = seen.places
     for _ in range(1 if len(seen.moving) == 3 else _COMING_DOWN):
-        nearest, outward = surface.nearest(_at(back, place).reshape(-1, 3))
-        on = _at(frames, nearest.reshape(shape))
+        nearest, outward = _nearest_on_surface(seen.surfaces, _at(back, place))
+        on = _at(frames, nearest)
         # A normal goes by the inverse transpose of what its surface goes by.
-        normal = turns.unit(
-            (np.swapaxes(back[..., :3, :3], -1, -2) @ outward.reshape(shape)[..., None])[..., 0]
-        )
+        normal = turns.unit((np.swapaxes(back[..., :3, :3], -1, -2) @ outward[..., None])[..., 0])
         stands_at = on + off * normal + (seat_frame(normal) @ aside[..., None])[..., 0]
         before, place = place, _as_it_may(seen, stands_at)
         if float(np.abs(place - before).max(initial=0.0)) < _NEAR:
             break
     turned = None
-    if seen.made[0].stands:
+    if one.stands:
         kept, axis = seen.kept.turn, seen.kept.axis
         bare = seen.stands @ np.swapaxes(kept, -1, -2)
         turned = turns.least((bare @ axis[..., None])[..., 0], normal) @ bare @ kept
     return Goal(np.ones(shape[:2], dtype=bool), place, turned, normal=normal)
+
+
+def _nearest_on_surface(surfaces: tuple[Surface | None, ...], places: Array) -> tuple[Array, Array]:
+    """(n, F, 3) the places on a surface nearest to places (n, F, 3), and the normals there.
+    surfaces: one for all frames, or one for each."""
+    if len(surfaces) == 1:
+        assert surfaces[0] is not None
+        nearest, outward = surfaces[0].nearest(places.reshape(-1, 3))
+        return nearest.reshape(places.shape), outward.reshape(places.shape)
+    nearest, outward = np.empty_like(places), np.empty_like(places)
+    for f, surface in enumerate(surfaces):
+        assert surface is not None
+        nearest[:, f], outward[:, f] = surface.nearest(places[:, f])
+    return nearest, outward
 
 
 def seat_frame(normal: Array) -> Array:
@@ -296,15 +332,16 @@ def _as_it_may(seen: Seen, places: Array) -> Array:
     """(n, F, 3) places in the world, brought to where the parts may move at all."""
     if len(seen.moving) == 3:
         return places
-    local = _at(_inverse(seen.mounts), places)
+    local = _at(_inverse(seen.mounts), places) - seen.lever
     moves = seen.moves.copy()
     moves[..., list(seen.moving)] = local[..., list(seen.moving)]
-    return _at(seen.mounts, moves)
+    return _at(seen.mounts, moves + seen.lever)
 
 
-def follow_path(seen: Seen, path: Path) -> Goal:
+def run_along(seen: Seen) -> Goal:
     """On a path, a way or a share of its length along it, rolled and banked."""
-    one = seen.made[0]
+    one, path = seen.made[0], seen.paths[0]
+    assert isinstance(one, RunAlong) and path is not None
     count, frames = seen.moves.shape[:2]
     way = seen.number("share") * length(path) if one.by_share else seen.number("way")
     found = along(path, way.ravel(), one.banked_for)
@@ -314,12 +351,23 @@ def follow_path(seen: Seen, path: Path) -> Goal:
     return Goal(has, stands[..., :3, 3], turns.turn_of(stands))
 
 
-def constant_volume(seen: Seen, giving: tuple[int, ...]) -> Goal:
-    """One stretches, the others shrink: the product of all three scales stays one.
-
-    giving: which of scale x, y and z give way (0, 1, 2).
-    """
+def constant_volume(seen: Seen) -> Goal:
+    """One stretches, the others shrink: the product of all three scales stays one."""
+    giving = seen.scaling
     stretched = np.prod(np.delete(seen.scales, giving, axis=-1), axis=-1)
     has = stretched > _NEAR
     each = np.where(has, stretched, 1.0) ** (-1.0 / len(giving))
     return Goal(has, scales=np.repeat(each[..., None], 3, axis=-1))
+
+
+# What each kind wants; a reach is a step of its own.
+GOALS: dict[ConstraintKind, Callable[[Seen], Goal]] = {
+    "ride": ride,
+    "pin": pin,
+    "match": match,
+    "aim": aim,
+    "tether": tether,
+    "seat": seat,
+    "run along": run_along,
+    "constant volume": constant_volume,
+}

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections import deque
 from typing import NamedTuple
 
-from gremio.core.rig.blocks import Block
+from gremio.core.plan.blocks import Block
+from gremio.core.plan.order import Arrangement
+from gremio.core.plan.trains import Row, Train
 from gremio.core.rig.channels import split
-from gremio.core.rig.order import Arrangement
-from gremio.core.rig.trains import Row, Train
 
 
 class Drive(NamedTuple):
@@ -30,6 +30,8 @@ def drives_of(arrangement: Arrangement) -> dict[str, Drive]:
         for block in blocks:
             if block.train is not None:
                 found.update(_train_drives(block.train))
+            elif block.holds:
+                continue
             elif block.constraint:
                 _add_constraint(found, block)
             else:
@@ -40,9 +42,7 @@ def drives_of(arrangement: Arrangement) -> dict[str, Drive]:
 def _add_constraint(found: dict[str, Drive], block: Block) -> None:
     """A constraint goes before what leads its channels otherwise. How much it and its targets
     count leads nothing by itself, unless something leads that."""
-    leads = [
-        c for c in block.reads if c in found or not split(c)[1].startswith(("influence", "weight"))
-    ]
+    leads = [c for c in block.reads if c in found or not split(c)[1].startswith(("grip", "weight"))]
     for channel in block.writes:
         before = found.get(channel, Drive((), ()))
         links = (*block.links, *before.links)

@@ -79,6 +79,8 @@ def evaluate_channels(
             if wants is not None:
                 wants.update(found)
         level.limits.hold(channels)
+        if level.holds is not None:
+            level.holds.run(channels)
         for batch in level.loops:
             gone, gap = batch.run(channels, asked)
             if closed is not None:
@@ -110,7 +112,7 @@ def _constrain(step: ConstraintBatch | ReachStep, finder: Finder, asked: Array) 
     read = channels[step.reads]
     if frames == 1 or bool((read != read[:, :1]).any()):
         return step.run(finder, asked)
-    one, asked_one = Finder(finder.program, channels[:, :1].copy()), asked[:, :1].copy()
+    one, asked_one = Finder(finder.tree, channels[:, :1].copy()), asked[:, :1].copy()
     found = step.run(one, asked_one)
     rows = step.followers
     channels[rows], asked[rows] = one.channels[rows], asked_one[rows]
@@ -159,3 +161,16 @@ def rolled_on(
         way[channel] = after.get(channel, 0.0)
     poses = evaluate(program, way)
     return {**after, **{c: float(poses.asked[program.channel_row[c], -1]) for c in program.growing}}
+
+
+def warm_up(program: Program) -> None:
+    """Load what closes loops, and close one at home, so that no hand waits for it later."""
+    from gremio.core.solve.loop_kernel import close_many
+
+    for level in program.steps:
+        for batch in level.loops:
+            asked, one = batch.home[:1, None].copy(), np.empty((1, 1))
+            shapes = batch.some_shapes(np.zeros(1, dtype=np.intp))
+            before = np.full((1, 1), -1)
+            close_many(shapes, batch.home[:1], asked, before, asked.copy(), one, one.copy())
+            return

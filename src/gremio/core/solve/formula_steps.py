@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
@@ -12,23 +12,99 @@ from gremio.core.formula.run import Leaf, Plan, plan
 from gremio.core.formula.tree import FormulaError
 from gremio.core.formula.units import conversion
 from gremio.core.problem import Note
-from gremio.core.rig.channels import full_label, kind_of, owner_name, shown_unit, split
+from gremio.core.rig.channels import split
 from gremio.core.rig.model import Formula, Rig
-from gremio.core.rig.order import dimension_of
+from gremio.core.rig.numbers import full_label, home_value, kind_of, owner_name, shown_unit
+from gremio.core.shape.geometry import GeometryOf
 from gremio.core.shape.measure import is_fixed, measured
+from gremio.core.solve.dimensions import led_dimensions, with_dimensions
 from gremio.core.solve.frames import Finder, as_matrices
 from gremio.core.solve.steps import FormulaStep
 
 Array = npt.NDArray[np.float64]
-Find = Callable[[Finder], Array]
+Rows = npt.NDArray[np.intp]
+
+
+@dataclass(frozen=True)
+class Constants:
+    """Leaves that are numbers. numbers: (k, 1)."""
+
+    numbers: Array
+
+    def __call__(self, finder: Finder) -> Array:
+        """(k, 1) they themselves."""
+        del finder
+        return self.numbers
+
+
+@dataclass(frozen=True)
+class Channels:
+    """Leaves that are channels. rows: (k,)."""
+
+    rows: Rows
+
+    def __call__(self, finder: Finder) -> Array:
+        """(k, F) their values."""
+        values: Array = finder.channels[self.rows]
+        return values
+
+
+@dataclass(frozen=True)
+class Between:
+    """Leaves that are the distance, or the angle, between two parts. pairs: ids."""
+
+    kind: str
+    pairs: tuple[tuple[str, ...], ...]
+
+    def __call__(self, finder: Finder) -> Array:
+        """(k, F) of each pair."""
+        between = _distance if self.kind == "distance" else _angle
+        return np.stack([between(finder, *pair) for pair in self.pairs])
+
+
+@dataclass(frozen=True)
+class Values:
+    """Leaves that are channels, measures, or numbers that nothing leads. row: from channel key
+    to row. geometry: finds the surface of a solid, for what is measured."""
+
+    rig: Rig
+    row: dict[str, int]
+    keys: tuple[str, ...]
+    geometry: GeometryOf
+
+    def __call__(self, finder: Finder) -> Array:
+        """(k, F) the value of each."""
+        return np.stack([self._value(key, finder) for key in self.keys])
+
+    def _value(self, key: str, finder: Finder) -> Array:
+        frames = finder.channels.shape[1]
+        if key in self.row:
+            values: Array = finder.channels[self.row[key]]
+            return values
+        if key not in self.rig.measures:
+            return np.full(frames, home_value(self.rig, key))
+        measure = self.rig.measures[key]
+        led = led_dimensions(self.rig, self.row, [end.part for end in measure.ends])
+        count = 1 if is_fixed(measure) and not led else frames
+        parts = {end.part for end in measure.ends}
+        worlds = {part: as_matrices(finder.world(part))[:, 0] for part in parts}
+        found = []
+        for f in range(count):
+            rig = with_dimensions(self.rig, led, finder.channels[:, f]) if led else self.rig
+            frames_now = {part: world[f] for part, world in worlds.items()}
+            found.append(measured(rig, measure, frames_now.__getitem__, self.geometry))
+        return np.broadcast_to(np.array(found), (frames,))
+
+
+Find = Constants | Channels | Between | Values
 
 
 def formula_steps(
-    rig: Rig, formulas: list[Formula], row: dict[str, int]
+    rig: Rig, formulas: list[Formula], row: dict[str, int], geometry: GeometryOf
 ) -> tuple[list[FormulaStep], list[Note]]:
     """Steps for formulas, and what is wrong with those that can't be computed.
 
-    row: from channel key to row.
+    row: from channel key to row. geometry: finds the surface of a solid, for what is measured.
     """
     groups: dict[tuple[str, bool], list[tuple[Formula, Plan, float]]] = {}
     notes: list[Note] = []
@@ -39,7 +115,7 @@ def formula_steps(
             notes.append(_note(rig, formula, problem))
             continue
         groups.setdefault((made.shape, formula.adds), []).append((formula, made, unit))
-    return [_step(rig, group, row) for group in groups.values()], notes
+    return [_step(rig, group, row, geometry) for group in groups.values()], notes
 
 
 def compiled(rig: Rig, formula: Formula) -> tuple[Plan, float]:
@@ -56,52 +132,34 @@ def _note(rig: Rig, formula: Formula, problem: FormulaError) -> Note:
     return Note("formula-wrong", owner_name(rig, split(formula.follower)[0]), text)
 
 
-def _step(rig: Rig, group: list[tuple[Formula, Plan, float]], row: dict[str, int]) -> FormulaStep:
+def _step(
+    rig: Rig,
+    group: list[tuple[Formula, Plan, float]],
+    row: dict[str, int],
+    geometry: GeometryOf,
+) -> FormulaStep:
     formulas, plans, units = zip(*group, strict=True)
     by_leaf = zip(*(p.leaves for p in plans), strict=True)
     return FormulaStep(
         followers=np.array([row[f.follower] for f in formulas], dtype=np.intp),
         run=plans[0].run,
-        leaves=tuple(_find(rig, list(leaves), row) for leaves in by_leaf),
+        leaves=tuple(_find(rig, list(leaves), row, geometry) for leaves in by_leaf),
         unit=np.array([[unit] for unit in units]),
         adds=formulas[0].adds,
     )
 
 
-def _find(rig: Rig, leaves: list[Leaf], row: dict[str, int]) -> Find:
+def _find(rig: Rig, leaves: list[Leaf], row: dict[str, int], geometry: GeometryOf) -> Find:
     """What finds the values of one leaf of many formulas: (k, F) or (k, 1)."""
     kind = leaves[0].kind
     if kind == "number":
-        numbers = np.array([[leaf.value] for leaf in leaves])
-        return lambda _finder: numbers
+        return Constants(np.array([[leaf.value] for leaf in leaves]))
     if kind in ("distance", "angle"):
-        pairs = [leaf.keys for leaf in leaves]
-        between = _distance if kind == "distance" else _angle
-        return lambda finder: np.stack([between(finder, *pair) for pair in pairs])
+        return Between(kind, tuple(leaf.keys for leaf in leaves))
     keys = [leaf.keys[0] for leaf in leaves]
     if all(key in row for key in keys):
-        rows = np.array([row[key] for key in keys], dtype=np.intp)
-        return lambda finder: finder.channels[rows]
-    return lambda finder: np.stack([_value(rig, row, key, finder) for key in keys])
-
-
-def _value(rig: Rig, row: dict[str, int], key: str, finder: Finder) -> Array:
-    """(F,) values of a channel, measure or dimension."""
-    frames = finder.channels.shape[1]
-    if key in row:
-        values: Array = finder.channels[row[key]]
-        return values
-    if key in rig.measures:
-        measure = rig.measures[key]
-        count = 1 if is_fixed(measure) else frames
-        parts = {end.part for end in measure.ends}
-        worlds = {part: as_matrices(finder.world(part))[:, 0] for part in parts}
-        found = [
-            measured(rig, measure, lambda part, f=f: worlds[part][f])  # type: ignore[misc]
-            for f in range(count)
-        ]
-        return np.broadcast_to(np.array(found), (frames,))
-    return np.full(frames, dimension_of(rig, key) or 0.0)
+        return Channels(np.array([row[key] for key in keys], dtype=np.intp))
+    return Values(rig, row, tuple(keys), geometry)
 
 
 def _distance(finder: Finder, one: str, two: str) -> Array:

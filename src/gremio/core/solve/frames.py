@@ -4,13 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING
 
 import numpy as np
 import numpy.typing as npt
 
-if TYPE_CHECKING:
-    from gremio.core.solve.program import JointStep, Program
+from gremio.core.solve.tree import JointStep, Tree
 
 Array = npt.NDArray[np.float64]
 Rows = npt.NDArray[np.intp]
@@ -20,13 +18,13 @@ _OTHER_TWO = {"x": (1, 2), "y": (2, 0), "z": (0, 1)}
 _MANY = 5_000
 
 
-def world_frames(program: Program, channels: Array) -> Array:
+def world_frames(tree: Tree, channels: Array) -> Array:
     """(F, P, 4, 4) world frame of each part, from (C, F) channels."""
-    if len(program.part_ids) * channels.shape[1] >= _MANY:
+    if len(tree.part_ids) * channels.shape[1] >= _MANY:
         from gremio.core.solve.compiled import world_frames as compiled
 
-        return compiled(program, channels)
-    return as_matrices(_columns(program, channels))
+        return compiled(tree, channels)
+    return as_matrices(_columns(tree, channels))
 
 
 def as_matrices(columns: Array) -> Array:
@@ -37,22 +35,24 @@ def as_matrices(columns: Array) -> Array:
     return worlds
 
 
-def _columns(program: Program, channels: Array) -> Array:
+def _columns(tree: Tree, channels: Array) -> Array:
     """World frames (4, 3, P, F) as columns: three axes, then the origin."""
     frames = channels.shape[1]
-    local = np.repeat(program.mounts, frames, axis=3) if frames > 1 else program.mounts.copy()
-    for step in program.joint_steps:
+    local = np.repeat(tree.mounts, frames, axis=3) if frames > 1 else tree.mounts.copy()
+    for step in tree.joint_steps:
         _apply(local, step, channels[step.rows])
+    if len(tree.own_parts):
+        local[:, :, tree.own_parts] = _product(local[:, :, tree.own_parts], tree.owns)
     world = local
-    for start, stop in program.levels[1:]:
-        parent = world.take(program.parents[start:stop], axis=2)
+    for start, stop in tree.levels[1:]:
+        parent = world.take(tree.parents[start:stop], axis=2)
         world[:, :, start:stop] = _product(parent, local[:, :, start:stop])
     return world
 
 
 def _product(outer: Array, inner: Array) -> Array:
     """The frame `inner` stands in, seen from where `outer` stands; both as columns."""
-    result = np.empty_like(inner)
+    result = np.empty(np.broadcast_shapes(outer.shape, inner.shape))
     for column in range(4):
         x, y, z = inner[column]
         np.multiply(outer[0], x, out=result[column])
@@ -92,7 +92,7 @@ class Finder:
     channels: (C, F) as far as they are known. known: (F, 4, 4) frames found before, by part.
     """
 
-    program: Program
+    tree: Tree
     channels: Array
     known: dict[str | None, Array] = field(default_factory=dict)
 
@@ -108,11 +108,11 @@ class Finder:
 
     def mounts(self, part_rows: Rows) -> Array:
         """(n, F, 4, 4) world frames of the mounts of parts (n,), by row."""
-        program = self.program
-        above = [int(row) for row in program.parents[part_rows]]
-        carrying = self.frames([program.part_ids[row] if row >= 0 else None for row in above])
+        tree = self.tree
+        above = [int(row) for row in tree.parents[part_rows]]
+        carrying = self.frames([tree.part_ids[row] if row >= 0 else None for row in above])
         mounts = np.zeros((len(part_rows), 1, 4, 4))
-        mounts[:, 0, :3] = program.mount_rows[part_rows]
+        mounts[:, 0, :3] = tree.mount_rows[part_rows]
         mounts[:, 0, 3, 3] = 1.0
         result: Array = carrying @ mounts
         return result
@@ -122,14 +122,17 @@ class Finder:
 
         before: a channel of the part; it, and those applied after it, are left out.
         """
-        program = self.program
-        row = program.part_row[part]
-        parent = int(program.parents[row])
-        local = np.repeat(program.mounts[:, :, row : row + 1], self.channels.shape[1], axis=3)
-        for channel, channel_row in program.applied(part):
+        tree = self.tree
+        row = tree.part_row[part]
+        parent = int(tree.parents[row])
+        local = np.repeat(tree.mounts[:, :, row : row + 1], self.channels.shape[1], axis=3)
+        for channel, channel_row in tree.applied(part):
             if channel == before:
                 break
             put_behind(local, channel, slice(0, 1), self.channels[channel_row][None])
+        place = int(tree.own_place[row])
+        if place >= 0 and not before:
+            local = _product(local, tree.owns[:, :, place : place + 1])
         if parent < 0:
             return local
-        return _product(self.world(program.part_ids[parent]), local)
+        return _product(self.world(tree.part_ids[parent]), local)

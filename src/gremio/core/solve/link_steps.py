@@ -2,18 +2,24 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from typing import Any, NamedTuple
+
 import numpy as np
 import numpy.typing as npt
 
 from gremio.core.mechanics.profile_bank import bank_of
 from gremio.core.mechanics.profiles import Profile, profile_of, straight
+from gremio.core.plan.blocks import Block
+from gremio.core.plan.order import Arrangement
+from gremio.core.plan.trains import Train
 from gremio.core.problem import Note
-from gremio.core.rig.blocks import Block
-from gremio.core.rig.channels import adds, followers, split
-from gremio.core.rig.model import Cam, Driving, Formula, Link, Planetary, Ratio, Rig, Rolling
-from gremio.core.rig.order import Arrangement
-from gremio.core.rig.trains import Train
-from gremio.core.solve.constraint_steps import ConstraintBatch, GeometryOf, constraint_batches
+from gremio.core.rig.channels import split
+from gremio.core.rig.links import adds, followers, link_kind
+from gremio.core.rig.model import Cam, LinkKind, Rig
+from gremio.core.rig.numbers import home_value, stop_keys
+from gremio.core.shape.geometry import GeometryOf
+from gremio.core.solve.constraint_steps import ConstraintBatch, constraint_batches
 from gremio.core.solve.formula_steps import formula_steps
 from gremio.core.solve.limits import limits_of
 from gremio.core.solve.loop_steps import batches, loop_step
@@ -22,6 +28,8 @@ from gremio.core.solve.steps import (
     CamsStep,
     DriveStep,
     FreedomsStep,
+    HoldStep,
+    LedEnds,
     Level,
     OneWayStep,
     PathRollStep,
@@ -29,15 +37,30 @@ from gremio.core.solve.steps import (
     TrainStep,
     ValueStep,
 )
+from gremio.core.solve.tree import Tree
 
 Array = npt.NDArray[np.float64]
 Stops = tuple[Array, Array, Array]
 
 
+class Making(NamedTuple):
+    """What is at hand while steps are made. row: from channel key to row. tree: of the parts.
+    home: (C,). stops: low, high and soft, (C,) each. geometry: finds the surface of a solid.
+    notes: filled with what is wrong."""
+
+    rig: Rig
+    tree: Tree
+    row: dict[str, int]
+    home: Array
+    stops: Stops
+    geometry: GeometryOf
+    notes: list[Note]
+
+
 def levels_of(
     rig: Rig,
     arrangement: Arrangement,
-    part_row: dict[str, int],
+    tree: Tree,
     row: dict[str, int],
     home: Array,
     stops: Stops,
@@ -45,65 +68,69 @@ def levels_of(
 ) -> tuple[tuple[Level, ...], list[Note]]:
     """The steps of a rig, level by level, and what is wrong with its formulas.
 
-    part_row, row: from part id, and channel key, to row. home: (C,). stops: low, high and soft,
-    (C,) each. geometry: finds the surface of a solid, for what sits on it.
+    row: from channel key to row. home: (C,). stops: low, high and soft, (C,) each. geometry:
+    finds the surface of a solid, for what sits on it, or is measured.
     """
-    levels: list[Level] = []
-    notes: list[Note] = []
-    for blocks in arrangement.levels:
-        trains = [block.train for block in blocks if block.train is not None]
-        one_way = [
-            (link_id, rig.links[link_id], block.writes[0])
-            for block in blocks
-            if block.train is None and block.loop is None and not block.constraint
-            for link_id in block.links
-        ]
-        loops = [block.loop for block in blocks if block.loop is not None]
-        steps, faults = _value_steps(rig, one_way, row)
-        notes += faults
-        written = _written(rig, blocks, row)
-        given = [row[channel] for block in blocks for channel in block.writes]
-        levels.append(
-            Level(
-                tuple(_train_steps(trains, row, home, stops)),
-                tuple(step for step in steps if not step.adds),
-                tuple(step for step in steps if step.adds),
-                limits_of(given, *stops),
-                written,
-                batches([loop_step(rig, loop, row, home, *stops[:2]) for loop in loops]),
-                _constraint_steps(rig, blocks, part_row, row, stops, geometry),
-            )
-        )
-    return tuple(levels), notes
+    making = Making(rig, tree, row, home, stops, geometry, [])
+    levels = tuple(_level(making, blocks) for blocks in arrangement.levels)
+    return levels, making.notes
+
+
+def _level(making: Making, blocks: tuple[Block, ...]) -> Level:
+    row, stops = making.row, making.stops
+    trains = [block.train for block in blocks if block.train is not None]
+    loops = [block.loop for block in blocks if block.loop is not None]
+    steps = _value_steps(making, blocks)
+    given = [row[c] for block in blocks if not block.holds for c in block.writes]
+    return Level(
+        tuple(_train_steps(trains, row, making.home, stops)),
+        tuple(step for step in steps if not step.adds),
+        tuple(step for step in steps if step.adds),
+        limits_of(given, *stops),
+        _written(making.rig, blocks, row),
+        batches([loop_step(making.rig, loop, row, making.home, *stops[:2]) for loop in loops]),
+        _constraint_steps(making, blocks),
+        _holds(making, [block.holds for block in blocks if block.holds]),
+    )
+
+
+def _holds(making: Making, channels: list[str]) -> HoldStep | None:
+    """What holds channels within stops that something leads."""
+    if not channels:
+        return None
+    row, soft = making.row, making.stops[2]
+    rows = np.array([row[channel] for channel in channels], dtype=np.intp)
+    ends = [[row.get(end, -1) for end in stop_keys(c)] for c in channels]
+    led = np.array(ends, dtype=np.intp)
+    own = np.array([[home_value(making.rig, end) for end in stop_keys(c)] for c in channels])
+    return HoldStep(rows, own[:, :1], own[:, 1:], led[:, 0], led[:, 1], soft[:, rows][:, :, None])
 
 
 def _constraint_steps(
-    rig: Rig,
-    blocks: tuple[Block, ...],
-    part_row: dict[str, int],
-    row: dict[str, int],
-    stops: Stops,
-    geometry: GeometryOf,
+    making: Making, blocks: tuple[Block, ...]
 ) -> tuple[ConstraintBatch | ReachStep, ...]:
+    rig, row, limits = making.rig, making.row, making.stops[:2]
     reads = {
-        block.constraint: np.array([row[c] for c in (*block.reads, *block.writes)], dtype=np.intp)
+        block.constraint: np.array(
+            [row[c] for c in (*block.reads, *block.writes) if c in row], dtype=np.intp
+        )
         for block in blocks
         if block.constraint
     }
     chains = [i for i in reads if rig.constraints[i].kind == "reach"]
     others = [i for i in reads if i not in chains]
-    made = constraint_batches(rig, others, part_row, row, stops[:2], geometry, reads)
-    return (*made, *(reach_step(rig, i, row, stops[:2], reads[i]) for i in chains))
+    made = constraint_batches(rig, others, making.tree, row, limits, making.geometry, reads)
+    return (*made, *(reach_step(rig, i, row, limits, reads[i]) for i in chains))
 
 
 def _written(rig: Rig, blocks: tuple[Block, ...], row: dict[str, int]) -> npt.NDArray[np.intp]:
-    """Rows of the channels that are set: what is only added to, or changed by a constraint,
-    stands where it is put."""
+    """Rows of the channels that are set: what is only added to, changed by a constraint, or held
+    within stops, stands where it is put."""
     return np.array(
         [
             row[channel]
             for block in blocks
-            if not block.constraint
+            if not block.constraint and not block.holds
             if block.train is not None
             or block.loop is not None
             or not adds(rig.links[block.links[0]])
@@ -113,61 +140,89 @@ def _written(rig: Rig, blocks: tuple[Block, ...], row: dict[str, int]) -> npt.ND
     )
 
 
-def _value_steps(
-    rig: Rig, links: list[tuple[str, Link, str]], row: dict[str, int]
-) -> tuple[list[ValueStep], list[Note]]:
+def _value_steps(making: Making, blocks: tuple[Block, ...]) -> list[ValueStep]:
+    """The steps of one-way links, those of one kind made together."""
+    rig = making.rig
+    of_kind: dict[LinkKind, list[tuple[Any, str]]] = {}
+    for block in blocks:
+        if block.train is not None or block.loop is not None or block.constraint or block.holds:
+            continue
+        for link_id in block.links:
+            link = rig.links[link_id]
+            of_kind.setdefault(link_kind(link), []).append((link, block.writes[0]))
+    return [
+        step for kind in STEPS if kind in of_kind for step in STEPS[kind](making, of_kind[kind])
+    ]
+
+
+def _roll_steps(making: Making, links: list[tuple[Any, str]]) -> list[ValueStep]:
     steps: list[ValueStep] = []
-    formulas: list[Formula] = []
-    cams: list[tuple[Cam, str]] = []
-    for _, link, channel in links:
-        match link:
-            case Cam():
-                cams.append((link, channel))
-            case Formula():
-                formulas.append(link)
-            case Rolling():
-                part, name = split(channel)
-                if link.path:
-                    path = rig.paths[link.path]
-                    steps.append(
-                        PathRollStep(part, name, row[channel], link.radius, path, path.on or "")
-                    )
-                else:
-                    steps.append(RollStep(part, name, row[channel], link.radius))
-            case Driving():
-                rows = [row[c] for c in followers(link)]
-                steps.append(
-                    DriveStep(
-                        row[link.travel],
-                        row[link.steering] if link.steering else -1,
-                        rows[2],
-                        rows.index(row[channel]),
-                        row[channel],
-                        link.wheelbase,
-                        link.axle,
-                    )
-                )
-            case Planetary():
-                pass
-            case Ratio():
-                steps.append(
-                    OneWayStep(
-                        np.array([row[link.lead]]),
-                        np.array([row[channel]]),
-                        np.array([[link.ratio]]),
-                        np.array([[link.offset]]),
-                        link.adds,
-                    )
-                )
+    for link, channel in links:
+        part, name = split(channel)
+        row = making.row[channel]
+        if link.path:
+            path = making.rig.paths[link.path]
+            steps.append(PathRollStep(part, name, row, link.radius, path, path.on or ""))
+        else:
+            steps.append(RollStep(part, name, row, link.radius))
+    return steps
+
+
+def _drive_steps(making: Making, links: list[tuple[Any, str]]) -> list[ValueStep]:
+    row = making.row
+    steps: list[ValueStep] = []
+    for link, channel in links:
+        rows = [row[c] for c in followers(link)]
+        steering = row[link.steering] if link.steering else -1
+        which = rows.index(row[channel])
+        made = (row[link.travel], steering, rows[2], which, row[channel])
+        steps.append(DriveStep(*made, link.wheelbase, link.axle))
+    return steps
+
+
+def _one_way_steps(making: Making, links: list[tuple[Any, str]]) -> list[ValueStep]:
+    row = making.row
+    return [
+        OneWayStep(np.array([row[link.lead]]), np.array([row[channel]]),
+                   np.array([[link.ratio]]), np.array([[link.offset]]), link.adds)
+        for link, channel in links
+    ]  # fmt: skip
+
+
+def _cam_steps(making: Making, cams: list[tuple[Any, str]]) -> list[ValueStep]:
+    steps: list[ValueStep] = []
     for adding in (False, True):
         together = [(cam, channel) for cam, channel in cams if cam.adds == adding]
         # Two cams that add to one channel add one after the other.
         while together:
             once = dict(reversed([(channel, cam) for cam, channel in together]))
-            steps.append(_cams_step([(once[c], c) for c in once], row, adding))
+            steps.append(_cams_step([(once[c], c) for c in once], making.row, adding))
             together = [(cam, c) for cam, c in together if once[c] is not cam]
-    made, notes = formula_steps(rig, formulas, row)
-    return steps + list(made), notes
+    return steps
+
+
+def _formula_steps(making: Making, links: list[tuple[Any, str]]) -> list[ValueStep]:
+    formulas = [link for link, _ in links]
+    steps, notes = formula_steps(making.rig, formulas, making.row, making.geometry)
+    making.notes.extend(notes)
+    return list(steps)
+
+
+def _no_steps(making: Making, links: list[tuple[Any, str]]) -> list[ValueStep]:
+    del making, links
+    return []
+
+
+# What steps are made of the one-way links of each kind, many at a time. A planetary set is
+# always in a train.
+STEPS: dict[LinkKind, Callable[[Making, list[tuple[Any, str]]], list[ValueStep]]] = {
+    "rolling": _roll_steps,
+    "driving": _drive_steps,
+    "ratio": _one_way_steps,
+    "planetary": _no_steps,
+    "cam": _cam_steps,
+    "formula": _formula_steps,
+}
 
 
 def _cams_step(cams: list[tuple[Cam, str]], row: dict[str, int], adding: bool) -> CamsStep:
@@ -238,7 +293,22 @@ def _single(trains: list[Train], row: dict[str, int], stops: Stops) -> TrainStep
         ratio=ratio[:, None],
         offset=offset[:, None],
         stopped=bool(np.isfinite(lowest).any() or np.isfinite(highest).any()),
+        led=_led_ends([c for train in trains for c in train.shares], row),
     )
+
+
+def _led_ends(channels: list[str], row: dict[str, int]) -> LedEnds | None:
+    """The stops of a train's followers that something leads."""
+    found = [
+        (place, row[end], end == stop_keys(channel)[0])
+        for place, channel in enumerate(channels)
+        for end in stop_keys(channel)
+        if end in row
+    ]
+    if not found:
+        return None
+    places, rows, low = zip(*found, strict=True)
+    return LedEnds(np.array(places, dtype=np.intp), np.array(rows, dtype=np.intp), np.array(low))
 
 
 def _several(train: Train, row: dict[str, int], home: Array, stops: Stops) -> FreedomsStep:
@@ -260,4 +330,5 @@ def _several(train: Train, row: dict[str, int], home: Array, stops: Stops) -> Fr
         np.where(sound, low, -np.inf),
         np.where(sound, high, np.inf),
         np.array([" " in channel for channel in train.inputs], dtype=bool),
+        _led_ends(list(train.shares), row),
     )

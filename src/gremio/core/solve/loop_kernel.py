@@ -52,6 +52,56 @@ def _place(shape, q, worlds, origins, axes):  # type: ignore[no-untyped-def]
 
 
 @numba.njit(cache=True, error_model="numpy")
+def _end_points(shape, worlds, k, here, there):  # type: ignore[no-untyped-def]
+    """Fill the two points (3,) of a closure, as they stand."""
+    for side in range(2):
+        point = here if side == 0 else there
+        i = shape.ends[k, side]
+        p = shape.points[k, side]
+        for r in range(3):
+            if i < 0:
+                point[r] = p[r]
+            else:
+                w = worlds[i]
+                point[r] = w[r, 0] * p[0] + w[r, 1] * p[1] + w[r, 2] * p[2] + w[r, 3]
+
+
+@numba.njit(cache=True, error_model="numpy")
+def _ways_across(shape, worlds, k, turned, ways):  # type: ignore[no-untyped-def]
+    """Fill the directions in which the points of a closure must meet, (3, 3); returns how many:
+    all three of a pin, those across a rail."""
+    rail = shape.rail[k]
+    if rail[0] * rail[0] + rail[1] * rail[1] + rail[2] * rail[2] == 0.0:
+        ways[:, :] = 0.0
+        for r in range(3):
+            ways[r, r] = 1.0
+        return 3
+    i = shape.ends[k, 1]
+    for r in range(3):
+        if i < 0:
+            turned[r] = rail[r]
+        else:
+            w = worlds[i]
+            turned[r] = w[r, 0] * rail[0] + w[r, 1] * rail[1] + w[r, 2] * rail[2]
+    turned /= np.sqrt(turned[0] ** 2 + turned[1] ** 2 + turned[2] ** 2)
+    least = 0
+    for r in range(1, 3):
+        if abs(rail[r]) < abs(rail[least]):
+            least = r
+    # A direction across that goes with the second part: its own least axis.
+    helper = np.zeros(3)
+    helper[least] = 1.0
+    if i >= 0:
+        w = worlds[i]
+        for r in range(3):
+            helper[r] = w[r, least]
+    ways[0] = np.cross(turned, helper)
+    ways[0] /= np.sqrt((ways[0] ** 2).sum())
+    ways[1] = np.cross(turned, ways[0])
+    return 2
+
+
+@numba.njit(cache=True, error_model="numpy")
 def _gaps(shape, worlds, origins, axes, gap, jac, spare):  # type: ignore[no-untyped-def]
     """Fill the gaps (M,) of all closures and their Jacobian (M, n); returns the greatest.
     spare: (10, 3) to work in."""
@@ -59,49 +109,10 @@ def _gaps(shape, worlds, origins, axes, gap, jac, spare):  # type: ignore[no-unt
     here, there, off, turned = spare[0], spare[1], spare[2], spare[3]
     ways = spare[4:7]
     for k in range(len(shape.ends)):
-        for side in range(2):
-            point = here if side == 0 else there
-            i = shape.ends[k, side]
-            p = shape.points[k, side]
-            for r in range(3):
-                if i < 0:
-                    point[r] = p[r]
-                else:
-                    w = worlds[i]
-                    point[r] = w[r, 0] * p[0] + w[r, 1] * p[1] + w[r, 2] * p[2] + w[r, 3]
+        _end_points(shape, worlds, k, here, there)
         for r in range(3):
             off[r] = here[r] - there[r]
-        count = 3
-        rail = shape.rail[k]
-        on_rail = rail[0] * rail[0] + rail[1] * rail[1] + rail[2] * rail[2] > 0
-        if on_rail:
-            count = 2
-            i = shape.ends[k, 1]
-            for r in range(3):
-                if i < 0:
-                    turned[r] = rail[r]
-                else:
-                    w = worlds[i]
-                    turned[r] = w[r, 0] * rail[0] + w[r, 1] * rail[1] + w[r, 2] * rail[2]
-            turned /= np.sqrt(turned[0] ** 2 + turned[1] ** 2 + turned[2] ** 2)
-            least = 0
-            for r in range(1, 3):
-                if abs(rail[r]) < abs(rail[least]):
-                    least = r
-            # A direction across that goes with the second part: its own least axis.
-            helper = np.zeros(3)
-            helper[least] = 1.0
-            if i >= 0:
-                w = worlds[i]
-                for r in range(3):
-                    helper[r] = w[r, least]
-            ways[0] = np.cross(turned, helper)
-            ways[0] /= np.sqrt((ways[0] ** 2).sum())
-            ways[1] = np.cross(turned, ways[0])
-        else:
-            ways[:, :] = 0.0
-            for r in range(3):
-                ways[r, r] = 1.0
+        count = _ways_across(shape, worlds, k, turned, ways)
         for d in range(count):
             gap[row + d] = ways[d, 0] * off[0] + ways[d, 1] * off[1] + ways[d, 2] * off[2]
             worst = max(worst, abs(gap[row + d]))
@@ -115,7 +126,7 @@ def _gaps(shape, worlds, origins, axes, gap, jac, spare):  # type: ignore[no-unt
             a, o = axes[s], origins[s]
             # On a rail the directions turn with the second part, and the lever of the first
             # point is what counts for both sides.
-            p = here if (sign > 0 or on_rail) else there
+            p = here if (sign > 0 or count == 2) else there
             if shape.kinds[s] < 3:
                 v0, v1, v2 = a[0], a[1], a[2]
             else:
@@ -130,8 +141,8 @@ def _gaps(shape, worlds, origins, axes, gap, jac, spare):  # type: ignore[no-unt
 
 
 @numba.njit(cache=True, error_model="numpy")
-def _solve_damped(jac, gap, rows, damping, matrix, step):  # type: ignore[no-untyped-def]
-    """Fill step with −(JᵀJ + damping)⁻¹ Jᵀ gap, by elimination with pivots."""
+def _squared(jac, gap, rows, damping, matrix, step):  # type: ignore[no-untyped-def]
+    """Fill matrix (n, n) with JᵀJ + damping, and step (n,) with −Jᵀ gap."""
     n = jac.shape[1]
     for i in range(n):
         for j in range(n):
@@ -144,6 +155,13 @@ def _solve_damped(jac, gap, rows, damping, matrix, step):  # type: ignore[no-unt
         for r in range(rows):
             total -= jac[r, i] * gap[r]
         step[i] = total
+
+
+@numba.njit(cache=True, error_model="numpy")
+def _solve_damped(jac, gap, rows, damping, matrix, step):  # type: ignore[no-untyped-def]
+    """Fill step with −(JᵀJ + damping)⁻¹ Jᵀ gap, by elimination with pivots."""
+    n = jac.shape[1]
+    _squared(jac, gap, rows, damping, matrix, step)
     for i in range(n):
         pivot = i
         for r in range(i + 1, n):
@@ -218,6 +236,17 @@ def _within(shape, q):  # type: ignore[no-untyped-def]
 
 
 @numba.njit(cache=True, error_model="numpy")
+def _farthest(shape, is_found, way):  # type: ignore[no-untyped-def]
+    """The greatest way (C,) of any channel that leads, by the loop's size."""
+    most = 0.0
+    for s in range(len(way)):
+        if not is_found[s]:
+            scale = shape.size if shape.kinds[s] < 3 else 1.0
+            most = max(most, abs(way[s]) / scale)
+    return most
+
+
+@numba.njit(cache=True, error_model="numpy")
 def _follow(shape, q, before, asked, work):  # type: ignore[no-untyped-def]
     """Bring a closed q toward asked (C,), in place, as far as it closes within its stops.
 
@@ -228,22 +257,13 @@ def _follow(shape, q, before, asked, work):  # type: ignore[no-untyped-def]
     is_found = np.zeros(count, dtype=np.bool_)
     for c in range(len(shape.found)):
         is_found[shape.found[c]] = True
-    most = 0.0
-    for s in range(count):
-        if not is_found[s]:
-            scale = shape.size if shape.kinds[s] < 3 else 1.0
-            most = max(most, abs(asked[s] - start[s]) / scale)
+    most = _farthest(shape, is_found, asked - start)
     if most == 0.0:
         return 1.0
     usual = min(1.0, _STEP / most)
-    done, width, last = 0.0, usual, 0.0
+    done, width = 0.0, usual
     heading = q - before
-    moved = 0.0
-    for s in range(count):
-        if not is_found[s]:
-            scale = shape.size if shape.kinds[s] < 3 else 1.0
-            moved = max(moved, abs(heading[s]) / scale)
-    last = moved / most
+    last = _farthest(shape, is_found, heading) / most
     while done < 1.0:
         width = min(width, 1.0 - done)
         share = width / last if last > 0 else 0.0

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
 
-from gremio.core.frames import matrix
+from gremio.core.frames import Triple, matrix
+from gremio.core.plan.loops import Loop, frames_in_loop, sides
 from gremio.core.rig.channels import split
-from gremio.core.rig.loops import Loop, frames_in_loop, sides
 from gremio.core.rig.model import Rig
 
 Array = npt.NDArray[np.float64]
@@ -56,11 +57,22 @@ def shape_of(rig: Rig, loop: Loop, found: Whole, low: Array, high: Array) -> Sha
         for s, channel in enumerate(loop.channels):
             owner = split(channel)[0]
             above[k, s] = 1.0 if owner in one else -1.0 if owner in two else 0.0
-    points = np.array([[c.at_one, c.at_two] for c in closures], dtype=float)
-    rail = np.array([c.axis if c.kind == "rail" else (0, 0, 0) for c in closures], dtype=float)
+    # The kernel moves joints only: what stands in a part's own frame is told in its joint's.
+    owns = {part: matrix(rig.parts[part].own) for part in loop.parts}
+    points = np.array(
+        [[_told(owns, c.one, c.at_one), _told(owns, c.two, c.at_two)] for c in closures]
+    )
+    rails = [owns.get(c.two or "", np.eye(4))[:3, :3] @ c.axis for c in closures]
+    rail = np.array(
+        [r if c.kind == "rail" else (0.0, 0.0, 0.0) for c, r in zip(closures, rails, strict=True)]
+    )
+    mounts = [
+        owns.get(rig.parts[p].parent or "", np.eye(4)) @ matrix(rig.parts[p].mount)
+        for p in loop.parts
+    ]
     # What carries all parts of the loop stands still here; a point on it is in its own frame.
     return Shape(
-        mounts=np.array([matrix(rig.parts[p].mount)[:3] for p in loop.parts]),
+        mounts=np.array([mount[:3] for mount in mounts]),
         parents=np.array([place.get(rig.parts[p].parent or "", -1) for p in loop.parts]),
         start=np.concatenate([[0], np.cumsum(counts)]).astype(np.intp),
         kinds=np.array(kinds, dtype=np.intp),
@@ -73,6 +85,13 @@ def shape_of(rig: Rig, loop: Loop, found: Whole, low: Array, high: Array) -> Sha
         above=above,
         size=_size(rig, loop),
     )
+
+
+def _told(owns: Mapping[str, Array], part: str | None, at: Triple) -> Array:
+    """(3,) a point of a part's own frame as its joint moves it."""
+    own = owns.get(part or "", np.eye(4))
+    result: Array = own[:3, :3] @ at + own[:3, 3]
+    return result
 
 
 def _size(rig: Rig, loop: Loop) -> float:

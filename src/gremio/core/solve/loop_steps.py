@@ -5,17 +5,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
-from gremio.core.rig.loops import Loop, frames_in_loop, gaps
+from gremio.core.plan.loops import Loop, frames_in_loop, gaps
 from gremio.core.rig.model import Rig
 from gremio.core.solve.loop_shape import Shape, shape_of
-
-if TYPE_CHECKING:
-    from gremio.core.solve.program import Program
 
 Array = npt.NDArray[np.float64]
 Rows = npt.NDArray[np.intp]
@@ -185,19 +182,6 @@ def batches(steps: Sequence[LoopStep]) -> tuple[LoopBatch, ...]:
         )
         for those in makes.values()
     )
-
-
-def warm_up(program: Program) -> None:
-    """Load what closes loops, and close one at home, so that no hand waits for it later."""
-    from gremio.core.solve.loop_kernel import close_many
-
-    for level in program.steps:
-        for batch in level.loops:
-            asked, one = batch.home[:1, None].copy(), np.empty((1, 1))
-            shapes = batch.some_shapes(np.zeros(1, dtype=np.intp))
-            before = np.full((1, 1), -1)
-            close_many(shapes, batch.home[:1], asked, before, asked.copy(), one, one.copy())
-            return
 
 
 def _one_after_another(leads: Array, home: Array) -> tuple[Rows, Rows]:

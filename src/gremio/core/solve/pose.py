@@ -4,33 +4,27 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
 
+from gremio.core.plan.carrying import carriers
+from gremio.core.plan.loops import closure_label
 from gremio.core.problem import Note
 from gremio.core.quantity import show_short
-from gremio.core.rig.channels import (
-    channel_unit,
-    free_of,
-    full_label,
-    key,
-    owner_name,
-    shown_unit,
-    split,
-)
+from gremio.core.rig.channels import free_of, key, split
 from gremio.core.rig.find import channel_key, control_id, part_id
-from gremio.core.rig.loops import closure_label
+from gremio.core.rig.model import Rig
+from gremio.core.rig.numbers import SHOWN, full_label, home_value, owner_name, shown_unit
+from gremio.core.solve.dimensions import with_dimensions
+from gremio.core.solve.loop_steps import LoopBatch, LoopStep
+from gremio.core.solve.program import Program
 from gremio.core.solve.wants import Want, want_notes
-
-if TYPE_CHECKING:
-    from gremio.core.solve.loop_steps import LoopBatch, LoopStep
-    from gremio.core.solve.program import Program
 
 Array = npt.NDArray[np.float64]
 # Loops closed together, the share of the way that each could go, and the gap left.
-Closed = tuple["LoopBatch", Array, Array]
+Closed = tuple[LoopBatch, Array, Array]
 _BEYOND = 1e-9
 
 
@@ -133,11 +127,35 @@ class Pose:
         return np.eye(4) if part is None else self.world(part)
 
     def at(self, channel: str) -> float:
-        """Value (SI) of the channel with this key; of a grounded one, its home."""
+        """Value (SI) of the number with this key; of a grounded one, its home."""
         row = self.program.channel_row.get(channel)
         if row is None:
-            return 1.0 if split(channel)[1].startswith("scale") else 0.0
+            return home_value(self.program.rig, channel)
         return float(self.poses.channels[row, 0])
+
+    def ends(self, channel: str) -> tuple[float, float]:
+        """Between what values (SI) the channel with this key can go now; −inf and +inf where it
+        runs free."""
+        program = self.program
+        row = program.channel_row[channel]
+        found = [float(program.low[row]), float(program.high[row])]
+        for i, end in enumerate(program.led_ends.get(row, ())):
+            if end >= 0:
+                found[i] = float(self.poses.channels[end, 0])
+        return found[0], found[1]
+
+    @cached_property
+    def rig(self) -> Rig:
+        """The rig with its led dimensions as they stand; the rig itself where none is led."""
+        led = self.program.led_dimensions
+        if not led:
+            return self.program.rig
+        return with_dimensions(self.program.rig, led, self.poses.channels[:, 0])
+
+    def is_shown(self, part: str) -> bool:
+        """Whether the part with this id is seen, and all that carries it."""
+        rig = self.program.rig
+        return all(self.at(key(one, SHOWN)) >= 0.5 for one in carriers(rig, part))
 
     def part(self, name: str) -> PartPose:
         """Where the part of this name stands. Raises NotFound."""
@@ -160,21 +178,45 @@ class Pose:
         return self.at(control_id(self.program.rig, name))
 
     @cached_property
-    def memo(self) -> dict[str, Any]:
-        """What others have found out about the pose and want to keep."""
-        return {}
-
-    @cached_property
     def notes(self) -> list[Note]:
         """What could not be had: the faults of the rig, the stops reached, and the formulas
         that say nothing here."""
         asked, program = self.poses.asked[:, 0], self.program
         low, high = program.asked_range
+        if program.led_ends:
+            low, high = self._asked_range(low, high)
         beyond = (asked > high + _BEYOND) | (asked < low - _BEYOND)
         notes = [*program.faults, *(self._stop_reached(int(r)) for r in np.flatnonzero(beyond))]
+        notes += self._crossed()
         notes += [self._undefined(row) for row, f in self.poses.undefined.items() if f[0]]
         notes += [n for c in self.poses.closing.values() for n in _unclosed(self, c)]
         return notes + want_notes(program.rig, self.poses.wants)
+
+    def _asked_range(self, low: Array, high: Array) -> tuple[Array, Array]:
+        """(C,) what a channel can be asked for, with the ends that something leads."""
+        ends = [low.copy(), high.copy()]
+        for row, led in self.program.led_ends.items():
+            for bound, end in zip(ends, led, strict=True):
+                if end >= 0:
+                    bound[row] = self.poses.channels[end, 0]
+        return ends[0], ends[1]
+
+    def _crossed(self) -> list[Note]:
+        """Stops that something leads past one another."""
+        notes, program = [], self.program
+        for row in program.led_ends:
+            channel = program.channel_keys[row]
+            low, high = self.ends(channel)
+            if low > high:
+                unit, name = shown_unit(program.rig, channel), full_label(program.rig, channel)
+                text = (
+                    f"The low end of {name} ({show_short(low, unit)}) is led above its high end "
+                    f"({show_short(high, unit)}) here, so that it stands at the high one. Change "
+                    "what leads them."
+                )
+                thing = owner_name(program.rig, split(channel)[0])
+                notes.append(Note("stops-crossed", thing, text, "warning"))
+        return notes
 
     def _undefined(self, row: int) -> Note:
         rig = self.program.rig
@@ -204,7 +246,7 @@ class Pose:
                 f"its range ends at {show_short(had, unit)}."
             )
             return Note("range-end", name, text, "warning")
-        unit = channel_unit(channel)
+        unit = shown_unit(rig, self.program.channel_keys[row])
         end = "high" if asked > had else "low"
         text = (
             f"{name} is held by its {end} stop at {show_short(had, unit)}; "

@@ -2,78 +2,61 @@
 
 from __future__ import annotations
 
-import itertools
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Container, Mapping, Sequence
+from dataclasses import dataclass, fields
 from functools import cached_property
-from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
-from gremio.core.frames import matrices
+from gremio.core.plan.carrying import part_levels
+from gremio.core.plan.check import own_faults, stops_are_sound
+from gremio.core.plan.loops import Loop
+from gremio.core.plan.order import arrange
+from gremio.core.plan.trains import Train
 from gremio.core.problem import Note
-from gremio.core.rig.carrying import part_levels
-from gremio.core.rig.channels import CHANNELS, channels_of, free_of, freed, home_value, key
-from gremio.core.rig.check import own_faults, stops_are_sound
-from gremio.core.rig.constraints import numbers
-from gremio.core.rig.joints import APPLIED
-from gremio.core.rig.loops import Loop
-from gremio.core.rig.model import Constraint, Link, Rig
-from gremio.core.rig.order import arrange
-from gremio.core.rig.trains import Train
+from gremio.core.rig.channels import free_of, key, split
+from gremio.core.rig.constraints import numbers, targets_of
+from gremio.core.rig.links import members
+from gremio.core.rig.model import AnyConstraint, Link, Rig
+from gremio.core.rig.number import Number
+from gremio.core.rig.numbers import MOST_COPIES, channels_of, exists, home_value, number
+from gremio.core.shape.geometry import GeometryOf
 from gremio.core.shape.paths import comes_back, length
-from gremio.core.shape.solids import geometry_of
-from gremio.core.solve.constraint_steps import GeometryOf
+from gremio.core.solve.dimensions import Led, led_dimensions
 from gremio.core.solve.drives import Drive, drives_of
 from gremio.core.solve.limits import Limits, as_slice, limits_of
 from gremio.core.solve.link_steps import levels_of
 from gremio.core.solve.steps import DriveStep, Level, RollStep
+from gremio.core.solve.tree import Tree, tree_of
 
 Array = npt.NDArray[np.float64]
-# So many copies of a repeated part are shown at most.
-MOST_COPIES = 2000.0
 Rows = npt.NDArray[np.intp]
 
 
 @dataclass(frozen=True)
-class JointStep:
-    """Every part that moves along, or turns about, one of its axes.
+class Program(Tree):
+    """Everything about a rig that does not change while it is posed. C channels; its parts
+    are as in Tree.
 
-    channel: its name, "turn z". parts: (k,) part rows. rows: (k,) channel rows.
-    """
-
-    channel: str
-    parts: Rows | slice
-    rows: Rows | slice
-
-
-@dataclass(frozen=True)
-class Program:
-    """Everything about a rig that does not change while it is posed. P parts, C channels.
-
-    part_ids: (P,) in computing order: every part comes after its parent.
-    part_row, channel_row: from id or key to row.
+    geometry: finds the surface of a solid, as it was handed in. channel_row: from key to row.
     channel_keys: (C,) controls first, then the parts' free channels, then the constraints'
-    numbers.
+    numbers, then those numbers of anything that a link leads or is led by.
     home, low, high: (C,) SI; −inf and +inf where there is no stop. soft: (2, C) from how far
     before the low, and before the high stop a channel slows down; never at home, so that what
     rests on its stop at home is there.
     inputs: (C,) True where nothing sets the channel, so that it stands where it is put.
     first: the stops of the inputs.
     steps: levels in computing order.
-    parents: (P,) part row of the parent, −1 on the ground.
-    levels: (start, stop) part rows of each depth below the ground.
-    mounts: (4, 3, P, 1) the columns of each mount: three axes, then the origin.
-    joint_steps: in the order in which a joint's channels are applied.
     drives: what leads each led channel. trains, loops: the train, or the closed linkage, of each
     channel that is in one.
+    led_ends: rows of the low and the high end of a channel that something leads, −1 for one that
+    stands still, by the channel's row. led_dimensions: those that something leads.
     faults: why some of the rig was left out.
     """
 
     rig: Rig
-    part_ids: tuple[str, ...]
-    part_row: dict[str, int]
+    geometry: GeometryOf
     channel_keys: tuple[str, ...]
     channel_row: dict[str, int]
     home: Array
@@ -83,24 +66,17 @@ class Program:
     inputs: npt.NDArray[np.bool_]
     first: Limits
     steps: tuple[Level, ...]
-    parents: Rows
-    levels: tuple[tuple[int, int], ...]
-    mounts: Array
-    joint_steps: tuple[JointStep, ...]
     drives: dict[str, Drive]
     trains: dict[str, Train]
     loops: dict[str, Loop]
+    led_ends: dict[int, tuple[int, int]]
+    led_dimensions: tuple[Led, ...]
     faults: tuple[Note, ...]
 
     def link(self, channel: str) -> Link | None:
         """The link that sets a channel (by key); None when a hand or a screw does."""
         drive = self.drives.get(channel)
         return self.rig.links.get(drive.links[0]) if drive else None
-
-    def applied(self, part: str) -> list[tuple[str, int]]:
-        """(channel name, channel row) of a part's free channels, in the order applied."""
-        free = freed(self.rig.parts[part].joint)
-        return [(c, self.channel_row[key(part, c)]) for c in APPLIED if c in free]
 
     @cached_property
     def growing(self) -> tuple[str, ...]:
@@ -111,12 +87,6 @@ class Program:
             for step in level.adds
             if isinstance(step, RollStep | DriveStep)
         )
-
-    @cached_property
-    def memo(self) -> dict[str, Any]:
-        """What others have found out about the program and want to keep; it never changes, so
-        neither does that."""
-        return {}
 
     @cached_property
     def asked_range(self) -> tuple[Array, Array]:
@@ -144,62 +114,38 @@ class Program:
         rows = np.flatnonzero(given)
         return as_slice(rows) if len(rows) else rows
 
-    @cached_property
-    def mount_rows(self) -> Array:
-        """(P, 3, 4) the mounts as rows, one part after another in memory."""
-        return np.ascontiguousarray(self.mounts[..., 0].transpose(2, 1, 0))
 
-    @cached_property
-    def joint_table(self) -> tuple[Rows, Rows, Rows]:
-        """Every part's channels one after another: (P + 1,) where each part's begin, and the
-        (J,) place of each channel among the nine, and its row."""
-        counts = np.zeros(len(self.part_ids) + 1, dtype=np.intp)
-        kinds: list[Rows] = []
-        parts: list[Rows] = []
-        rows: list[Rows] = []
-        every = np.arange(max(len(self.part_ids), len(self.channel_keys)))
-        for step in self.joint_steps:
-            parts.append(every[step.parts])
-            rows.append(every[step.rows])
-            kinds.append(np.full(len(parts[-1]), CHANNELS.index(step.channel)))
-        if not parts:
-            nothing = np.zeros(0, dtype=np.intp)
-            return counts, nothing, nothing
-        part = np.concatenate(parts)
-        order = np.argsort(part, kind="stable")
-        np.add.at(counts, part + 1, 1)
-        return np.cumsum(counts), np.concatenate(kinds)[order], np.concatenate(rows)[order]
-
-
-def compile_rig(rig: Rig, geometry: GeometryOf = geometry_of) -> Program:
+def compile_rig(rig: Rig, geometry: GeometryOf) -> Program:
     """Make a rig ready to run. The same rig gives the same program, bit for bit.
 
-    geometry: finds the surface of a solid, for what sits on it; boxes stand in for models.
+    geometry: finds the surface of a solid, for what sits on it, or is measured.
     A rig with faults is compiled without what is at fault; `faults` says what that was.
     """
     depth, mount_notes = part_levels(rig)
     part_ids = tuple(part for level in depth for part in level)
-    part_row = {part: row for row, part in enumerate(part_ids)}
     channel_keys = (
         *rig.controls,
         *(key(part, channel) for part in part_ids for channel in free_of(rig.parts[part])),
         *(channel for constraint in rig.constraints for channel in channels_of(rig, constraint)),
     )
+    channel_keys = (*channel_keys, *_in_use(rig, set(channel_keys)))
     channel_row = {channel: row for row, channel in enumerate(channel_keys)}
+    tree = tree_of(rig, depth, channel_row)
     arrangement = arrange(rig)
-    low, high, soft = _limits(rig, part_ids, channel_keys)
+    drives = drives_of(arrangement)
+    led_ends = _led_ends(channel_row, drives)
+    low, high, soft = _limits(rig, part_ids, channel_keys, led_ends)
     home = np.array([home_value(rig, channel) for channel in channel_keys], dtype=float)
     steps, formula_notes = levels_of(
-        rig, arrangement, part_row, channel_row, home, (low, high, soft), geometry
+        rig, arrangement, tree, channel_row, home, (low, high, soft), geometry
     )
     set_rows = [row for level in steps for row in level.written]
     inputs = np.ones(len(channel_keys), dtype=bool)
     inputs[set_rows] = False
-    ends = np.cumsum([0] + [len(level) for level in depth])
     return Program(
         rig=rig,
-        part_ids=part_ids,
-        part_row=part_row,
+        geometry=geometry,
+        **{field.name: getattr(tree, field.name) for field in fields(Tree)},
         channel_keys=channel_keys,
         channel_row=channel_row,
         home=home,
@@ -209,11 +155,7 @@ def compile_rig(rig: Rig, geometry: GeometryOf = geometry_of) -> Program:
         inputs=inputs,
         first=limits_of(np.flatnonzero(inputs), low, high, soft),
         steps=steps,
-        parents=_parent_rows(rig, part_ids, part_row, depth),
-        levels=tuple((int(a), int(b)) for a, b in itertools.pairwise(ends)),
-        mounts=_mounts(rig, part_ids),
-        joint_steps=_joint_steps(rig, part_ids, channel_row),
-        drives=drives_of(arrangement),
+        drives=drives,
         trains={
             channel: block.train
             for level in arrangement.levels
@@ -228,12 +170,17 @@ def compile_rig(rig: Rig, geometry: GeometryOf = geometry_of) -> Program:
             if block.loop is not None
             for channel in block.loop.channels
         },
+        led_ends=led_ends,
+        led_dimensions=led_dimensions(rig, channel_row),
         faults=(*own_faults(rig), *mount_notes, *arrangement.notes, *formula_notes),
     )
 
 
 def _limits(
-    rig: Rig, part_ids: Sequence[str], channel_keys: Sequence[str]
+    rig: Rig,
+    part_ids: Sequence[str],
+    channel_keys: Sequence[str],
+    led_ends: Mapping[int, tuple[int, int]],
 ) -> tuple[Array, Array, Array]:
     low = np.full(len(channel_keys), -np.inf)
     high = np.full(len(channel_keys), np.inf)
@@ -256,48 +203,53 @@ def _limits(
                 low[row], high[row] = 0.0, MOST_COPIES
             row += 1
     for constraint in rig.constraints.values():
-        for number in numbers(constraint):
-            low[row], high[row] = _range(rig, constraint, number)
+        for name, own in numbers(rig, constraint).items():
+            low[row], high[row] = _range(rig, constraint, name, own)
             row += 1
+    for channel in channel_keys[row:]:
+        found = number(rig, channel)
+        if found is not None:
+            low[row], high[row] = found.low, found.high
+        row += 1
+    # Ends that something leads are held where they are known.
+    for held, led in led_ends.items():
+        for end, bound, free in zip(led, (low, high), (-np.inf, np.inf), strict=True):
+            if end >= 0:
+                bound[held] = free
     return low, high, soft
 
 
-def _range(rig: Rig, constraint: Constraint, number: str) -> tuple[float, float]:
+def _in_use(rig: Rig, known: set[str]) -> list[str]:
+    """Keys of the numbers that links lead, or are led by, besides those that move things."""
+    found: dict[str, None] = {}
+    for link in rig.links.values():
+        for channel in members(link):
+            if channel not in known and channel not in found and exists(rig, channel):
+                found[channel] = None
+    return list(found)
+
+
+def _led_ends(row: Mapping[str, int], led: Container[str]) -> dict[int, tuple[int, int]]:
+    """Rows of the ends that something leads, by the row of what they hold; −1 for none."""
+    found: dict[int, tuple[int, int]] = {}
+    for channel, place in row.items():
+        if channel not in led:
+            continue
+        thing, name = split(channel)
+        end, middle, held = name.partition(" stop ")
+        whose = row.get(key(thing, held)) if middle else None
+        if name in ("low end", "high end"):
+            end, whose = name.split(" ")[0], row.get(thing)
+        if whose is not None:
+            low, high = found.get(whose, (-1, -1))
+            found[whose] = (place, high) if end == "low" else (low, place)
+    return found
+
+
+def _range(rig: Rig, constraint: AnyConstraint, name: str, own: Number) -> tuple[float, float]:
     """Between what a number of a constraint can be; a way only where its path has ends."""
-    if number == "influence":
-        return 0.0, 1.0
-    if number.startswith("weight") or number == "distance":
-        return 0.0, np.inf
-    path = rig.paths.get(constraint.targets[0].path) if constraint.targets else None
-    if number in ("way", "share") and path is not None and not comes_back(path):
-        return 0.0, 1.0 if number == "share" else length(path)
-    return -np.inf, np.inf
-
-
-def _parent_rows(
-    rig: Rig, part_ids: Sequence[str], row: dict[str, int], levels: list[list[str]]
-) -> Rows:
-    ground = set(levels[0]) if levels else set()
-    rows = [-1 if part in ground else row[rig.parts[part].parent or ""] for part in part_ids]
-    return np.array(rows, dtype=np.intp)
-
-
-def _mounts(rig: Rig, part_ids: Sequence[str]) -> Array:
-    frames = matrices([rig.parts[part].mount for part in part_ids])
-    return np.ascontiguousarray(frames[:, :3, :].transpose(2, 1, 0)[..., None])
-
-
-def _joint_steps(
-    rig: Rig, part_ids: Sequence[str], channel_row: dict[str, int]
-) -> tuple[JointStep, ...]:
-    found: dict[str, tuple[list[int], list[int]]] = {channel: ([], []) for channel in APPLIED}
-    for row, part in enumerate(part_ids):
-        for channel in freed(rig.parts[part].joint):
-            parts, rows = found[channel]
-            parts.append(row)
-            rows.append(channel_row[key(part, channel)])
-    return tuple(
-        JointStep(channel, as_slice(parts), as_slice(rows))
-        for channel, (parts, rows) in found.items()
-        if parts
-    )
+    targets = targets_of(constraint)
+    path = rig.paths.get(targets[0].path) if targets else None
+    if name in ("way", "share") and path is not None and not comes_back(path):
+        return 0.0, 1.0 if name == "share" else length(path)
+    return own.low, own.high

@@ -7,9 +7,10 @@ import math
 import numpy as np
 import numpy.typing as npt
 
-from gremio.core.rig.carrying import carriers
-from gremio.core.rig.channels import freed, key, label, split
+from gremio.core.plan.carrying import carriers
+from gremio.core.rig.channels import freed, key, split
 from gremio.core.rig.constraints import constraint_words, constraints_of
+from gremio.core.rig.numbers import label
 from gremio.core.solve.backward import Hand, Held, drive_line, inputs_above
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.pose import Pose
@@ -45,7 +46,7 @@ def pull(
     best: tuple[float, Hand] | None = None
     leads = _inputs_of(program, part)
     for lead in [chosen] if chosen in leads else leads:
-        away, value = _nearest(program, inputs, lead, row, point, goal)
+        away, value = _nearest(pose, inputs, lead, row, point, goal)
         if best is None or away < best[0] - 1e-9:
             best = (away, Hand(lead, value))
     if best is None:
@@ -79,7 +80,7 @@ def _inputs_of(program: Program, part: str) -> list[str]:
 
 
 def _nearest(
-    program: Program,
+    pose: Pose,
     inputs: dict[str, float],
     lead: str,
     row: int,
@@ -88,8 +89,7 @@ def _nearest(
 ) -> tuple[float, float]:
     """How near (m) an input can bring a point to a goal, and its value there: Gauss-Newton along
     the one input, the best of several steps each time."""
-    end = program.channel_row[lead]
-    low, high = float(program.low[end]), float(program.high[end])
+    program, (low, high) = pose.program, pose.ends(lead)
 
     def places(values: Array) -> Array:
         """(F, 3) where the point is at values of the input, the present one first."""
@@ -129,10 +129,8 @@ def _what_holds(program: Program, pose: Pose, part: str) -> str:
     for channel in program.channel_keys:
         if channel not in moving:
             continue
-        row = program.channel_row[channel]
         value = pose.at(channel)
-        ends = (("low", float(program.low[row])), ("high", float(program.high[row])))
-        for end, stop in ends:
+        for end, stop in zip(("low", "high"), pose.ends(channel), strict=True):
             if math.isfinite(stop) and abs(value - stop) <= 1e-6 * max(1.0, abs(stop)):
                 word = "end of the range" if not split(channel)[1] else "stop"
                 return (

@@ -13,11 +13,11 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from gremio.core.rig.carrying import carriers
+from gremio.core.edit.constraints import given_keys
+from gremio.core.plan.carrying import carriers
 from gremio.core.rig.channels import split
 from gremio.core.rig.constraints import numbers
-from gremio.core.rig.edit.constraints import given_keys
-from gremio.core.rig.model import Constraint, Rig
+from gremio.core.rig.model import Reach, Rig
 from gremio.core.solve.frames import Finder, as_matrices, put_behind
 from gremio.core.solve.wants import Want
 
@@ -39,7 +39,7 @@ class ReachStep:
     depends on, its own among them."""
 
     constraint_id: str
-    made: Constraint
+    made: Reach
     parts: tuple[str, ...]
     rows: Rows
     place: dict[str, int]
@@ -60,14 +60,14 @@ class ReachStep:
         channels = finder.channels
         put = channels[self.rows].T.copy()
         goal, has = self._goal(finder)
-        influence = np.clip(channels[self.number_rows["influence"]], 0.0, 1.0)
+        grip = np.clip(channels[self.number_rows["grip"]], 0.0, 1.0)
         q = np.clip(put, self.low, self.high)
         q, left = self._solved(finder, q, goal)
-        share = np.where(has, influence, 0.0)[:, None]
+        share = np.where(has, grip, 0.0)[:, None]
         given = np.where(share == 1.0, q, put + share * (q - put))
         channels[self.rows] = asked[self.rows] = given.T
         missing = np.where(left > 1e-9, left, 0.0)
-        want = Want(has, influence, None, None, True, missing, None)
+        want = Want(has, grip, None, None, True, missing, None)
         return {self.constraint_id: want}
 
     def _goal(self, finder: Finder) -> tuple[Array, npt.NDArray[np.bool_]]:
@@ -123,18 +123,18 @@ class ReachStep:
 
     def _tip(self, finder: Finder, q: Array) -> tuple[Array, Array]:
         """(F, 3) where the tip is, and (F, 3, k) how it goes with each channel."""
-        program = finder.program
-        first = program.part_row[self.parts[0]]
-        above = int(program.parents[first])
-        carrier = program.part_ids[above] if above >= 0 else None
+        tree = finder.tree
+        first = tree.part_row[self.parts[0]]
+        above = int(tree.parents[first])
+        carrier = tree.part_ids[above] if above >= 0 else None
         world = finder.frames([carrier])[0]
         axes, origins = np.zeros((len(q), len(self.rows), 3)), np.zeros((len(q), len(self.rows), 3))
         turns = np.zeros(len(self.rows), dtype=bool)
         for part in self.parts:
             mount = np.eye(4)
-            mount[:3] = program.mount_rows[program.part_row[part]]
+            mount[:3] = tree.mount_rows[tree.part_row[part]]
             columns = np.ascontiguousarray((world @ mount)[:, :3].transpose(2, 1, 0))[:, :, None]
-            for name, row in program.applied(part):
+            for name, row in tree.applied(part):
                 place = self.place.get(f"{part} {name}")
                 if place is None:
                     put_behind(columns, name, slice(0, 1), finder.channels[row][None])
@@ -143,7 +143,7 @@ class ReachStep:
                 axis = columns["xyz".index(name[-1]), :, 0].T
                 axes[:, place], origins[:, place] = axis, columns[3, :, 0].T
                 put_behind(columns, name, slice(0, 1), q[:, place][None])
-            world = as_matrices(columns)[:, 0]
+            world = as_matrices(columns)[:, 0] @ tree.own_matrix(part)
         tip = (world[:, :3, :3] @ np.asarray(self.made.tip)) + world[:, :3, 3]
         swung = np.cross(axes, tip[:, None] - origins)
         ways = np.where(turns[:, None], swung, axes)
@@ -156,6 +156,7 @@ def reach_step(
     """The step of a chain. row: from channel key to row. limits: (C,) low and high. reads: rows
     of what it depends on."""
     made = rig.constraints[constraint_id]
+    assert isinstance(made, Reach)
     keys = given_keys(rig, constraint_id)
     owners = {split(channel)[0] for channel in keys}
     chain = list(reversed(carriers(rig, made.part)))
@@ -167,6 +168,6 @@ def reach_step(
         constraint_id, made, parts, rows, {channel: i for i, channel in enumerate(keys)},
         np.array([max(made.stiffness.get(channel, 1.0), 1e-6) for channel in keys]),
         limits[0][rows], limits[1][rows],
-        {name: row[f"{constraint_id} {name}"] for name in numbers(made)},
+        {name: row[f"{constraint_id} {name}"] for name in numbers(rig, made)},
         max(size + float(np.linalg.norm(made.tip)), 1e-3), reads,
     )  # fmt: skip

@@ -8,8 +8,8 @@ import numpy as np
 import numpy.typing as npt
 
 from gremio.core.frames import matrix
+from gremio.core.plan.joints import joint_matrix
 from gremio.core.rig.channels import key
-from gremio.core.rig.joints import joint_matrix
 from gremio.core.rig.model import Repeat, Rig
 from gremio.core.shape.paths import along
 from gremio.core.solve.pose import Pose

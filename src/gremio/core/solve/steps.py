@@ -12,18 +12,29 @@ from functools import cached_property
 import numpy as np
 import numpy.typing as npt
 
-from gremio.core.mechanics.profile_bank import Bank, values
+from gremio.core.mechanics.bank import Bank
+from gremio.core.mechanics.profile_bank import values
 from gremio.core.mechanics.rolling import driven, rolled
 from gremio.core.rig.model import Path
 from gremio.core.shape.paths import comes_back, length, way_to
 from gremio.core.solve.constraint_steps import ConstraintBatch
 from gremio.core.solve.frames import Finder, as_matrices
-from gremio.core.solve.limits import Limits, as_slice
+from gremio.core.solve.limits import Limits, as_slice, softly
 from gremio.core.solve.loop_steps import LoopBatch
 from gremio.core.solve.reach_steps import ReachStep
 
 Array = npt.NDArray[np.float64]
 Rows = npt.NDArray[np.intp]
+
+
+@dataclass(frozen=True)
+class LedEnds:
+    """Stops of some followers of trains that something leads. places: (n,) which followers.
+    rows: (n,) of the channels that are the stops. low: (n,) whether each is a low stop."""
+
+    places: Rows
+    rows: Rows
+    low: npt.NDArray[np.bool_]
 
 
 @dataclass(frozen=True)
@@ -45,17 +56,37 @@ class TrainStep:
     ratio: Array
     offset: Array
     stopped: bool
+    led: LedEnds | None = None
 
     def run(self, channels: Array, asked: Array) -> None:
         """Fill in the followers: as asked, and as far as the stops let the train go."""
         lead = channels[self.inputs]
         asked[self.followers] = lead[self.train] * self.ratio + self.offset
-        if self.stopped:
-            lead = np.minimum(np.maximum(lead, self.low), self.high)
+        if self.stopped or self.led is not None:
+            low, high = self._ends(channels)
+            lead = np.minimum(np.maximum(lead, low), high)
             channels[self.inputs[self.held]] = lead[self.held]
             channels[self.followers] = lead[self.train] * self.ratio + self.offset
         else:
             channels[self.followers] = asked[self.followers]
+
+    def _ends(self, channels: Array) -> tuple[Array, Array]:
+        """(n, F) between what values of its input each train can go."""
+        if self.led is None:
+            return self.low, self.high
+        frames = channels.shape[1]
+        low = np.repeat(self.low, frames, axis=1)
+        high = np.repeat(self.high, frames, axis=1)
+        for place, row, is_low in zip(self.led.places, self.led.rows, self.led.low, strict=True):
+            ratio, offset = float(self.ratio[place, 0]), float(self.offset[place, 0])
+            if ratio == 0.0:
+                continue
+            end, train = (channels[row] - offset) / ratio, self.train[place]
+            if bool(is_low) == (ratio > 0.0):
+                low[train] = np.maximum(low[train], end)
+            else:
+                high[train] = np.minimum(high[train], end)
+        return low, high
 
 
 @dataclass(frozen=True)
@@ -74,6 +105,7 @@ class FreedomsStep:
     low: Array
     high: Array
     held: npt.NDArray[np.bool_]
+    led: LedEnds | None = None
 
     def run(self, channels: Array, asked: Array) -> None:
         """Go from home toward what is asked until a member is at a stop."""
@@ -81,14 +113,47 @@ class FreedomsStep:
         asked[self.followers] = self.shares @ wanted + self.constant
         start = self.shares @ self.home + self.constant
         way = asked[self.followers] - start
+        low, high = self._ends(channels)
         with np.errstate(divide="ignore", invalid="ignore"):
-            to_high = np.where(way > 0, (self.high - start) / way, np.inf)
-            to_low = np.where(way < 0, (self.low - start) / way, np.inf)
+            to_high = np.where(way > 0, (high - start) / way, np.inf)
+            to_low = np.where(way < 0, (low - start) / way, np.inf)
         far = np.clip(np.minimum(to_high, to_low).min(axis=0, initial=1.0), 0.0, 1.0)
         reached = self.home + (wanted - self.home) * far
         reached = np.where(far < 1.0, reached, wanted)
         channels[self.inputs[self.held]] = reached[self.held]
         channels[self.followers] = self.shares @ reached + self.constant
+
+    def _ends(self, channels: Array) -> tuple[Array, Array]:
+        """(k, 1) or (k, F) between what values each follower can go."""
+        if self.led is None:
+            return self.low, self.high
+        ends = [np.repeat(e, channels.shape[1], axis=1) for e in (self.low, self.high)]
+        for place, row, is_low in zip(self.led.places, self.led.rows, self.led.low, strict=True):
+            ends[0 if is_low else 1][place] = channels[row]
+        return ends[0], ends[1]
+
+
+@dataclass(frozen=True)
+class HoldStep:
+    """Holds channels within stops that something leads.
+
+    rows: (n,) of the channels. low, high: (n, 1) stops that stand still. low_rows, high_rows:
+    (n,) rows of those that are led, −1 where one is not. soft: (2, n, 1).
+    """
+
+    rows: Rows
+    low: Array
+    high: Array
+    low_rows: Rows
+    high_rows: Rows
+    soft: Array
+
+    def run(self, channels: Array) -> None:
+        """Bring the channels within their stops, in place."""
+        low = np.where(self.low_rows[:, None] >= 0, channels[self.low_rows], self.low)
+        high = np.where(self.high_rows[:, None] >= 0, channels[self.high_rows], self.high)
+        # Where the stops have crossed, the high one holds.
+        channels[self.rows] = softly(channels[self.rows], np.minimum(low, high), high, self.soft)
 
 
 @dataclass(frozen=True)
@@ -248,7 +313,7 @@ class Level:
 
     trains first write their channels; setting steps then give values, adding ones add to
     them, constraints change what parts have otherwise, and limits hold what was written. loops:
-    closed linkages, closed last.
+    closed linkages, closed last. holds: what is held within stops that something leads.
     """
 
     trains: tuple[TrainStep | FreedomsStep, ...]
@@ -258,3 +323,4 @@ class Level:
     written: Rows
     loops: tuple[LoopBatch, ...] = ()
     constraints: tuple[ConstraintBatch | ReachStep, ...] = ()
+    holds: HoldStep | None = None

@@ -6,13 +6,17 @@ from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
+from msgspec.structs import replace
 
+from gremio.core.edit.strands import wrong_strand
 from gremio.core.mechanics import turns
 from gremio.core.mechanics.strands import Sheave, coil, hanging, reeved
 from gremio.core.problem import Note
 from gremio.core.quantity import show_short
-from gremio.core.rig.edit.strands import wrong_strand
+from gremio.core.remembered import Remembered
+from gremio.core.rig.channels import split
 from gremio.core.rig.model import Strand, Waypoint
+from gremio.core.rig.numbers import numbers_of
 from gremio.core.solve.pose import Pose
 
 Array = npt.NDArray[np.float64]
@@ -33,8 +37,11 @@ class Lies(NamedTuple):
     missing: float
 
 
+_LYING: Remembered[dict[str, Lies | None]] = Remembered()
+
+
 def lies(pose: Pose, strand: Strand) -> Lies | None:
-    """How a strand lies in a pose; None where it can't be told."""
+    """How a strand, as it is in a pose, lies there; None where it can't be told."""
     if wrong_strand(pose.program.rig, strand):
         return None
     ends = [_place(pose, end) for end in strand.through]
@@ -62,12 +69,17 @@ def lies(pose: Pose, strand: Strand) -> Lies | None:
 
 
 def lying(pose: Pose) -> dict[str, Lies | None]:
-    """How every strand of a rig lies, by id. A pose remembers it."""
-    if "strands" not in pose.memo:
-        strands = pose.program.rig.strands
-        pose.memo["strands"] = {i: lies(pose, strand) for i, strand in strands.items()}
-    found: dict[str, Lies | None] = pose.memo["strands"]
-    return found
+    """How every strand of a rig lies, by id. It is found once for a pose."""
+    ids = pose.program.rig.strands
+    return _LYING.of(pose, lambda: {i: lies(pose, strand_in(pose, i)) for i in ids})
+
+
+def strand_in(pose: Pose, strand_id: str) -> Strand:
+    """A strand with its numbers as they are in a pose, where something leads them."""
+    strand = pose.program.rig.strands[strand_id]
+    keys = {split(c)[1]: c for c in numbers_of(pose.program.rig, strand_id)}
+    led = {name: pose.at(c) for name, c in keys.items() if c in pose.program.drives}
+    return replace(strand, **led) if led else strand
 
 
 def _missing(strand: Strand, way: float) -> float:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from functools import partial
 
 import moderngl
 import numpy as np
@@ -12,7 +13,7 @@ from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtOpenGLWidgets import QOpenGLWidget
 from PyQt6.QtWidgets import QWidget
 
-from gremio.core.rig.edit.parts import descendants, rigid_family
+from gremio.core.edit.parts import descendants, rigid_family
 from gremio.core.rig.model import Rig
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.pose import Pose
@@ -28,7 +29,7 @@ from gremio.desktop.bench.scene import Scene, box_edges, corners_of, scene_of
 from gremio.desktop.bench.snapping import Spot
 from gremio.desktop.bench.ties import Track, strands, ties, tracks
 from gremio.desktop.bench.wiggle import Wiggle
-from gremio.desktop.document import Document
+from gremio.desktop.document.document import Document
 from gremio.desktop.theme.inks import DAY, Inks
 
 Array = npt.NDArray[np.float64]
@@ -56,7 +57,6 @@ class Canvas(QOpenGLWidget):
         self._scene_stale = True
         self._framed = False
         self._hovered: int | None = None
-        self._picked: list[Spot] = []
         self.light = False
         self.with_faces = True
         self.hidden: frozenset[str] = frozenset()
@@ -80,6 +80,10 @@ class Canvas(QOpenGLWidget):
         """Whether a place on the geometry is asked for, so that handles would be in the way."""
         return False
 
+    def _picked(self) -> list[Spot]:
+        """Places that were picked, where some are asked for."""
+        return []
+
     def _sketch(self) -> Array:
         """(n, 3) points of a path that is being drawn."""
         return np.zeros((0, 3))
@@ -99,7 +103,9 @@ class Canvas(QOpenGLWidget):
         """Show another rig than the document's, to look at only; None goes back."""
         self._preview = None
         if rig is not None:
-            self._preview = evaluate(compile_rig(rig), rig.at).frame(0)
+            self._preview = evaluate(
+                compile_rig(rig, partial(self.document.shelf.geometry, rig)), rig.at
+            ).frame(0)
         self._scene_stale = True
         self._hovered = None
         self.show_all()
@@ -195,7 +201,7 @@ class Canvas(QOpenGLWidget):
 
     def _lay_overlay(self) -> None:
         handles = [] if self._asks_places() else self.handles()
-        about = self.document.selected, self._picked, self.document.geometry
+        about = self.document.selected, self._picked(), self.document.geometry
         measures = [] if self._preview else drawn_measures(self.pose, *about)
         drawn = Drawn(title=self._title(), measures=measures)
         if handles:

@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from gremio.core.rig.channels import freed, key, split
-from gremio.core.rig.constraints import slides
+from gremio.core.rig.constraints import CONSTRAINTS, adds_to
 from gremio.core.solve.pose import Pose
 from gremio.desktop.bench.camera import Camera, Size, project, ray
 from gremio.desktop.bench.handles import Handle, handles_of
@@ -179,10 +179,15 @@ def _is_given(pose: Pose, channel: str) -> bool:
     """Whether a constraint alone gives a channel here: wholly, and not by sliding or adding."""
     drive = pose.program.drives.get(channel)
     constraint = pose.program.rig.constraints.get(drive.links[0]) if drive else None
-    if drive is None or constraint is None or slides(constraint) or constraint.adds:
+    if (
+        drive is None
+        or constraint is None
+        or CONSTRAINTS[constraint.kind].slides
+        or adds_to(constraint)
+    ):
         return False
     want = pose.poses.wants.get(drive.links[0])
-    return want is not None and bool(want.has[0]) and float(want.influence[0]) == 1.0
+    return want is not None and bool(want.has[0]) and float(want.grip[0]) == 1.0
 
 
 def grip_on(

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QColor, QPainter, QPen
 
 from gremio.core.rig.scales import shown as reading
 from gremio.desktop.bench.faces import LABEL, ROOM, Shown
-from gremio.desktop.desk.draw_makes import draw_make
+from gremio.desktop.makes.draw import draw_make
 from gremio.desktop.theme.dress import digit_font, text_font
 from gremio.desktop.theme.inks import Inks
 

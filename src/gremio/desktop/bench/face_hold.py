@@ -5,14 +5,14 @@ from __future__ import annotations
 from msgspec.structs import replace
 from PyQt6.QtCore import QPointF
 
-from gremio.core.rig.channels import owner_name
-from gremio.core.rig.edit.controls import change_control
+from gremio.core.edit.controls import change_control
+from gremio.core.rig.numbers import owner_name
 from gremio.core.solve.pose import Pose
 from gremio.desktop.bench.camera import Camera, Size
 from gremio.desktop.bench.drag import level_shift
 from gremio.desktop.bench.faces import Shown, frame_of_face, moved_by
-from gremio.desktop.desk.makes import Pull
-from gremio.desktop.document import Document
+from gremio.desktop.document.document import Document
+from gremio.desktop.makes.makes import Pull
 
 
 class FaceHold:

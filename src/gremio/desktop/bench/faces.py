@@ -17,7 +17,7 @@ from gremio.core.rig.model import Face
 from gremio.core.solve.backward import led_channels
 from gremio.core.solve.pose import Pose
 from gremio.desktop.bench.camera import Camera, Size, metres_a_pixel, project
-from gremio.desktop.desk.makes import FACE, Standing, standing
+from gremio.desktop.makes.makes import FACE, Standing, standing
 
 Array = npt.NDArray[np.float64]
 # The line of the name over the body, the room round both, and how far off the plate stands (px).

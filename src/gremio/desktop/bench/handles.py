@@ -9,8 +9,8 @@ from typing import Literal
 import numpy as np
 import numpy.typing as npt
 
+from gremio.core.plan.joints import joint_matrix
 from gremio.core.rig.channels import freed, key, main_channel
-from gremio.core.rig.joints import joint_matrix
 from gremio.core.solve.axes import channel_axis, channel_frame
 from gremio.core.solve.pose import Pose
 from gremio.desktop.bench.scene import Scene, corners_of

@@ -10,12 +10,12 @@ import numpy.typing as npt
 from msgspec.structs import replace
 from PyQt6.QtCore import QPointF
 
-from gremio.core.rig.edit.paths import change_path
+from gremio.core.edit.paths import change_path
 from gremio.core.rig.model import Rig, Triple
 from gremio.desktop.bench.camera import Camera, Size
 from gremio.desktop.bench.drag import level_shift
 from gremio.desktop.bench.overlay import Overlay
-from gremio.desktop.document import Document
+from gremio.desktop.document.document import Document
 
 Array = npt.NDArray[np.float64]
 _REACH = 9.0

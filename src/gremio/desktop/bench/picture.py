@@ -12,7 +12,7 @@ from PyQt6.QtCore import QBuffer
 from PyQt6.QtGui import QImage
 
 from gremio.core.files import atomic
-from gremio.core.files.shelf import Shelf
+from gremio.core.files.sources import model_shelf
 from gremio.core.problem import GremioError
 from gremio.core.solve.pose import Pose
 from gremio.desktop.bench.camera import Camera, Size, framed
@@ -41,7 +41,7 @@ def _draw(pose: Pose, size: Size, night: bool) -> npt.NDArray[np.uint8]:
         ) from None
     try:
         renderer = Renderer(context)
-        scene = scene_of(pose.program.rig, pose.program.part_row, Shelf())
+        scene = scene_of(pose.program.rig, pose.program.part_row, model_shelf())
         renderer.load(scene)
         corners = corners_of(scene, pose)
         camera = framed(Camera(), size, corners) if len(corners) else Camera()

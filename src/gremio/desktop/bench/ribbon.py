@@ -6,12 +6,14 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
+from gremio.core.edit.constraints import given_keys
 from gremio.core.inspect.words import drive_words
-from gremio.core.rig.channels import followers, full_label, label, split
-from gremio.core.rig.edit.constraints import given_keys
+from gremio.core.rig.channels import split
+from gremio.core.rig.links import followers
+from gremio.core.rig.numbers import full_label, label
 from gremio.core.solve.backward import drive_line
-from gremio.desktop.areas import clear
-from gremio.desktop.document import Document
+from gremio.desktop.document.document import Document
+from gremio.desktop.fields.areas import clear
 from gremio.desktop.theme.dress import text_font
 
 # So many of the channels that a selected one leads are named.

@@ -14,10 +14,8 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
-from gremio.core.files.shelf import Shelf
-from gremio.core.files.stand_in import stand_in
+from gremio.core.edit.parts import descendants
 from gremio.core.frames import matrix
-from gremio.core.rig.edit.parts import descendants
 from gremio.core.rig.model import Part, Rig
 from gremio.core.rig.solids import AnySolid, Box, Cylinder
 from gremio.core.shape.geometry import Geometry
@@ -25,6 +23,8 @@ from gremio.core.shape.solids import geometry_of, sleeve
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.repeats import copies
 from gremio.core.solve.strands import lying, pieces
+from gremio.core.surfaces.shelf import Shelf
+from gremio.core.surfaces.stand_in import stand_in
 from gremio.desktop.theme.inks import rgb
 
 Array = npt.NDArray[np.float64]

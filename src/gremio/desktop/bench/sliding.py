@@ -11,7 +11,7 @@ from gremio.core.frames import matrix
 from gremio.core.rig.channels import MOVES, freed, key
 from gremio.core.shape.surfaces import Surface, surface_of
 from gremio.desktop.bench.camera import Camera, Size, project, ray
-from gremio.desktop.document import Document
+from gremio.desktop.document.document import Document
 
 Array = npt.NDArray[np.float64]
 

@@ -10,11 +10,11 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidg
 
 from gremio.core.make.teach import cam_taught
 from gremio.core.quantity import show_short
-from gremio.core.rig.channels import full_label, kind_of, shown_unit
-from gremio.desktop.areas import clear
-from gremio.desktop.card.rows import link_button, second
-from gremio.desktop.document import Document
-from gremio.desktop.fields import QuantityField
+from gremio.core.rig.numbers import full_label, kind_of, shown_unit
+from gremio.desktop.document.document import Document
+from gremio.desktop.fields.areas import clear
+from gremio.desktop.fields.pieces import link_button, second
+from gremio.desktop.fields.quantity_field import QuantityField
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import DAY, Inks
 

@@ -7,7 +7,9 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
-from gremio.core.rig.model import Constraint, Target
+from gremio.core.frames import Triple
+from gremio.core.rig.constraints import targets_of
+from gremio.core.rig.model import Constraint, Reach, Target
 from gremio.core.shape.paths import along, line_of, way_to
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.strands import lying
@@ -42,15 +44,20 @@ def ties(pose: Pose, selected: str) -> list[Tie]:
     for constraint_id, constraint in rig.constraints.items():
         if constraint.part not in pose.program.part_row:
             continue
-        here = (pose.world(constraint.part) @ np.append(constraint.tip, 1.0))[:3]
+        here = (pose.world(constraint.part) @ np.append(_tip(constraint), 1.0))[:3]
         # What sits on a surface is on it: there is nothing between them.
-        targets = () if constraint.kind == "seat" else constraint.targets
+        targets = () if constraint.kind == "seat" else targets_of(constraint)
         ends = [there for t in targets if (there := _place(pose, t, here)) is not None]
         pairs = np.array([[here, there] for there in ends] or [[here, here]])
-        things = (constraint_id, constraint.part, *(t.on or t.path for t in constraint.targets))
+        things = (constraint_id, constraint.part, *(t.on or t.path for t in targets_of(constraint)))
         hot = selected in things and bool(selected)
         found.append(Tie(constraint_id, constraint.kind, pairs, constraint.off, hot))
     return found
+
+
+def _tip(constraint: Constraint) -> Triple:
+    """The point of a part from which its constraint is drawn."""
+    return constraint.tip if isinstance(constraint, Reach) else (0.0, 0.0, 0.0)
 
 
 def _place(pose: Pose, target: Target, here: Array) -> Array | None:
@@ -94,7 +101,7 @@ def tracks(pose: Pose, selected: str) -> list[Track]:
 
 
 def _follows(constraint: Constraint | None, path_id: str) -> bool:
-    return constraint is not None and path_id in (target.path for target in constraint.targets)
+    return constraint is not None and path_id in (target.path for target in targets_of(constraint))
 
 
 def _moved(frame: Array, points: Array) -> Array:

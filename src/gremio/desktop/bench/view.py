@@ -16,7 +16,7 @@ from gremio.desktop.bench.overlay import KNOB
 from gremio.desktop.bench.path_hold import PathHold
 from gremio.desktop.bench.questions import Asking
 from gremio.desktop.bench.sliding import SurfaceDrag, slide_on
-from gremio.desktop.document import Document
+from gremio.desktop.document.document import Document
 
 _CLICK = 4
 Hold = Drag | FreeDrag | PointDrag | SurfaceDrag
@@ -163,7 +163,7 @@ class Bench(Asking):
         if changed and self._hovered is not None:
             self._left = self._hovered
         self._hovered = row
-        if self._ask is not None and self._ask.of_places:
+        if self._asks_places():
             self.overlay.drawn.places = self._places() if changed else self.overlay.drawn.places
             self.overlay.drawn.nearest = self._nearest_place(at)
             self.overlay.update()

@@ -8,9 +8,9 @@ from dataclasses import replace
 import numpy as np
 from PyQt6.QtWidgets import QWidget
 
+from gremio.core.edit.parts import descendants
+from gremio.core.plan.joints import joint_matrix
 from gremio.core.rig.channels import main_channel
-from gremio.core.rig.edit.parts import descendants
-from gremio.core.rig.joints import joint_matrix
 from gremio.core.solve.axes import channel_frame
 from gremio.core.solve.pose import Pose
 from gremio.desktop.bench.showing import Showing

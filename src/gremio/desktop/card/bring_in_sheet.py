@@ -8,8 +8,8 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from gremio.core.files.bring_in import box_of
-from gremio.core.files.model_in import Model
-from gremio.desktop.card.rows import Sheet, choice, heading, rule, second
+from gremio.core.surfaces.models import Model
+from gremio.desktop.fields.pieces import Sheet, choice, heading, rule, second
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import Inks
 

@@ -8,10 +8,10 @@ from PyQt6.QtWidgets import QPushButton
 
 from gremio.core.files.cam_csv import CamTable, cam_of_table, proposed_channels
 from gremio.core.quantity import units_of
-from gremio.core.rig.channels import full_label, kind_of, shown_unit
 from gremio.core.rig.model import Rig
-from gremio.desktop.card.rows import Sheet, choice, heading, link_button, rule, second
-from gremio.desktop.document import Document
+from gremio.core.rig.numbers import full_label, kind_of, shown_unit
+from gremio.desktop.document.document import Document
+from gremio.desktop.fields.pieces import Sheet, choice, heading, link_button, rule, second
 from gremio.desktop.theme.dress import text_font
 
 _NO_UNIT = "plain number"

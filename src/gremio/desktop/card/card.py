@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QScrollArea
 
-from gremio.desktop.areas import show_in, soon
 from gremio.desktop.bench.snapping import Spot
 from gremio.desktop.bench.view import Bench
-from gremio.desktop.card.rows import Sheet, Slab, heading, link_button, second
-from gremio.desktop.document import Document
+from gremio.desktop.document.document import Document
+from gremio.desktop.fields.areas import show_in, soon
+from gremio.desktop.fields.pieces import Sheet, Slab, heading, link_button, second
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import DAY, Inks
+
+if TYPE_CHECKING:
+    from gremio.desktop.card.form_sheet import FormSheet
 
 EMPTY = (
     "Nothing is selected.\n\nClick a part in the Bench to see its joint, its stops, what it is "
@@ -27,13 +32,22 @@ BEGIN = (
 )
 
 
+_BEGIN = (
+    ("Bring in parts", "file.bring in"),
+    ("Add a box", "part.box"),
+    ("Open Saltmarsh lock", "file.demo"),
+)
+
+
 class Card(QScrollArea):
     """Shows the sheet of the selected thing, or one that something is made on.
 
-    action_wanted: an action, by name. left: the sheet shown instead was left.
+    action_wanted: an action, by its id. lead_wanted: a number (key) should lead what is
+    clicked next. left: the sheet shown instead was left.
     """
 
     action_wanted = pyqtSignal(str)
+    lead_wanted = pyqtSignal(str)
     left = pyqtSignal()
 
     def __init__(self, document: Document, bench: Bench) -> None:
@@ -127,6 +141,7 @@ class Card(QScrollArea):
         self.sheet = self._make()
         self.sheet.action_wanted.connect(self.action_wanted)
         self.sheet.pulled.connect(self._pulled)
+        self.sheet.anew_wanted.connect(self._later.start)
         self.setProperty("thing", self.document.selected)
         show_in(self, self.sheet)
         if same:
@@ -149,43 +164,13 @@ class Card(QScrollArea):
                 choice.showPopup()
 
     def _make(self) -> Sheet:
-        # Sheets load when one is first shown, which is after the first frame.
-        from gremio.desktop.card.control_sheet import ControlSheet
-        from gremio.desktop.card.link_sheet import LinkSheet
-        from gremio.desktop.card.measure_sheet import MeasureSheet
-        from gremio.desktop.card.part_sheet import PartSheet
-
-        thing, rig = self.document.selected, self.document.rig
-        if thing in rig.parts:
-            sheet = PartSheet(self.document, self.bench, thing, self.inks)
-            sheet.formula_wanted.connect(self.write_formula)
-            return sheet
-        if thing in rig.controls:
-            return ControlSheet(self.document, thing, self.inks)
-        if thing in rig.links:
-            return LinkSheet(self.document, thing, self.inks)
-        if thing in rig.measures:
-            return MeasureSheet(self.document, thing)
-        if thing in rig.struts:
-            from gremio.desktop.card.strut_sheet import StrutSheet
-
-            return StrutSheet(self.document, thing, self.inks)
-        if thing in rig.constraints:
-            from gremio.desktop.card.constraint_sheet import ConstraintSheet
-
-            return ConstraintSheet(self.document, thing, self.inks)
-        if thing in rig.strands:
-            from gremio.desktop.card.strand_sheet import StrandSheet
-
-            return StrandSheet(self.document, thing, self.inks)
-        if thing in rig.paths:
-            from gremio.desktop.card.path_sheet import PathSheet
-
-            return PathSheet(self.document, thing, self.inks)
-        if thing in rig.closures:
-            from gremio.desktop.card.closure_sheet import ClosureSheet
-
-            return ClosureSheet(self.document, thing, self.inks)
+        thing = self.document.selected
+        for field, make in SHEETS.items():
+            if thing in getattr(self.document.rig, field):
+                sheet = make(self, thing)
+                sheet.formula_wanted.connect(self.write_formula)
+                sheet.lead_wanted.connect(self.lead_wanted)
+                return sheet
         return self._rig_sheet()
 
     def _rig_sheet(self) -> Sheet:
@@ -212,11 +197,82 @@ class Card(QScrollArea):
             sheet.add(second("\n" + EMPTY))
         else:
             sheet.add(second("\n" + BEGIN))
-            for action in ("Bring in parts", "Add a box", "Open Saltmarsh lock"):
-                sheet.add(link_button(action, partial(self.action_wanted.emit, action)))
+            for words, action in _BEGIN:
+                sheet.add(link_button(words, partial(self.action_wanted.emit, action)))
         sheet.end()
         return sheet
 
     def _take_pose(self) -> None:
         if self.sheet is not None and not self._later.isActive():
             self.sheet.take_pose()
+
+
+# ── the sheets, loaded when one is first shown, which is after the first frame ──
+
+
+def _part(card: Card, thing: str) -> FormSheet:
+    from gremio.desktop.card.part_sheet import PartSheet
+
+    return PartSheet(card.document, card.bench, thing, card.inks)
+
+
+def _control(card: Card, thing: str) -> FormSheet:
+    from gremio.desktop.card.control_sheet import ControlSheet
+
+    return ControlSheet(card.document, thing, card.inks)
+
+
+def _link(card: Card, thing: str) -> FormSheet:
+    from gremio.desktop.card.link_sheet import LinkSheet
+
+    return LinkSheet(card.document, thing, card.inks)
+
+
+def _measure(card: Card, thing: str) -> FormSheet:
+    from gremio.desktop.card.measure_sheet import MeasureSheet
+
+    return MeasureSheet(card.document, thing, card.inks)
+
+
+def _strut(card: Card, thing: str) -> FormSheet:
+    from gremio.desktop.card.strut_sheet import StrutSheet
+
+    return StrutSheet(card.document, thing, card.inks)
+
+
+def _constraint(card: Card, thing: str) -> FormSheet:
+    from gremio.desktop.card.constraint_sheet import ConstraintSheet
+
+    return ConstraintSheet(card.document, thing, card.inks)
+
+
+def _strand(card: Card, thing: str) -> FormSheet:
+    from gremio.desktop.card.strand_sheet import StrandSheet
+
+    return StrandSheet(card.document, thing, card.inks)
+
+
+def _path(card: Card, thing: str) -> FormSheet:
+    from gremio.desktop.card.path_sheet import PathSheet
+
+    return PathSheet(card.document, thing, card.inks)
+
+
+def _closure(card: Card, thing: str) -> FormSheet:
+    from gremio.desktop.card.closure_sheet import ClosureSheet
+
+    return ClosureSheet(card.document, thing, card.inks)
+
+
+# What is shown of a thing, by where it stands in the rig.
+SHEETS: dict[str, Callable[[Card, str], FormSheet]] = {
+    "parts": _part,
+    "controls": _control,
+    "links": _link,
+    "measures": _measure,
+    "struts": _strut,
+    "constraints": _constraint,
+    "strands": _strand,
+    "paths": _path,
+    "closures": _closure,
+}

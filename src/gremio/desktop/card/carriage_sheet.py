@@ -7,14 +7,14 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QSizePolicy, QWidget
 
+from gremio.core.edit.parts import descendants
 from gremio.core.make.carriage import make_carriage, wheel_radius
 from gremio.core.mechanics.wheels import STEERING_RANGE
 from gremio.core.problem import GremioError
 from gremio.core.quantity import show_short
-from gremio.core.rig.edit.parts import descendants
-from gremio.desktop.card.rows import Sheet, heading, link_button, rule, second
-from gremio.desktop.document import Document
-from gremio.desktop.fields import QuantityField
+from gremio.desktop.document.document import Document
+from gremio.desktop.fields.pieces import Sheet, heading, link_button, rule, second
+from gremio.desktop.fields.quantity_field import QuantityField
 from gremio.desktop.theme.dress import text_font
 
 
@@ -91,7 +91,9 @@ class CarriageSheet(Sheet):
         name = self.document.rig.parts[self.body].name
         if self.document.edit(
             f"make a carriage of {name}",
-            lambda rig: make_carriage(rig, self.body, wheels, steered, limit),
+            lambda rig: make_carriage(
+                rig, self.body, wheels, steered, limit, geometry=self.document.geometry
+            ),
         ):
             self._done()
             self.document.said.emit(f"{name} rolls: its travel and its steering are on the Desk.")

@@ -2,231 +2,222 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from functools import partial
-from typing import get_args
+from typing import Any, get_args
 
 from msgspec.structs import replace
-from PyQt6.QtWidgets import QCheckBox, QLineEdit
 
+from gremio.core.edit.controls import change_control, remove_control
+from gremio.core.edit.desk import groups_of, make_into, place_control
 from gremio.core.inspect.reach import reach_of, told, with_range
-from gremio.core.quantity import UNITS, USUAL_UNIT, Kind, QuantityError, parse, show_short, units_of
-from gremio.core.rig.edit.controls import change_control, remove_control
-from gremio.core.rig.edit.desk import groups_of, make_into, place_control
-from gremio.core.rig.model import Control, ControlMake, LabelSide
+from gremio.core.quantity import UNITS, USUAL_UNIT, Kind, parse, show_short, units_of
+from gremio.core.rig.channels import key
+from gremio.core.rig.model import Control, ControlMake, LabelSide, Rig
 from gremio.core.rig.scales import meant, reads
-from gremio.desktop.card.face_section import FaceSection
-from gremio.desktop.card.links import add_link_sections
-from gremio.desktop.card.rows import Sheet, choice, link_button, rule, second, title_field
-from gremio.desktop.copying import copying_menu
+from gremio.desktop.actions.channel_menu import channel_menu
+from gremio.desktop.card.face_section import face_section
+from gremio.desktop.card.form_sheet import FormSheet
+from gremio.desktop.card.forms import (
+    Act,
+    Amount,
+    Check,
+    Field,
+    Line,
+    Number,
+    Pick,
+    Rule,
+    Several,
+    Title,
+    Words,
+)
+from gremio.desktop.card.links import leading_on, leads_section, led_section
 from gremio.desktop.desk.instrument import value_field
-from gremio.desktop.document import Document
-from gremio.desktop.fields import OptionalField, QuantityField
-from gremio.desktop.theme.dress import digit_font
+from gremio.desktop.document.document import Document
+from gremio.desktop.fields.pieces import LedMark, link_button
+from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import Inks
 
 KINDS: tuple[Kind, ...] = ("angle", "length", "time", "number")
-_NO_UNIT = "none"
 
 
-class ControlSheet(Sheet):
+class ControlSheet(FormSheet):
     """What is known of one control."""
 
     def __init__(self, document: Document, control: str, inks: Inks) -> None:
-        super().__init__()
-        self.document, self.control = document, control
-        entry = document.rig.controls[control]
-        self.add(title_field(entry.name, "Name", lambda name: self._change("name", name=name)))
-        self.add(second(f"control · {entry.make}"))
-        self.add(rule())
-        makes = get_args(ControlMake)
-        self.row("Made as", choice(makes, entry.make, "Made as", self._set_make))
-        self.row("Kind", choice(KINDS, entry.kind, "Kind", self._set_kind))
-        units = [unit or _NO_UNIT for unit in units_of(entry.kind)]
-        self.row("Unit", choice(units, entry.unit or _NO_UNIT, "Unit", self._set_unit))
-        self.value = value_field(entry, "Value", self)
-        self.value.committed.connect(lambda v: self._move(meant(entry, v)))
-        self.value.refused.connect(document.said)
-        self.value.offer = copying_menu(document, control)
-        self.row("Value", self.value)
-        self.row(
-            f"Range, {UNITS[entry.unit].symbol}".rstrip(", "),
-            self._field("Low end", entry.low, lambda v: self._change("low end", low=v), True),
-            self._field("High end", entry.high, lambda v: self._change("high end", high=v), True),
+        super().__init__(document, control, inks)
+        entry = self.entry
+        makes = {make: make for make in get_args(ControlMake)}
+        units = {unit or "none": unit for unit in units_of(entry.kind)}
+        symbol = UNITS[entry.unit].symbol
+        self.lay(
+            Title(self._get("name"), self._set("name")),
+            Words(f"control · {entry.make}"),
+            Rule(),
+            Pick("Made as", makes, self._get("make"), self._make_into, "make", "Made as"),
+            Pick("Kind", {kind: kind for kind in KINDS}, self._get("kind"), self._set_kind, "kind"),
+            Pick("Unit", units, self._get("unit"), self._set("unit"), "unit"),
         )
-        self._add_reach(entry)
-        self.row("Read as", self._read_as(entry, 0), self._read_as(entry, 1))
-        home = self._field("Home", entry.home, lambda v: self._change("home", home=v))
-        self.row("Home", home)
-        self._add_notches(entry)
-        if entry.make == "lever":
-            springs = QCheckBox("Springs home when let go")
-            springs.setChecked(entry.springs)
-            springs.toggled.connect(lambda on: self._change("spring", springs=on))
-            self.add(springs)
-        self._add_place(entry)
-        add_link_sections(self, document, control, inks)
-        FaceSection(self, document, control)
-        self.add(link_button("Remove this control", self._remove))
+        self._add_value(entry)
+        self.lay(
+            Several(
+                f"Range, {symbol}".rstrip(", "),
+                [
+                    Number("", key(control, "low end"), "Low end", bare=True),
+                    Number("", key(control, "high end"), "High end", bare=True),
+                ],
+            ),
+            self._reach(entry),
+            Several("Read as", [self._read_as(0), self._read_as(1)]),
+            Amount("Home", entry.kind, self._get("home"), self._set("home"), "home",
+                   unit=entry.unit),
+            self._notches(entry),
+            Check("Springs home when let go", self._get("springs"), self._set("springs"), "spring")
+            if entry.make == "lever"
+            else None,
+            self._place(),
+            led_section(document, control),
+            leads_section(document, control),
+            leading_on(document, control, self.action_wanted.emit),
+            face_section(self, control),
+            Act("Remove this control", self._remove),
+        )  # fmt: skip
         self.end()
         self.take_pose()
 
-    def take_pose(self) -> None:
-        """Show where the control stands now."""
-        entry = self.document.rig.controls.get(self.control)
-        if entry is not None:
-            self.value.set_value(reads(entry, self.document.pose.at(self.control)))
+    @property
+    def entry(self) -> Control:
+        """The control as it is now."""
+        return self.document.rig.controls[self.thing]
+
+    def name(self) -> str:
+        """What it is called."""
+        return self.entry.name
+
+    def _get(self, field: str) -> Callable[[Rig], Any]:
+        return lambda rig: getattr(rig.controls[self.thing], field)
+
+    def _set(self, field: str) -> Callable[[Rig, Any], Rig]:
+        def put(rig: Rig, value: object) -> Rig:
+            return self._changed(rig, **{field: value})
+
+        return put
+
+    def _changed(self, rig: Rig, **fields: object) -> Rig:
+        return change_control(rig, self.thing, replace(rig.controls[self.thing], **fields))
 
     # ── what is shown ──────────────────────────────────────────────
 
-    def _add_reach(self, entry: Control) -> None:
+    def _add_value(self, entry: Control) -> None:
+        """Its value as it is read on it, on a scale of its own where it has one."""
+        self.value = value_field(entry, "Value", self)
+        self.value.committed.connect(lambda v: self._move_to(meant(entry, v)))
+        self.value.refused.connect(self.document.said)
+        self.value.offer = channel_menu(
+            self.document, self.thing, self.formula_wanted.emit, self.lead_wanted.emit
+        )
+        pose = self.document
+        self._again.append(
+            lambda: self.value.set_value(reads(self.entry, pose.pose.at(self.thing)))
+        )
+        write = link_button("=", partial(self.formula_wanted.emit, self.thing))
+        write.setToolTip("Write a formula for it")
+        write.setFixedWidth(16)
+        write.setFont(text_font(12, bold=True))
+        write.setAccessibleName("Formula for the control")
+        mark = LedMark(self.document, self.thing, self.inks)
+        self.row("Value", *([mark] if mark.is_led else []), self.value, write)
+
+    def _move_to(self, value: float) -> None:
+        self.document.move(self.thing, value)
+        self.take_pose()
+
+    def _reach(self, entry: Control) -> Iterator[Field]:
         """Where the machine stops before the range ends, and an offer to end it there."""
-        reach = reach_of(self.document.program, self.control)
-        words = told(self.document.rig, self.control, reach)
+        reach = reach_of(self.document.program, self.thing)
+        words = told(self.document.rig, self.thing, reach)
         if not words:
             return
-        self.add(second(f"{words}."))
+        yield Words(f"{words}.")
         if not reach.stuck:
             fitted = with_range(entry, reach)
-            self.add(
-                link_button(
-                    "Let its range end there",
-                    lambda: self._put("range", fitted),
-                    "The range is what the machine can follow, from home",
-                )
-            )
+            fit = partial(self.edit, "range", lambda rig: change_control(rig, self.thing, fitted))
+            yield Act("Let its range end there", fit,
+                      "The range is what the machine can follow, from home")  # fmt: skip
 
-    def _read_as(self, entry: Control, end: int) -> OptionalField:
+    def _read_as(self, end: int) -> Amount:
         """The number read at one end, where it is not the machine's."""
-        word = ("low", "high")[end]
-        field = OptionalField("number", "", f"Read at the {word} end", self)
-        field.bare = True
-        field.setPlaceholderText("same")
-        field.set_value(None if entry.scale is None else entry.scale[end])
-        field.committed.connect(lambda v: self._set_scale(end, v))
-        field.cleared.connect(lambda: self._change("scale", scale=None))
-        field.refused.connect(self.document.said)
-        field.setToolTip("What the animator reads at this end, for example 0 and 100")
-        return field
 
-    def _add_notches(self, entry: Control) -> None:
+        def get(rig: Rig) -> float | None:
+            scale = rig.controls[self.thing].scale
+            return None if scale is None else scale[end]
+
+        def put(rig: Rig, value: float | None) -> Rig:
+            if value is None:
+                return self._changed(rig, scale=None)
+            scale = list(rig.controls[self.thing].scale or (0.0, 100.0))
+            scale[end] = value
+            return self._changed(rig, scale=(scale[0], scale[1]))
+
+        return Amount(
+            "", "number", get, put, "scale", f"Read at the {('low', 'high')[end]} end",
+            bare=True, optional=True, placeholder="same",
+            help="What the animator reads at this end, for example 0 and 100",
+        )  # fmt: skip
+
+    def _notches(self, entry: Control) -> Iterator[Field]:
+        def shown(rig: Rig) -> str:
+            notches = rig.controls[self.thing].notches
+            return "  ".join(show_short(n, entry.unit).split(" ")[0] for n in notches)
+
+        def put(rig: Rig, text: str) -> Rig:
+            words = text.replace(";", " ").split()
+            notches = sorted(parse(word, entry.kind, entry.unit, "Notch") for word in words)
+            return self._changed(rig, notches=tuple(notches))
+
+        def named(rig: Rig, text: str) -> Rig:
+            names = tuple(name.strip() for name in text.split(";") if name.strip())
+            return self._changed(rig, positions=names)
+
         switch = entry.make == "switch"
-        self.row("Positions" if switch else "Notches", self._notches(entry))
+        yield Line("Positions" if switch else "Notches", shown, put, "notches", "Notches",
+                   "values to snap to", digits=True)  # fmt: skip
         if switch:
-            names = QLineEdit("; ".join(entry.positions))
-            names.setAccessibleName("Names of the positions")
-            names.setPlaceholderText("Shut; Open")
-            names.editingFinished.connect(lambda: self._set_positions(names))
-            self.row("called", names)
+            yield Line("called", lambda rig: "; ".join(rig.controls[self.thing].positions), named,
+                       "positions", "Names of the positions", "Shut; Open")  # fmt: skip
 
-    def _add_place(self, entry: Control) -> None:
+    def _place(self) -> Iterator[Field]:
         """Where it stands on the Desk, and on which side its name is."""
-        sides = get_args(LabelSide)
-        self.row("Name at", choice(sides, entry.label, "Side of the name", self._set_side))
-        group = QLineEdit(entry.group)
-        group.setAccessibleName("Group")
-        group.editingFinished.connect(lambda: self._change("group", group=group.text().strip()))
-        self.row("Group", group)
-        up = link_button("up", partial(self._shift, -1), "One place up on the Desk")
-        down = link_button("down", partial(self._shift, 1), "One place down on the Desk")
-        self.row("On the Desk", up, down)
-
-    def _field(
-        self, what: str, value: float, take: Callable[[float], object], bare: bool = False
-    ) -> QuantityField:
-        entry = self.document.rig.controls[self.control]
-        field = QuantityField(entry.kind, entry.unit, what, self)
-        field.bare = bare
-        field.set_value(value)
-        field.committed.connect(take)
-        field.refused.connect(self.document.said)
-        return field
-
-    def _notches(self, entry: Control) -> QLineEdit:
-        field = QLineEdit("  ".join(show_short(n, entry.unit).split(" ")[0] for n in entry.notches))
-        field.setFont(digit_font(8.5))
-        field.setPlaceholderText("values to snap to")
-        field.setAccessibleName("Notches")
-        field.setCursorPosition(0)
-        field.editingFinished.connect(lambda: self._set_notches(field))
-        return field
+        sides = {side: side for side in get_args(LabelSide)}
+        yield Pick("Name at", sides, self._get("label"), self._set("label"), "side of the name",
+                   "Side of the name")  # fmt: skip
+        yield Line("Group", self._get("group"),
+                   lambda rig, text: self._changed(rig, group=text.strip()), "group")  # fmt: skip
+        up = Act("up", partial(self._shift, -1), "One place up on the Desk")
+        down = Act("down", partial(self._shift, 1), "One place down on the Desk")
+        yield Several("On the Desk", [up, down])
 
     # ── edits ──────────────────────────────────────────────────────
 
-    def _set_notches(self, field: QLineEdit) -> None:
-        if not field.isModified():
-            return
-        entry = self.document.rig.controls[self.control]
-        try:
-            words = field.text().replace(";", " ").split()
-            notches = tuple(sorted(parse(word, entry.kind, entry.unit, "Notch") for word in words))
-        except QuantityError as problem:
-            self.document.said.emit(str(problem))
-            return
-        field.setModified(False)
-        self._change("notches", notches=notches)
+    def _make_into(self, rig: Rig, make: ControlMake) -> Rig:
+        return make_into(rig, self.thing, make)
 
-    def _set_positions(self, field: QLineEdit) -> None:
-        if not field.isModified():
-            return
-        field.setModified(False)
-        names = tuple(name.strip() for name in field.text().split(";") if name.strip())
-        self._change("positions", positions=names)
-
-    def _set_scale(self, end: int, number: float) -> None:
-        entry = self.document.rig.controls[self.control]
-        scale = list(entry.scale or (0.0, 100.0))
-        scale[end] = number
-        self._change("scale", scale=(scale[0], scale[1]))
-
-    def _set_side(self, text: str) -> None:
-        side = next(side for side in get_args(LabelSide) if side == text)
-        self._change("side of the name", label=side)
-
-    def _set_make(self, text: str) -> None:
-        make = next(make for make in get_args(ControlMake) if make == text)
-        name = self.document.rig.controls[self.control].name
-        self.document.edit(f"make {name} a {make}", lambda rig: make_into(rig, self.control, make))
+    def _set_kind(self, rig: Rig, kind: Kind) -> Rig:
+        return self._changed(rig, kind=kind, unit=USUAL_UNIT[kind], notches=())
 
     def _shift(self, by: int) -> None:
         rig = self.document.rig
-        groups = groups_of(rig)
-        controls = [c for group in groups.values() for c in group]
-        now = controls.index(self.control) if self.control in controls else 0
+        controls = [c for group in groups_of(rig).values() for c in group]
+        now = controls.index(self.thing) if self.thing in controls else 0
         to = min(max(now + by, 0), len(controls) - 1)
-        rest = [c for c in controls if c != self.control]
+        rest = [c for c in controls if c != self.thing]
         before = rest[to] if to < len(rest) else None
         group = rig.controls[controls[to]].group
-        name = rig.controls[self.control].name
         self.document.edit(
-            f"place {name} on the Desk", lambda r: place_control(r, self.control, before, group)
+            f"place {self.name()} on the Desk",
+            lambda r: place_control(r, self.thing, before, group),
         )
 
-    def _move(self, value: float) -> None:
-        self.document.move(self.control, value)
-        self.take_pose()
-
-    def _change(self, what: str, **fields: object) -> None:
-        entry = self.document.rig.controls.get(self.control)
-        if entry is not None:
-            self._put(what, replace(entry, **fields))
-
-    def _put(self, what: str, changed: Control) -> None:
-        name = self.document.rig.controls[self.control].name
-        if not self.document.edit(
-            f"{what} of {name}", lambda rig: change_control(rig, self.control, changed)
-        ):
-            self.document.selection_changed.emit()
-
-    def _set_kind(self, text: str) -> None:
-        entry = self.document.rig.controls[self.control]
-        kind = next(kind for kind in KINDS if kind == text)
-        if kind != entry.kind:
-            self._change("kind", kind=kind, unit=USUAL_UNIT[kind], notches=())
-
-    def _set_unit(self, text: str) -> None:
-        self._change("unit", unit="" if text == _NO_UNIT else text)
-
     def _remove(self) -> None:
-        name = self.document.rig.controls[self.control].name
-        self.document.edit(f"remove {name}", lambda rig: remove_control(rig, self.control))
+        name = self.name()
+        self.document.edit(f"remove {name}", lambda rig: remove_control(rig, self.thing))

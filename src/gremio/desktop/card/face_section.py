@@ -2,117 +2,76 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterator
+from functools import partial
+from typing import Any
+
 from msgspec.structs import replace
-from PyQt6.QtWidgets import QCheckBox
 
-from gremio.core.rig.edit.controls import change_control
-from gremio.core.rig.model import Face
+from gremio.core.edit.controls import change_control
+from gremio.core.rig.model import Face, Rig
 from gremio.desktop.bench.faces import carried_by, proposed_face
-from gremio.desktop.card.rows import (
-    Sheet,
-    choice,
-    heading,
-    link_button,
-    narrow_field,
-    number_field,
-    second,
-)
-from gremio.desktop.document import Document
-from gremio.desktop.fields import QuantityField
+from gremio.desktop.card.form_sheet import FormSheet
+from gremio.desktop.card.forms import Act, Amount, Check, Field, Head, Pick, Words, three
 
-_GROUND = "the ground"
-_TURNED = ("turned to the viewer", "fixed")
-_SIZED = ("as on the screen", "as in the scene")
+_TURNED = {"turned to the viewer": False, "fixed": True}
+_SIZED = {"as on the screen": False, "as in the scene": True}
 _USUAL = 0.8
 
 
-class FaceSection:
-    """Fills the section into a sheet."""
+def face_section(sheet: FormSheet, control: str) -> Iterator[Field]:
+    """The face of a control: where it stands, how it lies, how large it is."""
+    document = sheet.document
+    rig = document.rig
+    face = rig.controls[control].face
 
-    def __init__(self, sheet: Sheet, document: Document, control: str) -> None:
-        self.sheet, self.document, self.control = sheet, document, control
-        face = document.rig.controls[control].face
-        sheet.add(heading("Face in the Bench"))
-        if face is None:
-            sheet.add(second("It has none: it is on the Desk only."))
-            sheet.add(
-                link_button(
-                    "Stand its face in the Bench", self._stand, "Beside the part that it leads"
-                )
-            )
-            return
-        parts = {part.name: part_id for part_id, part in document.rig.parts.items()}
-        present = document.rig.parts[face.on].name if face.on in document.rig.parts else _GROUND
-        carriers = choice(
-            [_GROUND, *parts], present, "Carried by", lambda text: self._carry(parts.get(text))
-        )
-        sheet.row("Carried by", carriers)
-        sheet.row("At, m", *(self._place(axis) for axis in range(3)))
-        turned = choice(_TURNED, _TURNED[face.fixed], "Turned", self._set_turned)
-        sheet.row("Turned", turned)
-        if face.fixed:
-            sheet.row("Lies, °", *(self._lie(axis) for axis in range(3)))
-        sheet.row("Large", choice(_SIZED, _SIZED[face.size > 0], "Large", self._set_sized))
-        if face.size > 0:
-            size = number_field(document, sheet, "length", "Width of the face")
-            size.set_value(face.size)
-            size.committed.connect(lambda v: self._change(size=max(v, 1e-3)))
-            sheet.row("Width", size)
-        for word, name in (("Hidden", "hidden"), ("Goes along in exports", "exported")):
-            box = QCheckBox(word)
-            box.setChecked(getattr(face, name))
-            box.toggled.connect(lambda on, n=name: self._change(**{n: on}))
-            sheet.add(box)
-        sheet.add(link_button("Take its face away", lambda: self._put(None)))
+    def put(rig: Rig, face: Face | None) -> Rig:
+        return change_control(rig, control, replace(rig.controls[control], face=face))
 
-    def _place(self, axis: int) -> QuantityField:
-        face = self._face()
-        field = narrow_field(self.document, self.sheet, "length", f"Face at {'xyz'[axis]}")
-        field.set_value(face.at[axis])
-        field.committed.connect(lambda v: self._change(at=_with(self._face().at, axis, v)))
-        return field
+    yield Head("Face in the Bench")
+    if face is None:
+        yield Words("It has none: it is on the Desk only.")
+        stand = lambda rig: put(rig, proposed_face(document.pose, control))  # noqa: E731
+        yield Act("Stand its face in the Bench", partial(sheet.edit, "face", stand),
+                  "Beside the part that it leads")  # fmt: skip
+        return
 
-    def _lie(self, axis: int) -> QuantityField:
-        face = self._face()
-        field = narrow_field(self.document, self.sheet, "angle", f"Face about {'xyz'[axis]}")
-        field.set_value(face.turn[axis])
-        field.committed.connect(lambda v: self._change(turn=_with(self._face().turn, axis, v)))
-        return field
+    def now(rig: Rig) -> Face:
+        present = rig.controls[control].face
+        assert present is not None
+        return present
 
-    def _face(self) -> Face:
-        face = self.document.rig.controls[self.control].face
-        assert face is not None
-        return face
+    def get(field: str) -> Callable[[Rig], Any]:
+        return lambda rig: getattr(now(rig), field)
 
-    def _stand(self) -> None:
-        self._put(proposed_face(self.document.pose, self.control))
+    def give(field: str) -> Callable[[Rig, Any], Rig]:
+        return lambda rig, value: put(rig, replace(now(rig), **{field: value}))
 
-    def _carry(self, part: str | None) -> None:
+    def carry(rig: Rig, part: str | None) -> Rig:
         """Another carrier; the face stays where it stands."""
-        self._put(carried_by(self.document.pose, self._face(), part))
+        return put(rig, carried_by(document.pose, now(rig), part))
 
-    def _set_turned(self, text: str) -> None:
-        fixed = text == _TURNED[1]
-        face = replace(self._face(), fixed=fixed)
-        self._put(replace(face, size=face.size or _USUAL) if fixed else face)
+    def turn(rig: Rig, fixed: bool) -> Rig:
+        turned = replace(now(rig), fixed=fixed)
+        return put(rig, replace(turned, size=turned.size or _USUAL) if fixed else turned)
 
-    def _set_sized(self, text: str) -> None:
-        in_scene = text == _SIZED[1]
-        self._put(replace(self._face(), size=_USUAL if in_scene else 0.0,
-                          fixed=self._face().fixed and in_scene))  # fmt: skip
+    def size(rig: Rig, in_scene: bool) -> Rig:
+        large = _USUAL if in_scene else 0.0
+        return put(rig, replace(now(rig), size=large, fixed=now(rig).fixed and in_scene))
 
-    def _change(self, **fields: object) -> None:
-        self._put(replace(self._face(), **fields))
-
-    def _put(self, face: Face | None) -> None:
-        entry = self.document.rig.controls[self.control]
-        changed = replace(entry, face=face)
-        self.document.edit(
-            f"face of {entry.name}", lambda rig: change_control(rig, self.control, changed)
-        )
-
-
-def _with(three: tuple[float, float, float], axis: int, value: float) -> tuple[float, float, float]:
-    values = [*three]
-    values[axis] = value
-    return values[0], values[1], values[2]
+    carriers = {"the ground": None, **{part.name: i for i, part in rig.parts.items()}}
+    on = face.on if face.on in rig.parts else None
+    yield Pick("Carried by", carriers, lambda _rig: on, carry, "face")
+    yield three("At, m", "length", get("at"), give("at"), "face", "Face at")
+    yield Pick("Turned", _TURNED, get("fixed"), turn, "face")
+    if face.fixed:
+        yield three("Lies, °", "angle", get("turn"), give("turn"), "face", "Face about")
+    yield Pick("Large", _SIZED, lambda rig: now(rig).size > 0, size, "face")
+    if face.size > 0:
+        yield Amount("Width", "length", get("size"),
+                     lambda rig, v: give("size")(rig, max(v, 1e-3)), "face",
+                     "Width of the face")  # fmt: skip
+    yield Check("Hidden", get("hidden"), give("hidden"), "face")
+    yield Check("Goes along in exports", get("exported"), give("exported"), "face")
+    away = partial(sheet.edit, "face", lambda rig: put(rig, None))
+    yield Act("Take its face away", away)

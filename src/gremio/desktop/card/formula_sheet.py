@@ -6,13 +6,13 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QCheckBox
 
-from gremio.core.formula.edit import shown, write
+from gremio.core.edit.formulas import shown, write
 from gremio.core.formula.parse import FUNCTIONS
-from gremio.core.rig.channels import full_label
 from gremio.core.rig.model import Formula
-from gremio.desktop.card.rows import Sheet, heading, link_button, rule, second
-from gremio.desktop.document import Document
-from gremio.desktop.formula_edit import FormulaEdit
+from gremio.core.rig.numbers import full_label
+from gremio.desktop.document.document import Document
+from gremio.desktop.fields.formula_edit import FormulaEdit
+from gremio.desktop.fields.pieces import Sheet, heading, link_button, rule, second
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import Inks
 

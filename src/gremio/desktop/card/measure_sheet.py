@@ -3,25 +3,27 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Any
 
 from msgspec.structs import replace
 
+from gremio.core.edit.measures import add_measure, change_measure, remove_measure
 from gremio.core.quantity import UNITS, units_of
-from gremio.core.rig.edit.measures import add_measure, change_measure, remove_measure
-from gremio.core.rig.model import Measure
+from gremio.core.rig.model import Measure, Rig
 from gremio.desktop.bench.measuring import in_fitting_unit, likely_measure, measure_value, told
 from gremio.desktop.bench.snapping import Spot
-from gremio.desktop.card.rows import (
+from gremio.desktop.card.form_sheet import FormSheet
+from gremio.desktop.card.forms import Act, Pick, Rule, Title, Words
+from gremio.desktop.document.document import Document
+from gremio.desktop.fields.pieces import (
     Sheet,
-    choice,
     heading,
     link_button,
     rule,
     second,
-    title_field,
 )
-from gremio.desktop.document import Document
 from gremio.desktop.theme.dress import digit_font, text_font
+from gremio.desktop.theme.inks import Inks
 
 _KINDS = {
     "distance": "distance between two points",
@@ -79,56 +81,64 @@ class MeasuringSheet(Sheet):
         self.document.make(f"keep {measure.name}", lambda rig: add_measure(rig, measure))
 
 
-class MeasureSheet(Sheet):
+class MeasureSheet(FormSheet):
     """What is known of one kept measure."""
 
-    def __init__(self, document: Document, measure_id: str) -> None:
-        super().__init__()
-        self.document, self.measure_id = document, measure_id
-        measure = document.rig.measures[measure_id]
-        self.add(title_field(measure.name, "Name", lambda name: self._change("name", name=name)))
-        self.add(second(f"measure · {_KINDS[measure.kind]}"))
-        self.add(rule())
+    def __init__(self, document: Document, measure_id: str, inks: Inks) -> None:
+        super().__init__(document, measure_id, inks)
+        measure = self.entry
+        units = {unit: unit for unit in units_of(UNITS[measure.unit].kind)}
+        axes = {f"along {axis}": axis for axis in "xyz"}
+        names = [document.rig.parts[end.part].name for end in measure.ends
+                 if end.part in document.rig.parts]  # fmt: skip
+        self.lay(
+            Title(self._get("name"), self._set("name")),
+            Words(f"measure · {_KINDS[measure.kind]}"),
+            Rule(),
+        )
         self.value = heading("")
         self.value.setFont(digit_font(12))
         self.value.setAccessibleName("Measured")
         self.row("Value", self.value)
-        kind = UNITS[measure.unit].kind
-        self.row(
-            "Unit",
-            choice(units_of(kind), measure.unit, "Unit", lambda u: self._change("unit", unit=u)),
+        self.lay(
+            Pick("Unit", units, self._get("unit"), self._set("unit"), "unit"),
+            Pick("Size", axes, self._get("axis"), self._set("axis"), "axis", "Axis")
+            if measure.kind == "size"
+            else None,
+            Words("on " + " and ".join(dict.fromkeys(names))),
+            Words(f"In a formula it is called {measure.name}. A measure is read, not led."),
+            Act("Remove this measure", self._remove),
         )
-        if measure.kind == "size":
-            axes = [f"along {axis}" for axis in "xyz"]
-            present = f"along {measure.axis}"
-            self.row(
-                "Size",
-                choice(axes, present, "Axis", lambda t: self._change("axis", axis=t[-1])),
-            )
-        names = [document.rig.parts[end.part].name for end in measure.ends
-                 if end.part in document.rig.parts]  # fmt: skip
-        self.add(second("on " + " and ".join(dict.fromkeys(names))))
-        self.add(second(f"In a formula it is called {measure.name}."))
-        self.add(link_button("Remove this measure", self._remove))
         self.end()
         self.take_pose()
 
+    @property
+    def entry(self) -> Measure:
+        """The measure as it is now."""
+        return self.document.rig.measures[self.thing]
+
+    def name(self) -> str:
+        """What it is called."""
+        return self.entry.name
+
+    def _get(self, field: str) -> Callable[[Rig], Any]:
+        return lambda rig: getattr(rig.measures[self.thing], field)
+
+    def _set(self, field: str) -> Callable[[Rig, Any], Rig]:
+        def put(rig: Rig, value: object) -> Rig:
+            changed = replace(rig.measures[self.thing], **{field: value})
+            return change_measure(rig, self.thing, changed)
+
+        return put
+
     def take_pose(self) -> None:
         """Show the value of now."""
-        measure = self.document.rig.measures.get(self.measure_id)
-        if measure is not None:
-            rig, pose = self.document.rig, self.document.pose
-            value = measure_value(rig, pose, measure, self.document.geometry)
-            self.value.setText(told(value, measure.unit))
-
-    def _change(self, what: str, **fields: object) -> None:
-        measure = self.document.rig.measures[self.measure_id]
-        changed = replace(measure, **fields)
-        if not self.document.edit(
-            f"{what} of {measure.name}", lambda rig: change_measure(rig, self.measure_id, changed)
-        ):
-            self.document.selection_changed.emit()
+        super().take_pose()
+        if self.is_there():
+            pose = self.document.pose
+            value = measure_value(pose.rig, pose, self.entry, self.document.geometry)
+            self.value.setText(told(value, self.entry.unit))
 
     def _remove(self) -> None:
-        name = self.document.rig.measures[self.measure_id].name
-        self.document.edit(f"remove {name}", lambda rig: remove_measure(rig, self.measure_id))
+        name = self.entry.name
+        self.document.edit(f"remove {name}", lambda rig: remove_measure(rig, self.thing))

@@ -2,16 +2,28 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterator
 from functools import partial
+from typing import get_args
 
 import numpy as np
 import numpy.typing as npt
 from msgspec.structs import replace
-from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
-from gremio.core.frames import angles_of_turn, frame_of, matrix, tidy_frame, turn_of_angles
-from gremio.core.quantity import UNITS, Kind
+from gremio.core.edit.mounts import move_mount, place_part, stands_at
+from gremio.core.edit.parts import (
+    change_part,
+    descendants,
+    ground_channel,
+    rename_part,
+    set_joint,
+    set_parent,
+    set_repeat,
+    set_stops,
+)
+from gremio.core.edit.prepare import has_scale, without_scale
+from gremio.core.frames import Frame, Triple, angles_of_turn, frame_of, matrix, turn_of_angles
+from gremio.core.quantity import UNITS
 from gremio.core.rig.channels import (
     AXES,
     CHANNELS,
@@ -25,295 +37,250 @@ from gremio.core.rig.channels import (
     has_axis,
     key,
 )
-from gremio.core.rig.edit.mounts import move_mount, place_part
-from gremio.core.rig.edit.parts import (
-    change_part,
-    descendants,
-    ground_channel,
-    rename_part,
-    set_joint,
-    set_parent,
-    set_repeat,
-    set_stops,
-)
-from gremio.core.rig.edit.prepare import has_scale, without_scale
-from gremio.core.rig.model import Joint, Repeat, Rig, Stops
+from gremio.core.rig.model import Joint, JointKind, Part, Repeat, Rig, StandIn, Stops
+from gremio.core.rig.numbers import stop_keys
 from gremio.core.rig.solids import Mesh
+from gremio.desktop.actions.preparing import align_mount, mount_in_box, roll_wheel
+from gremio.desktop.actions.questions import AxisWay, MountPlace
+from gremio.desktop.actions.rigging import set_home
 from gremio.desktop.bench.view import Bench
-from gremio.desktop.card.links import add_link_sections
-from gremio.desktop.card.rows import (
-    Hatched,
-    Sheet,
-    choice,
-    heading,
-    link_button,
-    menu_button,
-    narrow_field,
-    number_field,
-    rule,
-    second,
-    short_channels,
-    title_field,
+from gremio.desktop.card.form_sheet import FormSheet
+from gremio.desktop.card.forms import (
+    Act,
+    Amount,
+    Field,
+    Ground,
+    Head,
+    Menu,
+    Number,
+    Pick,
+    Rule,
+    Several,
+    Title,
+    Words,
+    three,
 )
-from gremio.desktop.card.shape_section import ShapeSection
-from gremio.desktop.copying import copying_menu
-from gremio.desktop.document import Document, Edit
-from gremio.desktop.fields import OptionalField, QuantityField
-from gremio.desktop.preparing import align_mount, mount_in_box, roll_wheel
-from gremio.desktop.rigging import set_home
-from gremio.desktop.theme.dress import text_font
+from gremio.desktop.card.links import leading_on, leads_section, led_section, tying
+from gremio.desktop.card.shape_section import shape_section
+from gremio.desktop.document.document import Document
+from gremio.desktop.fields.pieces import short_channels
 from gremio.desktop.theme.inks import Inks
 
 Array = npt.NDArray[np.float64]
-_GROUND = "the ground"
-_TYPING = ("moves the part", "moves the mount")
+_ONE = "free or ground one…"
+_PUT = "Put the mount…"
+_PUTS = ("in the middle of its shapes", "under them, at the bottom", "square to the world")
+# A screw that has just been made goes so far in a turn (m); the Card says so, to be changed.
+_USUAL_LEAD = 0.004
+_ALONG = {"slide": "along", "cylinder": "along", "planar": "across"}
 
 
-class PartSheet(Sheet):
-    """What is known of one part. formula_wanted: a formula for a channel, by key."""
-
-    formula_wanted = pyqtSignal(str)
+class PartSheet(FormSheet):
+    """What is known of one part."""
 
     def __init__(self, document: Document, bench: Bench, part: str, inks: Inks) -> None:
-        super().__init__()
-        self.document, self.bench, self.part, self.inks = document, bench, part, inks
-        self._values: dict[str, QuantityField] = {}
-        entry = document.rig.parts[part]
-        self.add(title_field(entry.name, "Name", self._rename))
-        self.add(second(self._subtitle()))
-        self.add(rule())
-        self._add_joint()
-        self._add_channels()
-        self._add_mount()
-        add_link_sections(self, document, part, inks)
-        ShapeSection(self, document, part)
-        self._add_use()
+        super().__init__(document, part, inks)
+        self.bench, self.part = bench, part
+        entry = self.entry
+        self.lay(
+            Title(lambda rig: rig.parts[part].name, lambda rig, n: rename_part(rig, part, n)),
+            Words(self._subtitle()),
+            Rule(),
+            self._joint(entry.joint),
+            self._values(entry),
+            self._stops(entry),
+            self._home(entry),
+            self._mount(entry),
+            led_section(document, part),
+            tying(self.action_wanted.emit),
+            leads_section(document, part),
+            leading_on(document, part, self.action_wanted.emit),
+            shape_section(self, part),
+            self._use(entry),
+        )
         self.end()
         self.take_pose()
+
+    @property
+    def entry(self) -> Part:
+        """The part as it is now."""
+        return self.document.rig.parts[self.part]
+
+    def name(self) -> str:
+        """What it is called."""
+        return self.entry.name
 
     # ── what is shown ──────────────────────────────────────────────
 
     def _subtitle(self) -> str:
-        entry = self.document.rig.parts[self.part]
+        entry = self.entry
         words = ["part"]
         corners = self._corners()
         if len(corners):
             x, y, z = (f"{v:.3g}" for v in np.ptp(corners, axis=0))
             words.append(f"{x} × {y} × {z} m")
-        if any(isinstance(shape.solid, Mesh) for shape in entry.shapes):
-            source = next(s.solid.source for s in entry.shapes if isinstance(s.solid, Mesh))
-            if source in self.document.rig.sources:
-                words.append(self.document.rig.sources[source].path.rsplit("/", 1)[-1])
+        meshes = [shape.solid for shape in entry.shapes if isinstance(shape.solid, Mesh)]
+        if meshes and meshes[0].source in self.document.rig.sources:
+            words.append(self.document.rig.sources[meshes[0].source].path.rsplit("/", 1)[-1])
         return " · ".join(words)
 
-    def take_pose(self) -> None:
-        """Show where the channels stand now."""
-        for channel, field in self._values.items():
-            field.set_value(self.document.pose.at(channel))
-
-    def _add_joint(self) -> None:
-        joint = self.document.rig.parts[self.part].joint
-        kinds = choice(
-            [kind.capitalize() for kind in JOINT_KINDS],
-            joint.kind.capitalize(),
+    def _joint(self, joint: Joint) -> Iterator[Field]:
+        kinds = Pick(
             "Joint",
-            lambda text: self._set_joint(_joint_of_kind(text.lower(), joint)),
+            {kind.capitalize(): kind for kind in JOINT_KINDS},
+            lambda rig: self._of(rig).joint.kind,
+            lambda rig, kind: self._with_joint(rig, _joint_of_kind(kind, self._of(rig).joint)),
+            "joint",
         )
         if not has_axis(joint.kind):
-            self.row("Joint", kinds)
+            yield kinds
             return
-        word = {"slide": "along", "cylinder": "along", "planar": "across"}.get(joint.kind, "about")
-        axis = choice(
-            [f"{word} {a}" for a in axes_of(joint.kind)],
-            f"{word} {joint.axis}",
-            "Axis",
-            lambda text: self._set_joint(replace(joint, axis=text[-1])),
-        )
-        self.row("Joint", kinds, axis)
+        word = _ALONG.get(joint.kind, "about")
+        axis = Pick(
+            "", {f"{word} {a}": a for a in axes_of(joint.kind)},
+            lambda rig: self._of(rig).joint.axis,
+            lambda rig, a: self._with_joint(rig, replace(self._of(rig).joint, axis=a)),
+            "joint", "Axis",
+        )  # fmt: skip
+        yield Several("Joint", [kinds, axis])
         if joint.kind == "screw":
-            lead = number_field(self.document, self, "length", "Lead of the screw")
-            lead.unit = "mm"
-            lead.set_value(joint.lead)
-            lead.committed.connect(lambda value: self._set_joint(replace(joint, lead=value)))
-            self.row("A turn is", lead)
+            yield Amount(
+                "A turn is", "length", lambda rig: self._of(rig).joint.lead,
+                lambda rig, v: self._with_joint(rig, replace(self._of(rig).joint, lead=v)),
+                "joint", "Lead of the screw", "mm",
+            )  # fmt: skip
 
-    def _add_channels(self) -> None:
-        entry = self.document.rig.parts[self.part]
+    def _of(self, rig: Rig) -> Part:
+        return rig.parts[self.part]
+
+    def _values(self, entry: Part) -> Iterator[Field]:
         for channel in free_of(entry):
-            channel_key = key(self.part, channel)
-            field = number_field(
-                self.document, self, channel_kind(channel), f"{entry.name} {channel}"
-            )
-            field.committed.connect(lambda value, c=channel_key: self._move(c, value))
-            field.offer = copying_menu(self.document, channel_key)
-            self._values[channel_key] = field
-            write = link_button("=", partial(self.formula_wanted.emit, channel_key))
-            write.setToolTip("Write a formula for it")
-            write.setFixedWidth(20)
-            write.setFont(text_font(12, bold=True))
-            write.setAccessibleName(f"Formula for {channel}")
-            self.row(channel.capitalize(), field, write)
+            yield Number(channel.capitalize(), key(self.part, channel), f"{entry.name} {channel}")
+
+    def _stops(self, entry: Part) -> Iterator[Field]:
         given = [c for c in self.document.rig.constraints.values() if c.part == self.part]
-        for channel in freed(entry.joint):
+        free = freed(entry.joint)
+        for channel in free:
             stops = entry.stops.get(channel, Stops())
             if stops == Stops() and any(channel in c.freed for c in given):
                 # It was freed for a constraint, which is all that moves it.
                 continue
-            axis = "" if len(freed(entry.joint)) == 1 else f" {channel[-1]}"
+            axis = "" if len(free) == 1 else f" {channel[-1]}"
             symbol = UNITS[channel_unit(channel)].symbol
-            self.row(f"Stops{axis}, {symbol}".rstrip(", "), *self._stop_fields(channel, stops))
+            ends = [
+                Number("", end, f"{word} stop", optional=True, bare=True,
+                       help=f"{word} stop; empty runs free")
+                for end, word in zip(stop_keys(key(self.part, channel)), ("Low", "High"),
+                                     strict=True)
+            ]  # fmt: skip
+            yield Several(f"Stops{axis}, {symbol}".rstrip(", "), ends)
             if stops != Stops():
-                soft = number_field(
-                    self.document,
-                    self,
-                    channel_kind(channel),
-                    f"Soft before the stops of {channel}",
-                )
-                soft.set_value(stops.soft)
-                soft.setToolTip("How far before a stop it slows down")
-                soft.committed.connect(lambda value, c=channel: self._set_stop(c, "soft", value))
-                self.row("soft over", soft)
-        if freed(entry.joint):
-            buttons = QWidget()
-            line = QHBoxLayout(buttons)
-            line.setContentsMargins(0, 0, 0, 0)
-            line.addWidget(link_button("go home", self._go_home, "Bring it home (H)"))
-            line.addWidget(
-                link_button("set home here", self._set_home, "Count zero from where it is now")
-            )
-            self.row("Home", buttons)
-        self.row("Grounded", Hatched(self.inks, short_channels(grounded(entry.joint))))
+                yield self._soft(channel)
+
+    def _soft(self, channel: str) -> Amount:
+        def put(rig: Rig, value: float) -> Rig:
+            present = self._of(rig).stops.get(channel, Stops())
+            return set_stops(rig, self.part, channel, replace(present, soft=value))
+
+        return Amount(
+            "soft over", channel_kind(channel),
+            lambda rig: self._of(rig).stops.get(channel, Stops()).soft, put, "soft stop",
+            f"Soft before the stops of {channel}", help="How far before a stop it slows down",
+        )  # fmt: skip
+
+    def _home(self, entry: Part) -> Iterator[Field]:
         free = freed(entry.joint)
+        if free:
+            yield Several(
+                "Home",
+                [
+                    Act("go home", self._go_home, "Bring it home (H)"),
+                    Act("set home here", self._set_home, "Count zero from where it is now"),
+                ],
+            )
+        shown = {"yes": True, "no": False}
+        yield Pick(
+            "Shown", shown, lambda rig: self._of(rig).shown,
+            lambda rig, on: change_part(rig, self.part, replace(self._of(rig), shown=on)),
+            "whether it is shown",
+        )  # fmt: skip
+        yield Ground("Grounded", short_channels(grounded(entry.joint)))
         offers = [f"{'ground' if c in free else 'free'} {c}" for c in CHANNELS]
-        self.row("", menu_button(_ONE, _ONE, offers, self._set_grounded))
+        yield Menu(_ONE, offers, self._set_grounded, word="")
 
-    def _stop_fields(self, channel: str, stops: Stops) -> tuple[OptionalField, OptionalField]:
-        made = []
-        for end in ("low", "high"):
-            field = OptionalField(
-                channel_kind(channel), channel_unit(channel), f"{end.capitalize()} stop", self
-            )
-            field.setPlaceholderText("none")
-            field.bare = True
-            field.setToolTip(f"{end.capitalize()} stop; empty runs free")
-            field.set_value(getattr(stops, end))
-            field.committed.connect(lambda value, e=end: self._set_stop(channel, e, value))
-            field.cleared.connect(lambda e=end: self._set_stop(channel, e, None))
-            field.refused.connect(self.document.said)
-            made.append(field)
-        return made[0], made[1]
-
-    def _add_mount(self) -> None:
-        entry = self.document.rig.parts[self.part]
-        self.add(heading("Mount"))
-        carried = {self.part, *descendants(self.document.rig, self.part)}
-        names = {
-            other.name: other_id
-            for other_id, other in self.document.rig.parts.items()
-            if other_id not in carried
-        }
-        present = self.document.rig.parts.get(entry.parent or "")
-        self.row(
-            "On",
-            choice(
-                [_GROUND, *names],
-                present.name if present else _GROUND,
-                "Mounted on",
-                lambda text: self._set_parent(names.get(text)),
-            ),
-        )
-        at = [self._mount_field("length", f"Mount {a}", i) for i, a in enumerate(AXES)]
-        for field, value in zip(at, entry.mount.at, strict=True):
-            field.set_value(value)
-        self.row("At, m", *at)
-        angles = angles_of_turn(entry.mount.turn)
-        turns = [self._mount_field("angle", f"Mount turn {a}", i) for i, a in enumerate(AXES)]
-        for field, value in zip(turns, angles, strict=True):
-            field.set_value(value)
-        self.row("Turned, °", *turns)
-        self.row(
-            "Typing", choice(_TYPING, _TYPING[_mount_only], "What typing moves", _set_mount_only)
-        )
-        self.add(
-            link_button(
-                "Pick its place in the Bench…",
-                lambda: self.bench.ask_place(self.part),
-                "Put the mount on a corner, an edge, a circle or a face; the shape stays in place",
-            )
+    def _mount(self, entry: Part) -> Iterator[Field]:
+        rig = self.document.rig
+        carried = {self.part, *descendants(rig, self.part)}
+        names = {other.name: i for i, other in rig.parts.items() if i not in carried}
+        parent = entry.parent if entry.parent in rig.parts else None
+        yield Head("Mount")
+        yield Pick("On", {"the ground": None, **names}, lambda _rig: parent, self._set_parent,
+                   "mount", "Mounted on")  # fmt: skip
+        yield from _frame_fields("Part", "part stands", lambda rig: stands_at(self._of(rig)),
+                                 self._place)  # fmt: skip
+        yield from _frame_fields("Joint", "joint stands", lambda rig: self._of(rig).mount,
+                                 lambda rig, mount: move_mount(rig, self.part, mount))  # fmt: skip
+        yield Act(
+            "Pick its place in the Bench…",
+            lambda: self.bench.ask(MountPlace(self.document, self.part)),
+            "Put the joint on a corner, an edge, a circle or a face; the part stays in place",
         )
         if has_axis(entry.joint.kind):
-            self.add(
-                link_button(
-                    "Pick its axis in the Bench…",
-                    lambda: self.bench.ask_axis(self.part),
-                    "Lay the axis along an edge, a hole or across a face",
-                )
+            yield Act(
+                "Pick its axis in the Bench…",
+                lambda: self.bench.ask(AxisWay(self.document, self.part)),
+                "Lay the axis along an edge, a hole or across a face",
             )
         if any(c.startswith("turn") for c in freed(entry.joint)) and entry.shapes:
             tip = "Its turn is then the way it is carried ÷ its radius"
-            self.add(link_button("Let it roll as it is carried", self._roll, tip))
+            yield Act("Let it roll as it is carried", partial(roll_wheel, self.document, self.part),
+                      tip)  # fmt: skip
         if freed(entry.joint):
-            self.add(
-                link_button("Try its axis", lambda: self.bench.try_axis(self.part), "A wiggle (A)")
-            )
-        ways = [*_PUTS, *(f"square to {name}" for name in names)]
-        self.add(menu_button(_PUT, _PUT, ways, self._put))
+            yield Act("Try its axis", lambda: self.bench.try_axis(self.part), "A wiggle (A)")
+        yield Menu(_PUT, [*_PUTS, *(f"square to {name}" for name in names)], self._put)
         if has_scale(entry):
-            self.add(link_button("Take its scale out", self._take_scale_out, "Nothing moves"))
+            yield Act("Take its scale out", self._take_scale_out, "Nothing moves")
 
-    def _mount_field(self, kind: Kind, what: str, index: int) -> QuantityField:
-        field = narrow_field(self.document, self, kind, what)
-        field.setToolTip(what)
-        field.committed.connect(lambda value: self._place(kind, index, value))
-        return field
-
-    def _add_use(self) -> None:
+    def _use(self, entry: Part) -> Iterator[Field]:
         """How it is shown while working light, and how it is repeated."""
-        entry = self.document.rig.parts[self.part]
         repeat = entry.repeat
-        paths = {path.name: path_id for path_id, path in self.document.rig.paths.items()}
-        along = [_ONCE, "line", "circle", *paths]
-        present = _ONCE
-        if repeat is not None:
-            names = {path_id: name for name, path_id in paths.items()}
-            present = names.get(repeat.path, repeat.along)
-        self.add(heading("Repeat and stand-in"))
-        kind = choice(
-            along, present, "Repeat along", lambda text: self._repeat(text, paths.get(text, ""))
-        )
+        paths = {path.name: i for i, path in self.document.rig.paths.items()}
+        along = {"once": "", "line": "line", "circle": "circle", **paths}
+        yield Head("Repeat and stand-in")
+        kind = Pick("Repeat", along, lambda rig: _along(self._of(rig).repeat), self._repeated,
+                    "repeat", "Repeat along")  # fmt: skip
         if repeat is None or repeat.along == "path":
-            self.row("Repeat", kind)
+            yield kind
         else:
             word = "round" if repeat.along == "circle" else "along"
-            axes = [f"{word} {a}" for a in AXES]
-            axis = choice(
-                axes, f"{word} {repeat.axis}", "Repeat axis",
-                lambda text: self._set_repeat(replace(repeat, axis=text[-1])),
-            )  # fmt: skip
-            self.row("Repeat", kind, axis)
-        stand_ins = ["box", "hull", "outline", "full"]
-        self.row("Stand-in", choice(stand_ins, entry.stand_in, "Stand-in", self._set_stand_in))
+            axis = Pick("", {f"{word} {a}": a for a in AXES}, lambda rig: _axis(self._of(rig)),
+                        self._repeat_axis, "repeat", "Repeat axis")  # fmt: skip
+            yield Several("Repeat", [kind, axis])
+        yield Pick(
+            "Stand-in", {kind: kind for kind in get_args(StandIn)},
+            lambda rig: self._of(rig).stand_in,
+            lambda rig, s: change_part(rig, self.part, replace(self._of(rig), stand_in=s)),
+            "stand-in",
+        )  # fmt: skip
 
-    def _repeat(self, text: str, path: str) -> None:
-        if text == _ONCE:
-            self._set_repeat(None)
-        elif path:
-            self._set_repeat(Repeat("path", count=5, pitch=0.2, path=path))
-        elif text == "circle":
-            self._set_repeat(Repeat("circle", "z", count=6))
-        else:
+    def _repeat_axis(self, rig: Rig, axis: str) -> Rig:
+        repeat = self._of(rig).repeat
+        assert repeat is not None
+        return set_repeat(rig, self.part, replace(repeat, axis=axis))
+
+    def _repeated(self, rig: Rig, along: str) -> Rig:
+        made: Repeat | None
+        if not along:
+            made = None
+        elif along == "circle":
+            made = Repeat("circle", "z", count=6)
+        elif along == "line":
             corners = self._corners()
             wide = float(np.ptp(corners[:, 0])) if len(corners) else 0.2
-            self._set_repeat(Repeat("line", "x", count=5, pitch=round(max(wide, 0.01) * 1.5, 3)))
-
-    def _set_repeat(self, repeat: Repeat | None) -> None:
-        self._edit("repeat", lambda rig: set_repeat(rig, self.part, repeat))
-
-    def _set_stand_in(self, text: str) -> None:
-        def change(rig: Rig) -> Rig:
-            return change_part(rig, self.part, replace(rig.parts[self.part], stand_in=text))
-
-        self._edit("stand-in", change)
+            made = Repeat("line", "x", count=5, pitch=round(max(wide, 0.01) * 1.5, 3))
+        else:
+            made = Repeat("path", count=5, pitch=0.2, path=along)
+        return set_repeat(rig, self.part, made)
 
     def _corners(self) -> Array:
         """(N, 3) corners of the boxes round its shapes, in its own frame."""
@@ -323,39 +290,15 @@ class PartSheet(Sheet):
 
     # ── what hands do ──────────────────────────────────────────────
 
-    def _rename(self, name: str) -> None:
-        old = self.document.rig.parts[self.part].name
-        self.document.edit(f"rename {old}", lambda rig: rename_part(rig, self.part, name))
-        self._sure()
-
-    def _sure(self) -> None:
-        """Show again what is, when an edit was refused."""
-        self.document.selection_changed.emit()
-
-    def _edit(self, what: str, change: Edit) -> None:
-        name = self.document.rig.parts[self.part].name
-        if not self.document.edit(f"{what} of {name}", change):
-            self._sure()
-
-    def _set_joint(self, joint: Joint) -> None:
+    def _with_joint(self, rig: Rig, joint: Joint) -> Rig:
         values = self.document.pose.part_of(self.part).channels
-        self._edit("joint", lambda rig: set_joint(rig, self.part, joint, values))
-
-    def _move(self, channel: str, value: float) -> None:
-        self.document.move(channel, value)
-        self.take_pose()
-
-    def _set_stop(self, channel: str, end: str, value: float | None) -> None:
-        present = self.document.rig.parts[self.part].stops.get(channel, Stops())
-        stops = replace(present, **{end: value})
-        self._edit(f"{end} stop", lambda rig: set_stops(rig, self.part, channel, stops))
+        return set_joint(rig, self.part, joint, values)
 
     def _set_grounded(self, text: str) -> None:
         word, channel = text.split(" ", 1)
         values = self.document.pose.part_of(self.part).channels
-        self._edit(
-            text,
-            lambda rig: ground_channel(rig, self.part, channel, word == "ground", values),
+        self.edit(
+            text, lambda rig: ground_channel(rig, self.part, channel, word == "ground", values)
         )
 
     def _put(self, text: str) -> None:
@@ -367,13 +310,9 @@ class PartSheet(Sheet):
             name = text.removeprefix("square to ")
             other = next(i for i, p in self.document.rig.parts.items() if p.name == name)
             align_mount(self.document, self.part, other)
-        self._sure()
-
-    def _roll(self) -> None:
-        roll_wheel(self.document, self.part)
 
     def _take_scale_out(self) -> None:
-        self._edit("scale", lambda rig: without_scale(rig, self.part))
+        self.edit("scale", lambda rig: without_scale(rig, self.part))
 
     def _go_home(self) -> None:
         self.document.send_home(self.document.channels_of(self.part))
@@ -381,44 +320,47 @@ class PartSheet(Sheet):
     def _set_home(self) -> None:
         set_home(self.document)
 
-    def _set_parent(self, parent: str | None) -> None:
-        pose, entry = self.document.pose, self.document.rig.parts[self.part]
-        old = pose.frame_of(entry.parent)
-        new = pose.frame_of(parent)
+    def _set_parent(self, rig: Rig, parent: str | None) -> Rig:
+        """Another carrier; the part stays where it stands."""
+        pose, entry = self.document.pose, self._of(rig)
+        old, new = pose.frame_of(entry.parent), pose.frame_of(parent)
         mount = frame_of(np.linalg.inv(new) @ old @ matrix(entry.mount))
-        self._edit("mount", lambda rig: set_parent(rig, self.part, parent, mount))
+        return set_parent(rig, self.part, parent, mount)
 
-    def _place(self, kind: Kind, index: int, value: float) -> None:
-        mount = self.document.rig.parts[self.part].mount
-        if kind == "length":
-            at = [value if i == index else v for i, v in enumerate(mount.at)]
-            mount = tidy_frame(at, mount.turn, mount.scale)
-        else:
-            angles = list(angles_of_turn(mount.turn))
-            angles[index] = value
-            mount = replace(mount, turn=turn_of_angles((angles[0], angles[1], angles[2])))
-        change = move_mount if _mount_only else place_part
-        self._edit("mount", lambda rig: change(rig, self.part, mount))
+    def _place(self, rig: Rig, at_home: Frame) -> Rig:
+        """The part, its joint with it, put so that its own frame stands somewhere at home."""
+        entry = self._of(rig)
+        moved = matrix(at_home) @ np.linalg.inv(matrix(stands_at(entry))) @ matrix(entry.mount)
+        return place_part(rig, self.part, frame_of(moved))
 
 
-_ONE = "free or ground one…"
-_PUT = "Put the mount…"
-_PUTS = ("in the middle of its shapes", "under them, at the bottom", "square to the world")
-_ONCE = "once"
-# What the Card was last told: a convenience of the screen, not of the rig.
-_mount_only = False
+def _frame_fields(
+    word: str, name: str, get: Callable[[Rig], Frame], put: Callable[[Rig, Frame], Rig]
+) -> Iterator[Field]:
+    """Where a frame stands in the parent, to be typed: its place, and its turn."""
+
+    def at(rig: Rig, place: Triple) -> Rig:
+        return put(rig, replace(get(rig), at=place))
+
+    def turned(rig: Rig, angles: Triple) -> Rig:
+        return put(rig, replace(get(rig), turn=turn_of_angles(angles)))
+
+    yield three(f"{word} at, m", "length", lambda rig: get(rig).at, at, "mount",
+                f"{name.capitalize()} at")  # fmt: skip
+    yield three("turned, °", "angle", lambda rig: angles_of_turn(get(rig).turn), turned, "mount",
+                f"{name.capitalize()} turned")  # fmt: skip
 
 
-# A screw that has just been made goes so far in a turn (m); the Card says so, to be changed.
-_USUAL_LEAD = 0.004
+def _along(repeat: Repeat | None) -> str:
+    if repeat is None:
+        return ""
+    return repeat.path if repeat.along == "path" else repeat.along
 
 
-def _joint_of_kind(kind: str, present: Joint) -> Joint:
+def _axis(part: Part) -> str:
+    return "x" if part.repeat is None else part.repeat.axis
+
+
+def _joint_of_kind(kind: JointKind, present: Joint) -> Joint:
     """A joint of another kind, with what fits of the present one."""
-    named = next(k for k in JOINT_KINDS if k == kind)
-    return Joint(named, present.axis, lead=_USUAL_LEAD if named == "screw" else 0.0)
-
-
-def _set_mount_only(text: str) -> None:
-    global _mount_only
-    _mount_only = text == _TYPING[1]
+    return Joint(kind, present.axis, lead=_USUAL_LEAD if kind == "screw" else 0.0)

@@ -2,31 +2,35 @@
 
 from __future__ import annotations
 
-from functools import partial
-from typing import get_args
+from collections.abc import Callable, Iterator
+from typing import Any, get_args
 
 from msgspec.structs import replace
 
+from gremio.core.edit.paths import change_path, remove_path
+from gremio.core.frames import Triple
 from gremio.core.quantity import show_short
-from gremio.core.rig.edit.paths import change_path, remove_path
+from gremio.core.rig.constraints import targets_of
 from gremio.core.rig.model import Path, PathKind, Rig
 from gremio.core.shape.paths import comes_back, length
-from gremio.desktop.card.rows import (
-    Sheet,
-    Slab,
-    choice,
-    heading,
-    link_button,
-    narrow_field,
-    rule,
-    second,
-    title_field,
+from gremio.desktop.card.form_sheet import FormSheet
+from gremio.desktop.card.forms import (
+    Act,
+    Amount,
+    Field,
+    Head,
+    Pick,
+    Rule,
+    Several,
+    Thing,
+    Title,
+    Words,
+    three,
 )
-from gremio.desktop.document import Document
-from gremio.desktop.fields import QuantityField
+from gremio.desktop.document.document import Document
 from gremio.desktop.theme.inks import Inks
 
-_ENDS = ("has two ends", "comes back to its beginning")
+_ENDS = {"has two ends": False, "comes back to its beginning": True}
 _SAYS = {
     "polyline": "straight from point to point",
     "spline": "smooth through its points",
@@ -36,113 +40,108 @@ _SAYS = {
 }
 
 
-class PathSheet(Sheet):
+class PathSheet(FormSheet):
     """What is known of one path; its points can be typed here, and pulled in the Bench."""
 
     def __init__(self, document: Document, path: str, inks: Inks) -> None:
-        super().__init__()
-        self.document, self.path, self.inks = document, path, inks
-        entry = self.entry
-        self.add(title_field(entry.name, "Name", lambda name: self._change("name", name=name)))
+        super().__init__(document, path, inks)
+        entry, rig = self.entry, document.rig
         long = show_short(length(entry), "m")
-        self.add(second(f"path · {_SAYS[entry.kind]}, {long} long"))
-        self.add(rule())
-        if entry.kind != "wrap":
-            kinds = [kind for kind in get_args(PathKind) if kind != "wrap"]
-            self.row("Kind", choice(kinds, entry.kind, "Kind of path", self._set_kind))
-        if entry.kind in ("polyline", "spline"):
-            ends = choice(_ENDS, _ENDS[comes_back(entry)], "Ends", self._set_closed)
-            self.row("It", ends)
-        rig = document.rig
-        self.add(heading("On"))
-        if entry.on in rig.parts:
-            part = rig.parts[entry.on]
-            show = partial(document.select, entry.on)
-            self.add(Slab(inks, part.joint.kind, part.name, "", show))
-        else:
-            self.add(second("the ground"))
-        self._add_points(entry)
-        self._add_followers(rig)
-        self.add(link_button("Remove this path", self._remove))
+        kinds = {kind: kind for kind in get_args(PathKind) if kind != "wrap"}
+        of_points = entry.kind in ("polyline", "spline")
+        on = rig.parts.get(entry.on or "")
+        self.lay(
+            Title(self._get("name"), self._set("name")),
+            Words(f"path · {_SAYS[entry.kind]}, {long} long"),
+            Rule(),
+            Pick("Kind", kinds, self._get("kind"), self._set("kind"), "kind", "Kind of path")
+            if entry.kind != "wrap"
+            else None,
+            Pick("Ends", _ENDS, lambda rig: comes_back(rig.paths[path]), self._set("closed"),
+                 "ends")
+            if of_points
+            else None,
+            Head("On"),
+            Thing(on.joint.kind, on.name, "", entry.on or "") if on else Words("the ground"),
+            self._points(entry),
+            self._followers(rig),
+            Act("Remove this path", self._remove),
+        )  # fmt: skip
         self.end()
 
     @property
     def entry(self) -> Path:
         """The path as it is now."""
-        return self.document.rig.paths[self.path]
+        return self.document.rig.paths[self.thing]
 
-    def _add_points(self, entry: Path) -> None:
-        self.add(heading("Wheels, m" if entry.kind == "wrap" else "Points, m"))
+    def name(self) -> str:
+        """What it is called."""
+        return self.entry.name
+
+    def _get(self, field: str) -> Callable[[Rig], Any]:
+        return lambda rig: getattr(rig.paths[self.thing], field)
+
+    def _set(self, field: str) -> Callable[[Rig, Any], Rig]:
+        def put(rig: Rig, value: object) -> Rig:
+            return change_path(rig, self.thing, replace(rig.paths[self.thing], **{field: value}))
+
+        return put
+
+    def _points(self, entry: Path) -> Iterator[Field]:
+        yield Head("Wheels, m" if entry.kind == "wrap" else "Points, m")
         for index in range(len(entry.points)):
-            fields = [self._number(index, axis) for axis in range(3)]
+            place = self._point(index)
             if entry.kind == "wrap":
-                fields.append(self._radius(index))
-            self.row(str(index + 1), *fields)
+                place = Several(place.word, [*place.fields, self._radius(index)])
+            yield place
         if entry.kind == "wrap":
-            self.add(second("The last of each is its radius; below zero, the band runs inside."))
+            yield Words("The last of each is its radius; below zero, the band runs inside.")
             return
         if entry.kind in ("polyline", "spline"):
-            self.add(link_button("Add a point at the end", self._add_point))
+            yield Act("Add a point at the end", self._add_point)
             if len(entry.points) > 2:
-                self.add(link_button("Take the last point out", self._drop_point))
-        self.add(second("Pull the squares in the Bench to move points."))
+                yield Act("Take the last point out", self._drop_point)
+        yield Words("Pull the squares in the Bench to move points.")
 
-    def _add_followers(self, rig: Rig) -> None:
+    def _point(self, index: int) -> Several:
+        def put(rig: Rig, at: Triple) -> Rig:
+            points = list(rig.paths[self.thing].points)
+            points[index] = at
+            return self._set("points")(rig, tuple(points))
+
+        return three(str(index + 1), "length", lambda rig: rig.paths[self.thing].points[index],
+                     put, "point", f"Point {index + 1}")  # fmt: skip
+
+    def _radius(self, index: int) -> Amount:
+        def put(rig: Rig, value: float) -> Rig:
+            radii = rig.paths[self.thing].radii
+            return self._set("radii")(rig, (*radii[:index], value, *radii[index + 1 :]))
+
+        return Amount("", "length", lambda rig: rig.paths[self.thing].radii[index], put, "radius",
+                      f"Radius {index + 1}", narrow=True)  # fmt: skip
+
+    def _followers(self, rig: Rig) -> Iterator[Field]:
         followers = [
-            (i, c) for i, c in rig.constraints.items() if self.path in (t.path for t in c.targets)
+            (i, c)
+            for i, c in rig.constraints.items()
+            if self.thing in (t.path for t in targets_of(c))
         ]
-        self.add(heading("Followed by"))
+        yield Head("Followed by")
         for constraint_id, constraint in followers:
-            name = rig.parts[constraint.part].name
-            show = partial(self.document.select, constraint_id)
-            self.add(Slab(self.inks, constraint.kind, name, "", show))
+            yield Thing(constraint.kind, rig.parts[constraint.part].name, "", constraint_id)
         if not followers:
-            self.add(second("nothing yet: select a part and let it follow this path (7)"))
-
-    def _number(self, index: int, axis: int) -> QuantityField:
-        name = f"Point {index + 1} {'xyz'[axis]}"
-        field = narrow_field(self.document, self, "length", name)
-        field.set_value(self.entry.points[index][axis])
-        field.committed.connect(lambda value: self._set_point(index, axis, value))
-        return field
-
-    def _radius(self, index: int) -> QuantityField:
-        field = narrow_field(self.document, self, "length", f"Radius {index + 1}")
-        field.set_value(self.entry.radii[index])
-        field.committed.connect(lambda value: self._set_radius(index, value))
-        return field
-
-    def _change(self, what: str, **fields: object) -> None:
-        changed = replace(self.entry, **fields)
-        name = self.entry.name
-        if not self.document.edit(
-            f"{what} of {name}", lambda rig: change_path(rig, self.path, changed)
-        ):
-            self.document.selection_changed.emit()
-
-    def _set_kind(self, text: str) -> None:
-        self._change("kind", kind=text)
-
-    def _set_closed(self, text: str) -> None:
-        self._change("ends", closed=text == _ENDS[1])
-
-    def _set_point(self, index: int, axis: int, value: float) -> None:
-        points = [list(point) for point in self.entry.points]
-        points[index][axis] = value
-        self._change("point", points=tuple(tuple(point) for point in points))
-
-    def _set_radius(self, index: int, value: float) -> None:
-        radii = self.entry.radii
-        self._change("radius", radii=(*radii[:index], value, *radii[index + 1 :]))
+            yield Words("nothing yet: select a part and let it run along this path (7)")
 
     def _add_point(self) -> None:
         points = self.entry.points
-        ahead = tuple(2 * b - a for a, b in zip(points[-2], points[-1], strict=True))
-        self._change("one more point", points=(*points, ahead))
+        x, y, z = (2 * b - a for a, b in zip(points[-2], points[-1], strict=True))
+        more = (*points, (x, y, z))
+        self.edit("one more point", lambda rig: self._set("points")(rig, more))
 
     def _drop_point(self) -> None:
-        self._change("one point less", points=self.entry.points[:-1])
+        fewer = self.entry.points[:-1]
+        self.edit("one point less", lambda rig: self._set("points")(rig, fewer))
 
     def _remove(self) -> None:
         name = self.entry.name
-        self.document.edit(f"remove {name}", lambda rig: remove_path(rig, self.path))
+        self.document.edit(f"remove {name}", lambda rig: remove_path(rig, self.thing))

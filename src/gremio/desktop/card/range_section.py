@@ -1,99 +1,104 @@
-"""The section of a link's Card about a range map: from a range of the lead to ranges of its
+"""The section of a link's Card about a from–to cam: from a range of the lead to ranges of its
 followers."""
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from functools import partial
 
 from msgspec.structs import replace
 
+from gremio.core.edit.cams import cam_of, remove_follower, set_range
+from gremio.core.edit.links import change_link
 from gremio.core.quantity import UNITS
 from gremio.core.rig.cams import told
-from gremio.core.rig.channels import full_label, kind_of, shown_unit
-from gremio.core.rig.edit.cams import cam_of, remove_follower, set_range
-from gremio.core.rig.edit.links import change_link
-from gremio.core.rig.model import Beyond, Cam
-from gremio.desktop.card.rows import Sheet, choice, heading, link_button
-from gremio.desktop.document import Document, Edit
-from gremio.desktop.fields import QuantityField
+from gremio.core.rig.model import Beyond, Cam, Rig
+from gremio.core.rig.numbers import full_label, kind_of, shown_unit
+from gremio.desktop.card.form_sheet import FormSheet
+from gremio.desktop.card.forms import Act, Amount, Field, Head, Pick, Several
 
-ONE_MORE = "Lead one more from this cam"
-# A range map does not go round.
+# A from–to cam does not go round.
 _BEYOND: tuple[Beyond, ...] = ("hold", "carry on")
 
 
-class RangeSection:
-    """Fills the section into a sheet."""
+def range_section(sheet: FormSheet, link_id: str, cam: Cam) -> Iterator[Field]:
+    """The ranges of a from–to cam."""
+    rig = sheet.document.rig
+    yield Head(f"From {full_label(rig, cam.lead)}")
+    yield Several("from, to", [_end(rig, link_id, cam.lead, end) for end in (0, 1)])
+    for follower in cam.followers:
+        channel = follower.channel
+        yield Head(f"To {full_label(rig, channel)}")
+        yield Several("from, to", [_end(rig, link_id, channel, end) for end in (0, 1)])
+        acts = [Act("turn it round", partial(_turn_round, sheet, link_id, channel))]
+        if len(cam.followers) > 1:
+            acts.append(Act("take it out", partial(_take_out, sheet, link_id, channel)))
+        yield Several("", acts)
+    yield _beyond(link_id, "before")
+    yield _beyond(link_id, "after")
+    more = partial(sheet.action_wanted.emit, "link.one more")
+    yield Act("Lead one more…", more, "Then click the part that should follow too")
 
-    def __init__(self, sheet: Sheet, document: Document, link_id: str, cam: Cam) -> None:
-        self.sheet, self.document, self.link_id, self.cam = sheet, document, link_id, cam
-        rig = document.rig
-        sheet.add(heading(f"From {full_label(rig, cam.lead)}"))
-        leads = [station.lead for station in cam.stations]
-        sheet.row("from, to", *(self._field(cam.lead, end, leads[end]) for end in (0, 1)))
-        for follower in cam.followers:
-            channel = follower.channel
-            sheet.add(heading(f"To {full_label(rig, channel)}"))
-            ends = [at for _, at in told(cam, channel)]
-            sheet.row("from, to", *(self._field(channel, end, ends[end]) for end in (0, 1)))
-            swap = link_button("turn it round", partial(self._turn_round, channel))
-            if len(cam.followers) > 1:
-                out = link_button("take it out", partial(self._take_out, channel))
-                sheet.row("", swap, out)
-            else:
-                sheet.row("", swap)
-        for word, present in (("before", cam.before), ("after", cam.after)):
-            box = choice(_BEYOND, present, f"{word.capitalize()} the range",
-                         partial(self._set_end, word))  # fmt: skip
-            sheet.row(word.capitalize(), box)
-        sheet.add(
-            link_button(
-                "Lead one more…",
-                partial(sheet.action_wanted.emit, ONE_MORE),
-                "Then click the part that should follow too",
-            )
-        )
 
-    def _field(self, channel: str, end: int, value: float) -> QuantityField:
-        rig = self.document.rig
-        unit = shown_unit(rig, channel)
-        name = f"{full_label(rig, channel)} {('from', 'to')[end]}"
-        field = QuantityField(kind_of(rig, channel), unit, name, self.sheet)
-        field.set_value(value)
-        field.setToolTip(f"in {UNITS[unit].symbol or 'plain numbers'}")
-        field.committed.connect(partial(self._typed, channel, end))
-        field.refused.connect(self.document.said)
-        return field
+def _ends(rig: Rig, link_id: str, channel: str) -> tuple[float, float]:
+    """The values of a channel at both ends, of the lead or of a follower."""
+    cam = cam_of(rig, link_id)
+    if channel == cam.lead:
+        return cam.stations[0].lead, cam.stations[1].lead
+    (_, one), (_, two) = told(cam, channel)
+    return one, two
 
-    def _typed(self, channel: str, end: int, value: float) -> None:
-        cam = cam_of(self.document.rig, self.link_id)
-        leads = [s.lead for s in cam.stations]
-        ends = [at for _, at in told(cam, channel)] if channel != cam.lead else leads
+
+def _with_ends(rig: Rig, link_id: str, channel: str, ends: tuple[float, float]) -> Rig:
+    cam = cam_of(rig, link_id)
+    is_lead = channel == cam.lead
+    leads = ends if is_lead else _ends(rig, link_id, cam.lead)
+    return set_range(rig, link_id, leads, {} if is_lead else {channel: ends})
+
+
+def _end(rig: Rig, link_id: str, channel: str, end: int) -> Amount:
+    unit = shown_unit(rig, channel)
+
+    def put(rig: Rig, value: float) -> Rig:
+        ends = list(_ends(rig, link_id, channel))
         ends[end] = value
-        self._set(channel, (ends[0], ends[1]))
+        return _with_ends(rig, link_id, channel, (ends[0], ends[1]))
 
-    def _turn_round(self, channel: str) -> None:
-        cam = cam_of(self.document.rig, self.link_id)
-        (_, one), (_, two) = told(cam, channel)
-        self._set(channel, (two, one))
+    return Amount(
+        "",
+        kind_of(rig, channel),
+        lambda rig: _ends(rig, link_id, channel)[end],
+        put,
+        "range of a link",
+        f"{full_label(rig, channel)} {('from', 'to')[end]}",
+        unit=unit,
+        help=f"in {UNITS[unit].symbol or 'plain numbers'}",
+    )
 
-    def _set(self, channel: str, ends: tuple[float, float]) -> None:
-        cam = cam_of(self.document.rig, self.link_id)
-        leads = (cam.stations[0].lead, cam.stations[1].lead)
-        ranges = {} if channel == cam.lead else {channel: ends}
-        leads = ends if channel == cam.lead else leads
-        self._edit("range of a link", lambda rig: set_range(rig, self.link_id, leads, ranges))
 
-    def _take_out(self, channel: str) -> None:
-        self._edit("take a follower out", lambda rig: remove_follower(rig, self.link_id, channel))
+def _beyond(link_id: str, word: str) -> Pick:
+    """What holds beyond one end of the range."""
+    return Pick(
+        word.capitalize(),
+        {beyond: beyond for beyond in _BEYOND},
+        lambda rig: getattr(cam_of(rig, link_id), word),
+        lambda rig, beyond: _with_end(rig, link_id, word, beyond),
+        f"what holds {word} a range",
+        f"{word.capitalize()} the range",
+    )
 
-    def _set_end(self, word: str, text: str) -> None:
-        cam = cam_of(self.document.rig, self.link_id)
-        beyond = next(b for b in _BEYOND if b == text)
-        changed = replace(cam, **{word: beyond})
-        self._edit(f"what holds {word} a range",
-                   lambda rig: change_link(rig, self.link_id, changed))  # fmt: skip
 
-    def _edit(self, what: str, change: Edit) -> None:
-        if not self.document.edit(what, change):
-            self.document.selection_changed.emit()
+def _with_end(rig: Rig, link_id: str, word: str, beyond: Beyond) -> Rig:
+    return change_link(rig, link_id, replace(cam_of(rig, link_id), **{word: beyond}))
+
+
+def _turn_round(sheet: FormSheet, link_id: str, channel: str) -> None:
+    def change(rig: Rig) -> Rig:
+        one, two = _ends(rig, link_id, channel)
+        return _with_ends(rig, link_id, channel, (two, one))
+
+    sheet.edit("range of a link", change)
+
+
+def _take_out(sheet: FormSheet, link_id: str, channel: str) -> None:
+    sheet.edit("take a follower out", lambda rig: remove_follower(rig, link_id, channel))

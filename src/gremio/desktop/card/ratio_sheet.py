@@ -7,16 +7,17 @@ from collections.abc import Callable
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
 
+from gremio.core.edit.links import add_link, proposed_ratio
 from gremio.core.make.pairs import Proposal, fitting_kinds, propose, with_figures
 from gremio.core.mechanics.ratios import FIGURES
 from gremio.core.problem import GremioError
-from gremio.core.rig.channels import full_label, key, main_channel
-from gremio.core.rig.edit.links import add_link, proposed_ratio
+from gremio.core.rig.channels import key, main_channel
 from gremio.core.rig.model import Ratio
-from gremio.desktop.areas import clear
-from gremio.desktop.card.rows import Sheet, choice, heading, link_button, rule, second
-from gremio.desktop.document import Document
-from gremio.desktop.fields import QuantityField
+from gremio.core.rig.numbers import full_label
+from gremio.desktop.document.document import Document
+from gremio.desktop.fields.areas import clear
+from gremio.desktop.fields.pieces import Sheet, choice, heading, link_button, rule, second
+from gremio.desktop.fields.quantity_field import QuantityField
 from gremio.desktop.theme.dress import digit_font, text_font
 
 _PLAIN = "plain"

@@ -2,29 +2,34 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterator
 from functools import partial
-from typing import get_args
+from typing import Any, get_args
 
 from msgspec.structs import replace
 
-from gremio.core.quantity import Kind, show_short
-from gremio.core.rig.edit.strands import change_strand, remove_strand
-from gremio.core.rig.model import Strand, StrandKind
-from gremio.core.solve.strands import lies
-from gremio.desktop.card.rows import (
-    Sheet,
-    Slab,
-    choice,
-    heading,
-    link_button,
-    narrow_field,
-    number_field,
-    rule,
-    second,
-    title_field,
+from gremio.core.edit.strands import change_strand, remove_strand
+from gremio.core.quantity import show_short
+from gremio.core.rig.channels import key, split
+from gremio.core.rig.model import Rig, Strand, StrandKind
+from gremio.core.rig.numbers import numbers_of
+from gremio.core.solve.strands import lying
+from gremio.desktop.card.form_sheet import FormSheet
+from gremio.desktop.card.forms import (
+    Act,
+    Amount,
+    Field,
+    Head,
+    Number,
+    Pick,
+    Rule,
+    Thing,
+    Title,
+    Words,
+    three,
 )
-from gremio.desktop.document import Document
-from gremio.desktop.fields import QuantityField
+from gremio.desktop.card.links import led_section
+from gremio.desktop.document.document import Document
 from gremio.desktop.theme.inks import Inks
 
 _SAYS = {
@@ -33,108 +38,95 @@ _SAYS = {
     "hose": "hose · what is more than the way hangs",
     "rope": "rope · taut over its sheaves, or hanging between two ends",
 }
+_WORDS = {"thickness": "Thick", "width": "Wide", "turns": "Coils", "length": "Length"}
 
 
-class StrandSheet(Sheet):
+class StrandSheet(FormSheet):
     """What is known of one strand."""
 
     def __init__(self, document: Document, strand: str, inks: Inks) -> None:
-        super().__init__()
-        self.document, self.strand, self.inks = document, strand, inks
+        super().__init__(document, strand, inks)
         entry = self.entry
-        self.add(title_field(entry.name, "Name", lambda name: self._change("name", name=name)))
-        self.add(second(_SAYS[entry.kind]))
-        self.add(rule())
-        kinds = [k for k in get_args(StrandKind) if len(entry.through) == 2 or k == "rope"]
-        self.row("Kind", choice(kinds, entry.kind, "Kind", lambda t: self._change("kind", kind=t)))
-        if entry.kind != "bellows":
-            self._number("Thick", "thickness", "length")
-        if entry.kind in ("spring", "bellows"):
-            self._number("Wide", "width", "length")
-            self._number("Coils" if entry.kind == "spring" else "Folds", "turns", "number")
-        else:
-            self._number("Length", "length", "length")
-            if not entry.length:
-                self.add(second("taut: it is as long as the way asks for"))
-        self.now = second("")
-        self.add(self.now)
-        self.add(heading("Goes to" if len(entry.through) == 2 else "Goes over"))
-        for index in range(len(entry.through)):
-            self._add_end(index)
-        self.add(link_button("Remove it", self._remove))
+        kinds = {k: k for k in get_args(StrandKind) if len(entry.through) == 2 or k == "rope"}
+        hangs = entry.kind in ("hose", "rope")
+        self.lay(
+            Title(self._get("name"), self._set("name")),
+            Words(_SAYS[entry.kind]),
+            Rule(),
+            Pick("Kind", kinds, self._get("kind"), self._set("kind"), "kind"),
+            [self._own_number(split(c)[1]) for c in numbers_of(document.rig, strand)],
+            Words("taut: it is as long as the way asks for")
+            if hangs and not entry.length
+            else None,
+            Words(self._now),
+            Head("Goes to" if len(entry.through) == 2 else "Goes over"),
+            *(self._end(index) for index in range(len(entry.through))),
+            led_section(document, strand),
+            Act("Remove it", self._remove),
+        )
         self.end()
-        self.take_pose()
 
     @property
     def entry(self) -> Strand:
         """The strand as it is now."""
-        return self.document.rig.strands[self.strand]
+        return self.document.rig.strands[self.thing]
 
-    def _number(self, word: str, name: str, kind: Kind) -> None:
-        field = number_field(self.document, self, kind, f"{word} of {self.entry.name}")
-        if name in ("thickness", "width"):
-            field.unit = "mm"
-        if name == "turns":
-            field.decimals = 1
-        field.set_value(getattr(self.entry, name))
-        field.committed.connect(lambda value: self._change(word.lower(), **{name: value}))
-        self.row(word, field)
+    def name(self) -> str:
+        """What it is called."""
+        return self.entry.name
 
-    def _add_end(self, index: int) -> None:
+    def _get(self, field: str) -> Callable[[Rig], Any]:
+        return lambda rig: getattr(rig.strands[self.thing], field)
+
+    def _set(self, field: str) -> Callable[[Rig, Any], Rig]:
+        def put(rig: Rig, value: object) -> Rig:
+            changed = replace(rig.strands[self.thing], **{field: value})
+            return change_strand(rig, self.thing, changed)
+
+        return put
+
+    def _own_number(self, name: str) -> Number:
+        folds = name == "turns" and self.entry.kind == "bellows"
+        word = "Folds" if folds else _WORDS[name]
+        return Number(word, key(self.thing, name), f"{word} of {self.entry.name}")
+
+    def _end(self, index: int) -> Iterator[Field]:
         rig, end = self.document.rig, self.entry.through[index]
         if end.on in rig.parts:
             part = rig.parts[end.on]
-            show = partial(self.document.select, end.on)
-            self.add(Slab(self.inks, part.joint.kind, part.name, "", show))
+            yield Thing(part.joint.kind, part.name, "", end.on)
         else:
-            self.add(second("the ground"))
-        self.row("At, m", *(self._point(index, axis) for axis in range(3)))
+            yield Words("the ground")
+        yield three("At, m", "length", lambda rig: rig.strands[self.thing].through[index].at,
+                    lambda rig, at: self._with_end(rig, index, at=at), "way",
+                    f"Point {index + 1}")  # fmt: skip
         if end.radius:
-            field = number_field(self.document, self, "length", f"Sheave {index + 1} radius")
-            field.set_value(end.radius)
-            field.committed.connect(lambda value: self._set_end(index, radius=value))
-            self.row("Radius", field)
-            other = partial(self._set_end, index, radius=-end.radius)
-            self.add(link_button("Go round the other side", lambda: other()))
+            yield Amount("Radius", "length",
+                         lambda rig: rig.strands[self.thing].through[index].radius,
+                         lambda rig, r: self._with_end(rig, index, radius=r), "way",
+                         f"Sheave {index + 1} radius")  # fmt: skip
+            yield Act("Go round the other side", partial(self._turn_over, index, -end.radius))
 
-    def _point(self, index: int, axis: int) -> QuantityField:
-        field = narrow_field(self.document, self, "length", f"Point {index + 1} {'xyz'[axis]}")
-        field.set_value(self.entry.through[index].at[axis])
-
-        def typed(value: float) -> None:
-            at = list(self.entry.through[index].at)
-            at[axis] = value
-            self._set_end(index, at=tuple(at))
-
-        field.committed.connect(typed)
-        return field
-
-    def _set_end(self, index: int, **fields: object) -> None:
-        through = list(self.entry.through)
+    def _with_end(self, rig: Rig, index: int, **fields: object) -> Rig:
+        through = list(rig.strands[self.thing].through)
         through[index] = replace(through[index], **fields)
-        self._change("way", through=tuple(through))
+        return self._set("through")(rig, tuple(through))
 
-    def take_pose(self) -> None:
+    def _turn_over(self, index: int, radius: float) -> None:
+        self.edit("way", lambda rig: self._with_end(rig, index, radius=radius))
+
+    def _now(self) -> str:
         """How long it is now, and in how many falls."""
-        entry = self.document.rig.strands.get(self.strand)
-        lying = lies(self.document.pose, entry) if entry is not None else None
-        if lying is None:
-            return
-        words = f"{show_short(lying.length, 'm')} long now"
-        if lying.falls > 1:
-            words += f", in {lying.falls} falls"
-        if lying.missing > 1e-9:
-            words += f"; {show_short(lying.missing, 'mm')} too short"
-        self.now.setText(words)
-
-    def _change(self, what: str, **fields: object) -> None:
-        changed = replace(self.entry, **fields)
-        name = self.entry.name
-        if not self.document.edit(
-            f"{what} of {name}", lambda rig: change_strand(rig, self.strand, changed)
-        ):
-            self.document.selection_changed.emit()
+        here = lying(self.document.pose).get(self.thing)
+        if here is None:
+            return ""
+        words = f"{show_short(here.length, 'm')} long now"
+        if here.falls > 1:
+            words += f", in {here.falls} falls"
+        if here.missing > 1e-9:
+            words += f"; {show_short(here.missing, 'mm')} too short"
+        return words
 
     def _remove(self) -> None:
         name = self.entry.name
-        self.document.edit(f"remove {name}", lambda rig: remove_strand(rig, self.strand))
+        self.document.edit(f"remove {name}", lambda rig: remove_strand(rig, self.thing))

@@ -16,13 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from gremio.core.mechanics.profiles import peaks
-from gremio.core.mechanics.profiles import value as height
-from gremio.core.quantity import UNITS
-from gremio.core.rig.cams import told
-from gremio.core.rig.channels import exists, full_label, members, shown_unit, split
-from gremio.core.rig.edit.cams import (
-    add_follower,
+from gremio.core.edit.cams import (
     change_station,
     copy_station,
     merge_stations,
@@ -35,15 +29,22 @@ from gremio.core.rig.edit.cams import (
     set_station_value,
     shift_points,
 )
-from gremio.core.rig.edit.links import change_link
+from gremio.core.edit.links import change_link
+from gremio.core.mechanics.profiles import peaks
+from gremio.core.mechanics.profiles import value as height
+from gremio.core.quantity import UNITS
+from gremio.core.rig.cams import told
+from gremio.core.rig.channels import split
+from gremio.core.rig.links import members
 from gremio.core.rig.model import Beyond, Cam, ProfileKind, Rig
+from gremio.core.rig.numbers import exists, full_label, shown_unit
 from gremio.core.solve.link_steps import cam_profile
-from gremio.desktop.areas import show_in, soon
-from gremio.desktop.card.rows import choice, link_button, menu_button, second
 from gremio.desktop.deck.chart import Track
 from gremio.desktop.deck.profile_view import Point, ProfileView
 from gremio.desktop.deck.station_table import MIXED, StationTable
-from gremio.desktop.document import Document, Edit
+from gremio.desktop.document.document import Document, Edit
+from gremio.desktop.fields.areas import show_in, soon
+from gremio.desktop.fields.pieces import choice, link_button, menu_button, second
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import Inks
 
@@ -410,19 +411,3 @@ class CamPage(QWidget):
                 self.csv_wanted.emit("out", self.link_id)
             case "Bring in a CSV…":
                 self.csv_wanted.emit("in", self.link_id)
-
-
-def let_cam_lead(document: Document, link_id: str, channel: str) -> None:
-    """Let a cam lead one channel more; at every station it stays where it stands now."""
-    cam = document.rig.links.get(link_id)
-    if not isinstance(cam, Cam):
-        return
-    here = document.pose.at(channel)
-    values = dict.fromkeys(range(len(cam.stations)), here)
-    name = full_label(document.rig, channel)
-    if document.edit(
-        f"let a cam lead {name}", lambda rig: add_follower(rig, link_id, channel, values)
-    ):
-        document.said.emit(
-            f"The cam leads {name} too. It stays where it stands; teach it (T), or type its values."
-        )

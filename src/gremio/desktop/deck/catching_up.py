@@ -6,7 +6,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QWidget
 
-from gremio.desktop.document import Document
+from gremio.desktop.document.document import Document
 
 
 class CatchingUp(QWidget):

@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
 
 from gremio.desktop.deck.cam_page import CamPage
 from gremio.desktop.deck.inspection_page import InspectionPage
-from gremio.desktop.document import Document
+from gremio.desktop.document.document import Document
 from gremio.desktop.theme.inks import DAY, Inks
 
 if TYPE_CHECKING:

@@ -10,9 +10,9 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from gremio.core.problem import Note
-from gremio.desktop.areas import show_in
-from gremio.desktop.card.rows import link_button, second
-from gremio.desktop.document import Document
+from gremio.desktop.document.document import Document
+from gremio.desktop.fields.areas import show_in
+from gremio.desktop.fields.pieces import link_button, second
 from gremio.desktop.theme.dress import text_font
 
 NOTHING = (

@@ -37,11 +37,12 @@ from gremio.core.inspect.ledger import (
 )
 from gremio.core.problem import GremioError
 from gremio.core.quantity import parse
-from gremio.core.rig.channels import kind_of, shown_unit, split
+from gremio.core.rig.channels import split
 from gremio.core.rig.model import Link, Rig
-from gremio.desktop.card.rows import link_button, second
+from gremio.core.rig.numbers import kind_of, shown_unit
 from gremio.desktop.deck.catching_up import CatchingUp
-from gremio.desktop.document import Document
+from gremio.desktop.document.document import Document
+from gremio.desktop.fields.pieces import link_button, second
 from gremio.desktop.theme.dress import digit_font, text_font
 from gremio.desktop.theme.inks import DAY, Inks
 

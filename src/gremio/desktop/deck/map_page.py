@@ -20,9 +20,9 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from gremio.core.inspect.drive_map import DriveMap, Edge, Node, drive_map
 from gremio.core.rig.channels import split
-from gremio.desktop.card.rows import link_button, second
 from gremio.desktop.deck.catching_up import CatchingUp
-from gremio.desktop.document import Document
+from gremio.desktop.document.document import Document
+from gremio.desktop.fields.pieces import link_button, second
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import DAY, Inks
 from gremio.desktop.theme.symbols import draw_symbol

@@ -9,11 +9,11 @@ from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QLabel, QPushButton, QSizePolicy, QWidget
 
 from gremio.core.quantity import UNITS
-from gremio.core.rig.channels import full_label, kind_of, label, shown_unit
 from gremio.core.rig.model import Beyond, Cam, ProfileKind
-from gremio.desktop.card.rows import choice, link_button, second
-from gremio.desktop.document import Document
-from gremio.desktop.fields import OptionalField, QuantityField
+from gremio.core.rig.numbers import full_label, kind_of, label, shown_unit
+from gremio.desktop.document.document import Document
+from gremio.desktop.fields.pieces import choice, link_button, second
+from gremio.desktop.fields.quantity_field import OptionalField, QuantityField
 from gremio.desktop.theme.dress import text_font
 
 MIXED = "by span"

@@ -6,14 +6,14 @@ from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
+from gremio.core.edit.desk import groups_of, place_control
 from gremio.core.inspect.reach import reach_of
-from gremio.core.rig.channels import owner_name
-from gremio.core.rig.edit.desk import groups_of, place_control
+from gremio.core.rig.numbers import owner_name
 from gremio.core.rig.scales import at_share, share_of
-from gremio.desktop.areas import show_in
 from gremio.desktop.desk.instrument import Instrument
 from gremio.desktop.desk.kept_poses import KeptPoses
-from gremio.desktop.document import Document
+from gremio.desktop.document.document import Document
+from gremio.desktop.fields.areas import show_in
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import DAY, Inks
 

@@ -22,11 +22,11 @@ from gremio.core.quantity import Kind
 from gremio.core.rig.model import Control
 from gremio.core.rig.scales import decimals_read, meant, position_at, reads, share_of, shown
 from gremio.core.solve.backward import led_parts
-from gremio.desktop.copying import copying_menu
-from gremio.desktop.desk.draw_makes import draw_make
-from gremio.desktop.desk.makes import BODY, Pull, Standing, knob, standing
-from gremio.desktop.document import Document
-from gremio.desktop.fields import QuantityField, nudge_factor, nudge_step
+from gremio.desktop.actions.channel_menu import channel_menu
+from gremio.desktop.document.document import Document
+from gremio.desktop.fields.quantity_field import QuantityField, nudge_factor, nudge_step
+from gremio.desktop.makes.draw import draw_make
+from gremio.desktop.makes.makes import BODY, Pull, Standing, knob, standing
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import Inks
 
@@ -91,7 +91,7 @@ class Instrument(QWidget):
         field.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         field.committed.connect(lambda v: self.moved.emit({control: meant(entry, v)}, ""))
         field.refused.connect(self.document.said)
-        field.offer = copying_menu(self.document, control)
+        field.offer = channel_menu(self.document, control)
         return field
 
     def standing(self) -> Standing:
@@ -272,7 +272,7 @@ class Instrument(QWidget):
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         """What can be copied from it and pasted on it."""
         assert event is not None
-        copying_menu(self.document, self.control)(self).popup(event.globalPos())
+        channel_menu(self.document, self.control)(self).popup(event.globalPos())
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         """The wheel nudges the control that has the focus."""

@@ -22,11 +22,11 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from gremio.core.rig.edit.desk import blended, keep_pose, remove_pose, rename_pose
+from gremio.core.edit.desk import blended, keep_pose, remove_pose, rename_pose
 from gremio.core.rig.find import free_name
-from gremio.desktop.areas import clear
-from gremio.desktop.card.rows import link_button
-from gremio.desktop.document import Document
+from gremio.desktop.document.document import Document
+from gremio.desktop.fields.areas import clear
+from gremio.desktop.fields.pieces import link_button
 from gremio.desktop.theme.dress import digit_font, text_font
 from gremio.desktop.theme.inks import DAY, Inks
 

@@ -16,10 +16,11 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from gremio.core.rig.channels import freed, key, link_symbol
-from gremio.core.rig.edit.parts import rename_part
+from gremio.core.edit.parts import rename_part
+from gremio.core.rig.channels import freed, key
+from gremio.core.rig.links import link_symbol
 from gremio.core.rig.model import Rig
-from gremio.desktop.document import Document
+from gremio.desktop.document.document import Document
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import DAY, Inks
 from gremio.desktop.theme.symbols import draw_symbol

@@ -241,7 +241,7 @@ SYMBOLS: dict[str, Draw] = {
     "aim": _aim,
     "tether": _tether,
     "seat": _seat,
-    "follow path": _follow,
+    "run along": _follow,
     "constant volume": _volume,
     "path": _path,
     "reach": _reach,

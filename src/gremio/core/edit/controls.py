@@ -1,0 +1,146 @@
+"""Edits on controls, and on where the channels stand now."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+
+from msgspec.structs import replace
+
+from gremio.core.edit.change import (
+    check_new_name,
+    drop_values_of,
+    must_have,
+    new_id,
+    with_entry,
+    without,
+)
+from gremio.core.edit.links import without_channels_of
+from gremio.core.plan.check import faults
+from gremio.core.problem import GremioError
+from gremio.core.rig.channels import CHANNELS, split
+from gremio.core.rig.find import free_name, names_in
+from gremio.core.rig.model import Control, Rig
+from gremio.core.rig.number import Number
+from gremio.core.rig.numbers import (
+    full_label,
+    home_value,
+    number,
+    number_word,
+    owner_name,
+    shown_unit,
+)
+from gremio.core.rig.scales import switch_positions
+
+
+def add_control(rig: Rig, control: Control) -> tuple[Rig, str]:
+    """The rig with one more control, and its id. Refuses an empty range."""
+    check_new_name(rig, control.name)
+    rig, control_id = new_id(rig, "c")
+    return change_control(rig, control_id, control), control_id
+
+
+def change_control(rig: Rig, control_id: str, control: Control) -> Rig:
+    """The rig with a control in place of the one of this id; home is kept in the range."""
+    present = rig.controls.get(control_id)
+    if present == control:
+        return rig
+    check_new_name(rig, control.name, present.name if present else None)
+    if not (math.isfinite(control.low) and math.isfinite(control.high)):
+        raise GremioError(f"The range of {control.name} needs two plain numbers.")
+    if control.scale is not None and not _is_scale(control.scale):
+        raise GremioError(
+            f"The numbers read at the ends of {control.name} must be two different ones."
+        )
+    if control.make == "switch":
+        notches, names = switch_positions(control)
+        control = replace(control, notches=notches, positions=names)
+    control = replace(control, home=min(max(control.home, control.low), control.high))
+    changed = replace(rig, controls=with_entry(rig.controls, control_id, control))
+    for note in faults(changed):
+        if note.part == control.name and note.code in ("range-empty", "unit-wrong"):
+            raise GremioError(note.text)
+    return changed
+
+
+def _is_scale(scale: tuple[float, float]) -> bool:
+    return scale[0] != scale[1] and all(map(math.isfinite, scale))
+
+
+def proposed_control(rig: Rig, channel: str, value: float = 0.0) -> Control:
+    """A control to lead any number (by key): with the range that it has, or a sensible one round
+    where it is. value: where it is now (SI).
+
+    A joint has its stops, or half a turn or a metre either way; a count goes in whole numbers
+    from one to twice itself; what is a length or a bare number, from nothing to twice itself.
+    Raises GremioError for a number that is not there, or has no value yet.
+    """
+    found = number(rig, channel)
+    if found is None or not math.isfinite(value):
+        name = full_label(rig, channel)
+        raise GremioError(f"{name} has no value yet. Type one first, then make its control.")
+    low, high = _sensible_range(found, value)
+    called = free_name(names_in(rig), _control_name(rig, channel))
+    unit = shown_unit(rig, channel)
+    dots = tuple(float(n) for n in range(int(low), int(high) + 1)) if found.whole else ()
+    home = min(max(0.0 if not found.field else value, low), high)
+    return Control(called, found.kind, unit, low, high, home, dots if len(dots) <= 25 else ())
+
+
+def _control_name(rig: Rig, channel: str) -> str:
+    thing, name = split(channel)
+    named = owner_name(rig, thing)
+    if name in CHANNELS:
+        return f"{named} control"
+    return f"{named} {number_word(rig, channel)} control".replace("  ", " ")
+
+
+def _sensible_range(found: Number, value: float) -> tuple[float, float]:
+    """Between what values a control of a number goes (SI)."""
+    usual = math.pi if found.kind == "angle" else 1.0
+    low, high = found.low, found.high
+    if found.whole:
+        low = max(low, 0.0 if value == 0.0 or high == 1.0 else 1.0)
+        return low, min(high, max(2.0 * round(value), low + 1.0))
+    if found.field and not (math.isfinite(low) and math.isfinite(high)):
+        # Round where it is: from nothing to twice itself, on its side of nothing.
+        ends = sorted((0.0, 2.0 * value)) if value else [-usual, usual]
+        low, high = max(low, ends[0]), min(high, ends[1])
+    else:
+        low = -usual if math.isinf(low) else low
+        high = usual if math.isinf(high) else high
+    return (low, high) if low < high else (low - usual, low + usual)
+
+
+def remove_control(rig: Rig, control_id: str) -> Rig:
+    """Take out a control with the links it leads; a pad with its second axis. Of a pad whose
+    second axis is taken out, a slider is left."""
+    entry = must_have(rig.controls, control_id, "control")
+    if entry.make == "pad" and entry.across in rig.controls:
+        pad = replace(entry, make="slider", across="")
+        rig = replace(rig, controls=with_entry(rig.controls, control_id, pad))
+        rig = remove_control(rig, entry.across)
+    rig = without_channels_of(rig, control_id)
+    kept = {
+        c: replace(e, make="slider", across="") if e.across == control_id else e
+        for c, e in without(rig.controls, control_id).items()
+    }
+    poses = {
+        i: replace(pose, values=without(pose.values, control_id)) for i, pose in rig.poses.items()
+    }
+    return replace(rig, controls=kept, poses=poses, at=drop_values_of(rig.at, control_id))
+
+
+def set_values(rig: Rig, values: Mapping[str, float]) -> Rig:
+    """Put channels that nothing leads somewhere (SI), by key; home is not written down."""
+    at = dict(rig.at)
+    for key, value in values.items():
+        at[key] = value
+        if value == home_value(rig, key):
+            del at[key]
+    return rig if at == rig.at else replace(rig, at=at)
+
+
+def all_home(rig: Rig) -> Rig:
+    """Put every channel that nothing leads at home."""
+    return replace(rig, at={}) if rig.at else rig

@@ -1,0 +1,116 @@
+"""Edits on the Desk as a whole: order and groups, pads, kept poses, the lock."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from msgspec.structs import replace
+
+from gremio.core.edit.change import must_have, new_id, with_entry, without
+from gremio.core.edit.controls import add_control, change_control, set_values
+from gremio.core.problem import GremioError, NotFound
+from gremio.core.rig.find import free_name, names_in
+from gremio.core.rig.model import Control, ControlMake, KeptPose, Rig
+from gremio.core.rig.scales import switch_positions
+
+
+def place_control(rig: Rig, control: str, before: str | None, group: str) -> Rig:
+    """Put a control in a group of the Desk, before another one, or last where that is None."""
+    entry = must_have(rig.controls, control, "control")
+    others = {c: e for c, e in rig.controls.items() if c != control}
+    moved = replace(entry, group=group)
+    order: dict[str, Control] = {}
+    for other, its in others.items():
+        if other == before:
+            order[control] = moved
+        order[other] = its
+    order.setdefault(control, moved)
+    same = list(order) == list(rig.controls) and moved == entry
+    return rig if same else replace(rig, controls=order)
+
+
+def groups_of(rig: Rig) -> dict[str, list[str]]:
+    """Ids of the controls shown on the Desk, by group, in order; the second axis of a pad is
+    part of the pad."""
+    hidden = {entry.across for entry in rig.controls.values() if entry.make == "pad"}
+    groups: dict[str, list[str]] = {}
+    for control, entry in rig.controls.items():
+        if control not in hidden:
+            groups.setdefault(entry.group, []).append(control)
+    return groups
+
+
+def make_into(rig: Rig, control: str, make: ControlMake) -> Rig:
+    """Make a control another kind of control. A pad gets a second axis, a control of its own;
+    a switch gets two named positions at least."""
+    entry = must_have(rig.controls, control, "control")
+    changed = replace(entry, make=make, across="", springs=entry.springs and make == "lever")
+    if make == "switch":
+        notches, names = switch_positions(entry)
+        changed = replace(changed, notches=notches, positions=names)
+    if make == "pad":
+        name = free_name(names_in(rig), f"{entry.name}, across")
+        other = replace(entry, name=name, make="slider", across="", face=None, notches=())
+        rig, made = add_control(rig, other)
+        changed = replace(changed, across=made)
+    return change_control(rig, control, changed)
+
+
+def keep_pose(rig: Rig, name: str, values: Mapping[str, float]) -> tuple[Rig, str]:
+    """The rig with where the whole Desk stands kept under a name, and the pose's id; a pose of
+    the same name is kept anew. values: SI, by id of the control."""
+    if not name.strip():
+        raise GremioError("A pose needs a name. Write at least one letter.")
+    old = next((i for i, pose in rig.poses.items() if pose.name == name), None)
+    if old is None:
+        rig, old = new_id(rig, "d")
+    kept = {c: float(v) for c, v in values.items() if c in rig.controls}
+    return replace(rig, poses=with_entry(rig.poses, old, KeptPose(name, kept))), old
+
+
+def rename_pose(rig: Rig, pose: str, name: str) -> Rig:
+    """Give a kept pose another name. Refuses an empty one, and one that is taken."""
+    entry = must_have(rig.poses, pose, "pose")
+    if not name.strip():
+        raise GremioError("A pose needs a name. Write at least one letter.")
+    if any(other.name == name for i, other in rig.poses.items() if i != pose):
+        raise GremioError(f"Another pose is called {name!r}. Choose another name.")
+    return replace(rig, poses=with_entry(rig.poses, pose, replace(entry, name=name)))
+
+
+def remove_pose(rig: Rig, pose: str) -> Rig:
+    """Forget a kept pose; nothing moves."""
+    must_have(rig.poses, pose, "pose")
+    return replace(rig, poses=without(rig.poses, pose))
+
+
+def pose_id(rig: Rig, name: str) -> str:
+    """Id of the kept pose of this name. Raises NotFound."""
+    for pose, entry in rig.poses.items():
+        if entry.name == name:
+            return pose
+    kept = ", ".join(repr(entry.name) for entry in rig.poses.values()) or "none yet"
+    raise NotFound(f"No pose called {name!r} is kept. Kept are: {kept}.")
+
+
+def blended(
+    rig: Rig, start: Mapping[str, float], pose: str, share: float = 1.0
+) -> dict[str, float]:
+    """Values (SI, by id of the control) between a start and a kept pose: at the start with 0,
+    at the pose with 1. Controls that the pose does not know stay."""
+    kept = must_have(rig.poses, pose, "pose").values
+    return {
+        control: at + share * (kept[control] - at)
+        for control, at in start.items()
+        if control in kept and control in rig.controls
+    }
+
+
+def to_pose(rig: Rig, start: Mapping[str, float], pose: str, share: float = 1.0) -> Rig:
+    """The rig standing as `blended` says."""
+    return set_values(rig, blended(rig, start, pose, share))
+
+
+def set_locked(rig: Rig, locked: bool) -> Rig:
+    """Lock the rig for the animator, or unlock it."""
+    return replace(rig, locked=locked)

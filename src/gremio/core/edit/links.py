@@ -1,0 +1,100 @@
+"""Edits on links: leading one channel from another."""
+
+from __future__ import annotations
+
+import math
+
+from msgspec.structs import replace
+
+from gremio.core.edit.change import must_have, new_id, with_entry, without
+from gremio.core.plan.order import arrange
+from gremio.core.problem import GremioError
+from gremio.core.rig.cams import cam_without
+from gremio.core.rig.channels import split
+from gremio.core.rig.links import adds, followers, leads, wrong_numbers
+from gremio.core.rig.model import Cam, Link, Ratio, Rig
+from gremio.core.rig.numbers import kind_of, range_of
+
+
+def add_link(rig: Rig, link: Link) -> tuple[Rig, str]:
+    """The rig with one more link, and its id.
+
+    Refuses a ring of links and a channel led twice, naming the links.
+    """
+    rig, link_id = new_id(rig, "k")
+    return change_link(rig, link_id, link), link_id
+
+
+def change_link(rig: Rig, link_id: str, link: Link) -> Rig:
+    """The rig with a link in place of the one of this id."""
+    if rig.links.get(link_id) == link:
+        return rig
+    if wrong := wrong_numbers(rig, link):
+        raise GremioError(wrong)
+    before = {note.text for note in arrange(rig).notes}
+    # What a link only adds to stands where it was put.
+    led = () if adds(link) else followers(link)
+    changed = replace(rig, links=with_entry(rig.links, link_id, link), at=without(rig.at, *led))
+    # A train that locks is made all the same, and told: its maker may be half way.
+    new = [
+        note
+        for note in arrange(changed).notes
+        if note.text not in before and note.code != "train-locked"
+    ]
+    if new:
+        raise GremioError(new[0].text)
+    return changed
+
+
+def proposed_ratio(rig: Rig, lead: str, follower: str) -> Ratio:
+    """A ratio to begin with: the lead's range onto the follower's, where both have two ends.
+
+    lead, follower: channel keys. Else one for one, or a metre a turn between kinds.
+    """
+    from_low, from_high = range_of(rig, lead)
+    to_low, to_high = range_of(rig, follower)
+    if (
+        from_low is not None
+        and from_high is not None
+        and to_low is not None
+        and to_high is not None
+        and from_low != from_high
+    ):
+        ratio = (to_high - to_low) / (from_high - from_low)
+        return Ratio(lead, follower, ratio, to_low - ratio * from_low)
+    kinds = kind_of(rig, lead), kind_of(rig, follower)
+    ratio = {("angle", "length"): 0.5 / math.pi, ("length", "angle"): 2 * math.pi}.get(kinds, 1.0)
+    return Ratio(lead, follower, ratio)
+
+
+def swapped(ratio: Ratio) -> Ratio:
+    """Lead and follower the other way about. Refuses a ratio of zero."""
+    if ratio.ratio == 0.0:
+        raise GremioError("A ratio of 0 can't be swapped: its follower never moves.")
+    return replace(
+        ratio,
+        lead=ratio.follower,
+        follower=ratio.lead,
+        ratio=1 / ratio.ratio,
+        offset=-ratio.offset / ratio.ratio,
+    )
+
+
+def remove_link(rig: Rig, link_id: str) -> Rig:
+    """Take out a link; its followers are free again."""
+    must_have(rig.links, link_id, "link")
+    return replace(rig, links=without(rig.links, link_id))
+
+
+def without_channels_of(rig: Rig, owner: str) -> Rig:
+    """The rig with every link cut back to what does not need a part or control."""
+    links: dict[str, Link] = {}
+    for link_id, link in rig.links.items():
+        if any(split(channel)[0] == owner for channel in leads(link)):
+            continue
+        kept = [channel for channel in followers(link) if split(channel)[0] != owner]
+        if isinstance(link, Cam) and kept:
+            links[link_id] = cam_without(link, set(followers(link)) - set(kept))
+        elif kept:
+            links[link_id] = link
+    return rig if links == rig.links else replace(rig, links=links)

@@ -1,0 +1,228 @@
+"""Edits on parts: adding, naming, mounting, joints and stops."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+
+import numpy as np
+from msgspec.structs import replace
+
+from gremio.core.edit.change import (
+    check_new_name,
+    drop_values_of,
+    must_have,
+    new_id,
+    with_entry,
+    without,
+)
+from gremio.core.edit.closures import without_closures_of
+from gremio.core.edit.constraints import without_constraints_of
+from gremio.core.edit.links import without_channels_of
+from gremio.core.edit.strands import without_strands_of
+from gremio.core.frames import Frame, frame_of, matrix
+from gremio.core.plan.check import stops_are_sound
+from gremio.core.plan.joints import joint_matrix
+from gremio.core.problem import GremioError
+from gremio.core.quantity import show_short
+from gremio.core.rig.channels import SCALES, axes_of, channel_unit, free_of, freed, key
+from gremio.core.rig.links import link_label, members
+from gremio.core.rig.model import Joint, Part, Repeat, Rig, Shape, Stops
+
+
+def add_part(rig: Rig, part: Part) -> tuple[Rig, str]:
+    """The rig with one more part, and its id. Refuses a name that is taken."""
+    check_new_name(rig, part.name)
+    if part.parent is not None:
+        must_have(rig.parts, part.parent, "part")
+    for channel, stops in part.stops.items():
+        _check_stops(part, channel, stops)
+    rig, part_id = new_id(rig, "p")
+    return replace(rig, parts=with_entry(rig.parts, part_id, part)), part_id
+
+
+def change_part(rig: Rig, part_id: str, part: Part) -> Rig:
+    """The rig with a part in place of the one of this id."""
+    if rig.parts.get(part_id) == part:
+        return rig
+    return replace(rig, parts=with_entry(rig.parts, part_id, part))
+
+
+def rename_part(rig: Rig, part_id: str, name: str) -> Rig:
+    """Give a part another name. Links refer by id, so none breaks."""
+    part = must_have(rig.parts, part_id, "part")
+    check_new_name(rig, name, part.name)
+    return change_part(rig, part_id, replace(part, name=name))
+
+
+def remove_part(rig: Rig, part_id: str) -> Rig:
+    """Take out a part with all that is mounted on it, and the links that need them."""
+    must_have(rig.parts, part_id, "part")
+    gone = [part_id, *descendants(rig, part_id)]
+    lost = [i for i, m in rig.measures.items() if any(end.part in gone for end in m.ends)]
+    for thing in (*gone, *lost):
+        rig = without_closures_of(without_channels_of(rig, thing), thing)
+        rig = without_strands_of(without_constraints_of(rig, thing), thing)
+        rig = replace(rig, at=drop_values_of(rig.at, thing))
+    measures = without(rig.measures, *lost)
+    controls = {
+        c: replace(e, face=None) if e.face is not None and e.face.on in gone else e
+        for c, e in rig.controls.items()
+    }
+    parts = without(rig.parts, *gone)
+    return replace(rig, parts=parts, controls=controls, measures=measures)
+
+
+def children(rig: Rig, part_id: str | None) -> list[str]:
+    """Ids of the parts mounted directly on a part; on the ground for None."""
+    return [other for other, part in rig.parts.items() if part.parent == part_id]
+
+
+def descendants(rig: Rig, part_id: str) -> list[str]:
+    """Ids of all parts mounted on a part, directly or through others."""
+    by_parent: dict[str | None, list[str]] = {}
+    for other, part in rig.parts.items():
+        by_parent.setdefault(part.parent, []).append(other)
+    found: dict[str, None] = {}
+    waiting = list(by_parent.get(part_id, []))
+    while waiting:
+        below = waiting.pop()
+        if below not in found:
+            found[below] = None
+            waiting += by_parent.get(below, [])
+    return list(found)
+
+
+def rigid_family(rig: Rig, part_id: str) -> list[str]:
+    """Ids of a part and of all that is fixed on it, directly or through others."""
+    found = [part_id]
+    for one in found:
+        found += [c for c in children(rig, one) if not freed(rig.parts[c].joint)]
+    return found
+
+
+def set_parent(rig: Rig, part_id: str, parent: str | None, mount: Frame) -> Rig:
+    """Mount a part on another one (None: on the ground) at a frame in the new parent."""
+    part = must_have(rig.parts, part_id, "part")
+    if parent is not None:
+        other = must_have(rig.parts, parent, "part")
+        if parent == part_id or parent in descendants(rig, part_id):
+            raise GremioError(
+                f"{part.name} can't be mounted on {other.name}, which is mounted on "
+                f"{part.name}. Mount {other.name} elsewhere first."
+            )
+    return change_part(rig, part_id, replace(part, parent=parent, mount=mount))
+
+
+def set_joint(rig: Rig, part_id: str, joint: Joint, values: Mapping[str, float] = {}) -> Rig:
+    """Say what a part may do. The part stays where it is.
+
+    values: where its channels stand now (SI), by name; a value that the new joint can't hold
+    goes into the mount. Stops of channels that become grounded are dropped. Refuses when a
+    link uses a channel that would be grounded, and a screw without a lead.
+    """
+    part = must_have(rig.parts, part_id, "part")
+    joint = _sound_joint(part, joint)
+    if joint == part.joint:
+        return rig
+    lost = [channel for channel in freed(part.joint) if channel not in freed(joint)]
+    for channel in lost:
+        used = [link for link in rig.links.values() if key(part_id, channel) in members(link)]
+        if used:
+            raise GremioError(
+                f"{channel} of {part.name} is used by {link_label(rig, used[0])}, so the joint "
+                "can't ground it. Remove the link first."
+            )
+    if joint.kind == "screw" and part.joint.kind != "screw":
+        # Its move and its turn are tied from now on, so both begin at zero.
+        lost += [c for c in (f"move {joint.axis}", f"turn {joint.axis}") if c not in lost]
+    kept = {c: v for c, v in values.items() if c not in lost}
+    mount = part.mount
+    if any(values.get(c, 0.0) != (1.0 if c in SCALES else 0.0) for c in lost):
+        there = matrix(part.mount) @ joint_matrix(values)
+        mount = frame_of(there @ np.linalg.inv(joint_matrix(kept)))
+    stops = {c: s for c, s in part.stops.items() if c in freed(joint)}
+    rig = replace(rig, at=without(rig.at, *(key(part_id, channel) for channel in lost)))
+    return change_part(rig, part_id, replace(part, mount=mount, joint=joint, stops=stops))
+
+
+def _sound_joint(part: Part, joint: Joint) -> Joint:
+    """The joint with an axis it can have. Refuses a screw without a lead."""
+    axes = axes_of(joint.kind)
+    if joint.axis not in axes:
+        joint = replace(joint, axis=axes[0] if axes else "z")
+    if joint.kind != "screw":
+        return replace(joint, lead=0.0)
+    if not (math.isfinite(joint.lead) and joint.lead != 0.0):
+        raise GremioError(
+            f"A screw needs a lead, the way it goes in one turn. Give {part.name} one such as 4 mm."
+        )
+    return joint
+
+
+def ground_channel(
+    rig: Rig, part_id: str, channel: str, grounded: bool, values: Mapping[str, float] = {}
+) -> Rig:
+    """Ground one channel of a part besides what its joint says, or free it.
+
+    values: where its channels stand now (SI), by name; the part stays there.
+    """
+    joint = must_have(rig.parts, part_id, "part").joint
+    freed_besides = tuple(c for c in joint.freed if c != channel)
+    grounded_besides = tuple(c for c in joint.grounded if c != channel)
+    plain = replace(joint, freed=freed_besides, grounded=grounded_besides)
+    if grounded and channel in freed(plain):
+        plain = replace(plain, grounded=(*grounded_besides, channel))
+    elif not grounded and channel not in freed(plain):
+        plain = replace(plain, freed=(*freed_besides, channel))
+    return set_joint(rig, part_id, plain, values)
+
+
+def set_stops(rig: Rig, part_id: str, channel: str, stops: Stops) -> Rig:
+    """Set both stops of a channel (SI; None runs free). Refuses a low one above the high."""
+    part = must_have(rig.parts, part_id, "part")
+    _check_stops(part, channel, stops)
+    if stops == Stops():
+        return change_part(rig, part_id, replace(part, stops=without(part.stops, channel)))
+    return change_part(rig, part_id, replace(part, stops=with_entry(part.stops, channel, stops)))
+
+
+def _check_stops(part: Part, channel: str, stops: Stops) -> None:
+    if channel not in freed(part.joint):
+        raise GremioError(
+            f"{channel} of {part.name} is grounded, so it has no stops. Change its joint first."
+        )
+    if any(stop is not None and not math.isfinite(stop) for stop in (stops.low, stops.high)):
+        raise GremioError(f"A stop of {part.name} is not a number. Leave it empty to run free.")
+    if not (math.isfinite(stops.soft) and stops.soft >= 0.0):
+        raise GremioError(f"The soft way before a stop of {part.name} can't be less than nothing.")
+    if not stops_are_sound(stops):
+        unit = channel_unit(channel)
+        low, high = show_short(stops.low or 0.0, unit), show_short(stops.high or 0.0, unit)
+        raise GremioError(
+            f"The low stop of {part.name} ({low}) would be above its high stop ({high}). "
+            "Move the other stop first."
+        )
+
+
+def set_shapes(rig: Rig, part_id: str, shapes: tuple[Shape, ...]) -> Rig:
+    """Give a part other shapes."""
+    part = must_have(rig.parts, part_id, "part")
+    return change_part(rig, part_id, replace(part, shapes=shapes))
+
+
+def set_repeat(rig: Rig, part_id: str, repeat: Repeat | None) -> Rig:
+    """Repeat a part, or have it once. Refuses while a link uses a channel that would go."""
+    part = must_have(rig.parts, part_id, "part")
+    if repeat is not None and not (repeat.count >= 0 and math.isfinite(repeat.pitch)):
+        raise GremioError(f"{part.name} can't be repeated less than no times.")
+    changed = replace(part, repeat=repeat)
+    lost = [c for c in free_of(part) if c not in free_of(changed)]
+    for channel in lost:
+        used = [link for link in rig.links.values() if key(part_id, channel) in members(link)]
+        if used:
+            raise GremioError(
+                f"{channel} of {part.name} is used by {link_label(rig, used[0])}. Remove it first."
+            )
+    rig = replace(rig, at=without(rig.at, *(key(part_id, c) for c in ("count", "pitch", *lost))))
+    return change_part(rig, part_id, changed)

@@ -1,0 +1,1 @@
+"""What follows from a rig without numbers: which blocks there are, and their order."""

@@ -1,0 +1,309 @@
+"""Closed linkages: which channels close a loop, which lead it, and how mobile it is."""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Container, Iterable, Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from gremio.core.frames import Array, Frame, matrix
+from gremio.core.plan.joints import APPLIED, joint_matrix, outer_matrix
+from gremio.core.rig.channels import freed, key, split
+from gremio.core.rig.model import Closure, Rig
+
+# Singular values below this share of the greatest are taken as nothing.
+_RANK = 1e-7
+# How far from home the rank is looked for as well, where home is a special place (SI).
+_ASIDE = 1e-3
+_CLOSING = 40
+
+
+@dataclass(frozen=True)
+class Loop:
+    """Closures that hang together, and the channels that close them.
+
+    closures: ids. parts: ids of the parts that move in it, in computing order. channels: all
+    their free channels by key. given: those that other links set. free: those that lead it
+    besides, and that a hand can move. found: those that are solved for.
+    gruebler: its mobility by counting joints; mobility: by the rank of the Jacobian, which is
+    what it has; they differ for special geometry. surplus: how many of the given channels are
+    too many.
+    """
+
+    closures: tuple[str, ...]
+    parts: tuple[str, ...]
+    channels: tuple[str, ...]
+    given: tuple[str, ...]
+    free: tuple[str, ...]
+    found: tuple[str, ...]
+    gruebler: int
+    mobility: int
+    surplus: int
+
+
+def chain(rig: Rig, part: str | None) -> list[str]:
+    """Ids of a part and of what carries it, from the part to the ground."""
+    found: list[str] = []
+    while part is not None and part in rig.parts and part not in found:
+        found.append(part)
+        part = rig.parts[part].parent
+    return found
+
+
+def sides(rig: Rig, closure: Closure) -> tuple[list[str], list[str]]:
+    """The parts that move the first point against what carries both, and those that move the
+    second, each from the part toward the ground."""
+    one, two = chain(rig, closure.one), chain(rig, closure.two)
+    return [p for p in one if p not in two], [p for p in two if p not in one]
+
+
+def moving(rig: Rig, part: str) -> list[str]:
+    """Keys of the channels that a part's joint frees, in the order applied; not its scales."""
+    free = freed(rig.parts[part].joint)
+    return [key(part, name) for name in APPLIED if name in free and not name.startswith("scale")]
+
+
+def find_loops(rig: Rig, given: Container[str], computing: Iterable[str]) -> list[Loop]:
+    """The loops of a rig. given: keys of channels that other links set. computing: ids of the
+    parts, every one after what carries it."""
+    order = {part: i for i, part in enumerate(computing)}
+    groups: list[tuple[set[str], set[str]]] = []
+    for closure_id, closure in rig.closures.items():
+        if not is_sound(rig, closure):
+            continue
+        parts = {p for side in sides(rig, closure) for p in side if moving(rig, p)}
+        merged = ({closure_id}, parts)
+        apart = []
+        for other in groups:
+            if other[1] & parts:
+                merged = (merged[0] | other[0], merged[1] | other[1])
+                parts = merged[1]
+            else:
+                apart.append(other)
+        groups = [*apart, merged]
+    found = []
+    for closures, _ in groups:
+        ids = tuple(c for c in rig.closures if c in closures)
+        every = {p for c in ids for side in sides(rig, rig.closures[c]) for p in side}
+        parts_in_order = tuple(sorted(every, key=order.__getitem__))
+        found.append(_loop(rig, ids, parts_in_order, given))
+    return found
+
+
+def is_sound(rig: Rig, closure: Closure) -> bool:
+    """Whether the parts of a closure are there, and are two."""
+    known = closure.one in rig.parts and (closure.two is None or closure.two in rig.parts)
+    return known and closure.one != closure.two
+
+
+def _loop(
+    rig: Rig, closures: tuple[str, ...], parts: tuple[str, ...], given: Container[str]
+) -> Loop:
+    channels = tuple(c for part in parts for c in moving(rig, part))
+    led = tuple(c for c in channels if c in given)
+    open_ones = [c for c in channels if c not in given]
+    jacobian = _at_a_usual_place(rig, closures, parts, channels)
+    # Later parts are solved for first, so that what comes first leads: a crank, not a rod.
+    columns = [channels.index(c) for c in reversed(open_ones)]
+    chosen: list[int] = []
+    rank = 0
+    for column in columns:
+        more = _rank(jacobian[:, [*chosen, column]])
+        if more > rank:
+            chosen.append(column)
+            rank = more
+    found = tuple(c for i, c in enumerate(channels) if i in chosen)
+    free = tuple(c for c in open_ones if c not in found)
+    whole = _rank(jacobian)
+    mobility = len(channels) - whole
+    return Loop(
+        closures, parts, channels, led, free, found,
+        gruebler=_gruebler(rig, closures, channels, jacobian),
+        mobility=mobility,
+        surplus=max(whole - rank, 0),
+    )  # fmt: skip
+
+
+def _rank(jacobian: Array) -> int:
+    if jacobian.size == 0:
+        return 0
+    size = np.linalg.svd(jacobian, compute_uv=False)
+    return int((size > _RANK * max(float(size[0]), 1e-12)).sum())
+
+
+def _at_a_usual_place(
+    rig: Rig, closures: tuple[str, ...], parts: tuple[str, ...], channels: tuple[str, ...]
+) -> Array:
+    """The Jacobian where the loop is closed next to home, or a little aside where its rank is
+    greater there: a linkage that is stretched out at home is not more mobile for it."""
+    home = _closed_near(rig, closures, parts, channels, dict.fromkeys(channels, 0.0))
+    here = jacobian_of(rig, closures, parts, channels, home)
+    aside = {c: home[c] + _ASIDE * (1 + 0.37 * i) for i, c in enumerate(channels)}
+    there = _closed_near(rig, closures, parts, channels, aside)
+    other = jacobian_of(rig, closures, parts, channels, there)
+    return other if _rank(other) > _rank(here) else here
+
+
+def _closed_near(
+    rig: Rig,
+    closures: tuple[str, ...],
+    parts: tuple[str, ...],
+    channels: tuple[str, ...],
+    values: dict[str, float],
+) -> dict[str, float]:
+    """Values (SI by key) near to some at which a loop is closed, by Gauss-Newton steps of least
+    length; as near as it comes where it can't be."""
+    for _ in range(_CLOSING):
+        frames = frames_in_loop(rig, parts, values)
+        gap = np.concatenate([_gap(rig.closures[c], frames) for c in closures])
+        if float(np.abs(gap).max(initial=0.0)) < 1e-13:
+            break
+        jacobian = jacobian_of(rig, closures, parts, channels, values)
+        step = np.linalg.lstsq(jacobian, -gap, rcond=1e-9)[0]
+        step *= min(1.0, 0.5 / max(float(np.abs(step).max(initial=0.0)), 1e-12))
+        values = {c: values[c] + float(d) for c, d in zip(channels, step, strict=True)}
+    return values
+
+
+def _gap(closure: Closure, frames: Mapping[str, Array]) -> Array:
+    here, there, ways = points_of(closure, frames)
+    gap: Array = ways @ (here - there)
+    return gap
+
+
+@functools.lru_cache(maxsize=4096)
+def _frame(frame: Frame) -> Array:
+    """(4, 4) of a frame; not to be written to."""
+    return matrix(frame)
+
+
+def frames_in_loop(rig: Rig, parts: Iterable[str], values: Mapping[str, float]) -> dict[str, Array]:
+    """(4, 4) frames of parts as seen from what carries all of them. values: SI by key; home
+    where one is absent."""
+    frames: dict[str, Array] = {}
+    for part in parts:
+        entry = rig.parts[part]
+        above = frames.get(entry.parent or "", np.eye(4))
+        joint = joint_matrix(_values_of(rig, part, values))
+        frames[part] = above @ _frame(entry.mount) @ joint @ _frame(entry.own)
+    return frames
+
+
+def _values_of(rig: Rig, part: str, values: Mapping[str, float]) -> dict[str, float]:
+    own = {}
+    for name in freed(rig.parts[part].joint):
+        usual = 1.0 if name.startswith("scale") else 0.0
+        own[name] = values.get(key(part, name), usual)
+    return own
+
+
+def points_of(closure: Closure, frames: Mapping[str, Array]) -> tuple[Array, Array, Array]:
+    """(3,) the two points of a closure, and (2, 3) the directions in which they must meet: for
+    a pin all three, (3, 3)."""
+    one = frames.get(closure.one, np.eye(4))
+    two = frames.get(closure.two or "", np.eye(4))
+    here = one[:3, :3] @ closure.at_one + one[:3, 3]
+    there = two[:3, :3] @ closure.at_two + two[:3, 3]
+    if closure.kind == "pin":
+        return here, there, np.eye(3)
+    return here, there, across(two[:3, :3] @ np.asarray(closure.axis))
+
+
+def across(axis: Array) -> Array:
+    """(2, 3) unit directions across an axis."""
+    along = axis / max(float(np.linalg.norm(axis)), 1e-12)
+    helper = np.eye(3)[int(np.argmin(np.abs(along)))]
+    one = np.cross(along, helper)
+    one /= np.linalg.norm(one)
+    return np.stack([one, np.cross(along, one)])
+
+
+def gaps(rig: Rig, closures: Iterable[str], frames: Mapping[str, Array]) -> dict[str, float]:
+    """How far apart each closure is (m)."""
+    found = {}
+    for closure in closures:
+        found[closure] = float(np.linalg.norm(_gap(rig.closures[closure], frames)))
+    return found
+
+
+def jacobian_of(
+    rig: Rig,
+    closures: tuple[str, ...],
+    parts: tuple[str, ...],
+    channels: tuple[str, ...],
+    values: Mapping[str, float],
+) -> Array:
+    """(m, channels) how the gaps of closures change with each channel (m/m, m/rad)."""
+    frames = frames_in_loop(rig, parts, values)
+    works = [_where_it_works(rig, frames, channel, values) for channel in channels]
+    rows = []
+    for closure_id in closures:
+        closure = rig.closures[closure_id]
+        here, there, ways = points_of(closure, frames)
+        one, two = sides(rig, closure)
+        block = np.zeros((3, len(channels)))
+        for column, channel in enumerate(channels):
+            part, name = split(channel)
+            sign = 1.0 if part in one else -1.0 if part in two else 0.0
+            if not sign:
+                continue
+            origin, axis = works[column]
+            # On a rail the directions turn with the second part, and the lever of the first
+            # point is what counts for both sides.
+            lever = (here if sign > 0 or closure.kind == "rail" else there) - origin
+            block[:, column] = sign * (axis if name.startswith("move") else _cross(axis, lever))
+        rows.append(ways @ block)
+    return np.concatenate(rows) if rows else np.zeros((0, len(channels)))
+
+
+def _where_it_works(
+    rig: Rig, frames: Mapping[str, Array], channel: str, values: Mapping[str, float]
+) -> tuple[Array, Array]:
+    """(3,) origin and (3,) axis of a channel, by key, as seen from what carries the loop."""
+    part, name = split(channel)
+    entry = rig.parts[part]
+    frame = frames.get(entry.parent or "", np.eye(4)) @ _frame(entry.mount)
+    if len(freed(entry.joint)) > 1:
+        frame = frame @ outer_matrix(_values_of(rig, part, values), name)
+    return frame[:3, 3], frame[:3, "xyz".index(name[-1])]
+
+
+def _cross(a: Array, b: Array) -> Array:
+    return np.array(
+        [a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]]
+    )
+
+
+def _gruebler(
+    rig: Rig, closures: tuple[str, ...], channels: tuple[str, ...], jacobian: Array
+) -> int:
+    """Mobility by counting: the freedoms of the joints less what each closure takes.
+
+    In the plane a pin takes two, a rail one; in space three and two. M = 3 (n − 1) − 2 j₁ − j₂
+    (Gruebler–Kutzbach) says the same of a plane chain.
+    """
+    plane = _is_plane(jacobian, rig, closures)
+    takes = sum(
+        (2 if plane else 3) - (1 if rig.closures[c].kind == "rail" else 0) for c in closures
+    )
+    return len(channels) - takes
+
+
+def _is_plane(jacobian: Array, rig: Rig, closures: tuple[str, ...]) -> bool:
+    """Whether every point stays in one plane: its gaps change in two directions only."""
+    if not all(rig.closures[c].kind == "pin" for c in closures):
+        return _rank(jacobian) <= sum(1 + (rig.closures[c].kind == "pin") for c in closures)
+    ways = jacobian.reshape(len(closures), 3, -1).transpose(1, 0, 2).reshape(3, -1)
+    return _rank(ways) <= 2
+
+
+def closure_label(rig: Rig, closure: Closure) -> str:
+    """A closure as people call it: "the pin of Rod and Crosshead"."""
+    names = [
+        rig.parts[p].name if p in rig.parts else "the ground"
+        for p in (closure.one, closure.two or "")
+    ]
+    word = "pin" if closure.kind == "pin" else "rail"
+    return f"the {word} of {names[0]} and {names[1]}"

@@ -1,0 +1,296 @@
+"""Making links and more from a script, by the names of things."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from msgspec.structs import replace
+
+from gremio.core.edit.builder import Typed, values_by_key
+from gremio.core.edit.closures import add_closure
+from gremio.core.edit.constraints import change_constraint
+from gremio.core.edit.controls import all_home
+from gremio.core.edit.desk import keep_pose, pose_id
+from gremio.core.edit.desk import to_pose as blended_to
+from gremio.core.edit.formulas import write
+from gremio.core.edit.links import add_link
+from gremio.core.edit.paths import add_path
+from gremio.core.edit.strands import add_strand
+from gremio.core.make import teach as teaching
+from gremio.core.make.carriage import make_carriage
+from gremio.core.make.constraining import constrain as tie
+from gremio.core.make.constraining import release
+from gremio.core.make.meshing import interlock
+from gremio.core.make.pairs import propose
+from gremio.core.make.strands import shortest_way
+from gremio.core.make.struts import make_strut
+from gremio.core.mechanics.wheels import STEERING_RANGE
+from gremio.core.problem import GremioError
+from gremio.core.rig.constraints import KINDS, constraints_of
+from gremio.core.rig.find import channel_key, free_name, named_things, names_in, part_id, path_id
+from gremio.core.rig.model import (
+    Closure,
+    ClosureKind,
+    Path,
+    PathKind,
+    Rig,
+    Rolling,
+    Strand,
+    StrandKind,
+    Target,
+    Triple,
+    Waypoint,
+)
+from gremio.core.script.posing import solve, surfaces_of
+
+
+def formula(rig: Rig, channel: str, text: str, adds: bool = False) -> Rig:
+    """The rig with a formula on a channel: formula(rig, "Gate turn z", "Pinion.turn * 12/32").
+
+    channel: by name. adds: add to what the channel has otherwise. Raises FormulaError.
+    """
+    return write(rig, channel_key(rig, channel), text, adds)[0]
+
+
+def join(rig: Rig, lead: str, follower: str) -> Rig:
+    """The rig with the ratio that the geometry of two parts proposes, led by the first.
+
+    Raises GremioError where the geometry says nothing.
+    """
+    proposal = propose(rig, solve(all_home(rig)), part_id(rig, lead), part_id(rig, follower))
+    if proposal is None:
+        raise GremioError(
+            f"Nothing on {lead} and {follower} says how they turn together. Give a ratio."
+        )
+    return add_link(rig, proposal.ratio())[0]
+
+
+def mesh(rig: Rig, fixed: str, moved: str, keep_place: bool = False) -> Rig:
+    """The rig with one part's teeth placed in the spaces of another's, and their ratio.
+
+    moved goes to the right distance and turns into phase; keep_place: it only turns.
+    Raises GremioError when there are no teeth, or they are unlike.
+    """
+    rig = interlock(
+        rig, part_id(rig, fixed), part_id(rig, moved), keep_place, geometry=surfaces_of(rig)
+    )
+    return join(rig, fixed, moved)
+
+
+def path(
+    rig: Rig,
+    name: str,
+    points: Sequence[Sequence[float]],
+    closed: bool = False,
+    on: str | None = None,
+    kind: PathKind = "polyline",
+    radii: Sequence[float] = (),
+) -> Rig:
+    """The rig with a path through points (m), in the frame of a part by name or the ground's.
+
+    kind: polyline, spline, arc or circle (through three points), or wrap, round wheels at the
+    points with radii (m). Wheels can roll along it (`roll`), parts be repeated along it, and
+    follow it (`constrain`). Raises GremioError.
+    """
+    corners = tuple((float(x), float(y), float(z)) for x, y, z in points)
+    part = None if on is None else part_id(rig, on)
+    path = Path(name, corners, closed, part, kind, tuple(map(float, radii)))
+    return add_path(rig, path)[0]
+
+
+def roll(rig: Rig, wheel: str, radius: float, along: str = "") -> Rig:
+    """The rig with a wheel that rolls without slip.
+
+    wheel: its turn by name ("Rear wheel turn y"). radius: m. along: name of a path; ""
+    measures the way along its own heading. Raises GremioError.
+    """
+    link = Rolling(channel_key(rig, wheel), radius, path_id(rig, along) if along else "")
+    return add_link(rig, link)[0]
+
+
+def teach(rig: Rig, lead: str, at: Typed, values: Mapping[str, Typed]) -> Rig:
+    """The rig with a station more: teach(rig, "Open door", "30 deg", {"Door": "16 deg"}).
+
+    lead: by name; the cam it leads is taught, or one is made. at: the lead's value, typed or
+    SI. values: of channels by name. Raises GremioError, NotFound, QuantityError.
+    """
+    key = channel_key(rig, lead)
+    where = values_by_key(rig, {lead: at})[key]
+    return teaching.teach(rig, key, where, values_by_key(rig, values), geometry=surfaces_of(rig))
+
+
+def pin(
+    rig: Rig,
+    one: str,
+    two: str,
+    at_one: Sequence[float] = (0.0, 0.0, 0.0),
+    at_two: Sequence[float] = (0.0, 0.0, 0.0),
+    rail: Sequence[float] | None = None,
+) -> Rig:
+    """The rig with two parts tied at a point, so that a loop closes.
+
+    one, two: parts by name; "" for the ground as the second. at_one, at_two: the points in the
+    parts' own frames (m). rail: a direction in the second part's frame, along which the first
+    point may go; without it the points are kept together. Raises NotFound, GremioError.
+    """
+    kind: ClosureKind = "pin" if rail is None else "rail"
+    second = part_id(rig, two) if two else None
+    points = [_three(v) for v in (at_one, at_two, rail or (1.0, 0.0, 0.0))]
+    return add_closure(rig, Closure(part_id(rig, one), second, kind, *points))[0]
+
+
+def strut(
+    rig: Rig,
+    one: str,
+    two: str,
+    at_one: Sequence[float] = (0.0, 0.0, 0.0),
+    at_two: Sequence[float] = (0.0, 0.0, 0.0),
+    lengths: tuple[float, ...] | None = None,
+) -> Rig:
+    """The rig with a telescopic strut between two parts, its barrel at the first.
+
+    one, two: parts by name; "" for the ground. at_one, at_two: the places in the parts' own
+    frames (m). lengths: of barrel, any stages, and rod (m); without them, such as the travel of the
+    machine needs. Raises NotFound, GremioError.
+    """
+    ends = [(part_id(rig, name) if name else None, _three(at))
+            for name, at in ((one, at_one), (two, at_two))]  # fmt: skip
+    return make_strut(rig, ends[0], ends[1], lengths, geometry=surfaces_of(rig))[0]
+
+
+def constrain(
+    rig: Rig,
+    kind: str,
+    part: str,
+    *targets: str | Sequence[float],
+    keep: bool | None = None,
+    **settings: object,
+) -> Rig:
+    """The rig with a constraint: constrain(rig, "ride", "Crate", "Hook").
+
+    kind: ride, pin, match, aim, tether, seat, run along, constant volume or reach. part: by
+    name.
+    targets: parts or paths by name, "" for the ground, or a point of the ground (m). keep:
+    whether what is between part and target now is kept; by the kind where it is None. settings:
+    other fields of `Constraint`, in SI. Raises NotFound, GremioError.
+    """
+    known = next((k for k in KINDS if k == kind), None)
+    if known is None:
+        raise GremioError(f"There is no constraint {kind!r}. Write one of {', '.join(KINDS)}.")
+    aims = [_target(rig, target) for target in targets]
+    channels = settings.pop("channels", ())
+    if not isinstance(channels, tuple):
+        raise GremioError("The channels of a constraint are a tuple of names: ('turn z',).")
+    if known == "reach":
+        # Its joints, and how stiff they are, are told by the names of channels.
+        stiff = settings.get("stiffness", {})
+        if not isinstance(stiff, Mapping):
+            raise GremioError("Stiffness is told by the names of channels: {'Boom turn y': 5.0}.")
+        settings["stiffness"] = {channel_key(rig, name): value for name, value in stiff.items()}
+        if channels:
+            settings["channels"] = tuple(channel_key(rig, name) for name in channels)
+    rig, made = tie(
+        rig,
+        known,
+        part_id(rig, part),
+        aims,
+        geometry=surfaces_of(rig),
+        keep=keep,
+        channels=channels,
+    )
+    if not settings:
+        return rig
+    try:
+        changed = replace(rig.constraints[made], **settings)
+    except TypeError as wrong:
+        raise GremioError(f"A constraint has no such setting: {wrong}.") from None
+    return change_constraint(rig, made, changed)
+
+
+def leave_in_place(rig: Rig, *parts: str) -> Rig:
+    """The rig with the constraints on some parts, by name, turned into plain placement: nothing
+    moves. Of all parts where none is named. Raises NotFound."""
+    ids = [part_id(rig, name) for name in parts] or list(rig.parts)
+    return release(rig, [i for part in ids for i in constraints_of(rig, part)], solve(rig))
+
+
+def _target(rig: Rig, target: str | Sequence[float]) -> Target:
+    if not isinstance(target, str):
+        return Target(at=_three(target))
+    if not target:
+        return Target()
+    found = [word for word in ("part", "path") if _called(rig, word, target)]
+    if len(found) > 1:
+        raise GremioError(
+            f"{target!r} is the name of a part and of a path. Rename one of them, so that it is "
+            "clear which is meant."
+        )
+    if found == ["path"]:
+        return Target(path=path_id(rig, target))
+    return Target(part_id(rig, target))
+
+
+def _called(rig: Rig, word: str, name: str) -> bool:
+    return any(thing.name == name for thing in named_things(rig)[word].values())
+
+
+def _three(values: Sequence[float]) -> Triple:
+    x, y, z = (float(v) for v in values)
+    return x, y, z
+
+
+def strand(
+    rig: Rig,
+    kind: StrandKind,
+    *through: tuple[str, Sequence[float]] | tuple[str, Sequence[float], float, Sequence[float]],
+    name: str = "",
+    **sizes: float,
+) -> Rig:
+    """The rig with a spring, bellows, a hose or a rope:
+    strand(rig, "rope", ("Winch", (0, 0, 1)), ("Jib head", (0, 0, 0), 0.2, (0, 1, 0)), ...).
+
+    through: a part by name ("" for the ground) and a point in its frame (m); where a rope goes
+    round a sheave, its radius (m) and its axis there as well, on the side that makes it
+    shortest. sizes: thickness, width, length (m), turns. Raises NotFound, GremioError.
+    """
+    ends = []
+    for part, at, *sheave in through:
+        on = part_id(rig, part) if part else None
+        radius, axis = (float(sheave[0]), _three(sheave[1])) if sheave else (0.0, (0.0, 1.0, 0.0))  # type: ignore[arg-type]
+        ends.append(Waypoint(on, _three(at), radius, axis))
+    called = name or free_name(names_in(rig), kind.capitalize())
+    try:
+        made = replace(Strand(called, kind, tuple(ends)), **sizes)
+    except TypeError as wrong:
+        raise GremioError(f"A strand has no such size: {wrong}.") from None
+    return add_strand(rig, shortest_way(solve(rig), made))[0]
+
+
+def keep(rig: Rig, name: str) -> Rig:
+    """The rig with where its whole Desk stands kept under a name, as one of its poses."""
+    pose = solve(rig)
+    return keep_pose(rig, name, {control: pose.at(control) for control in rig.controls})[0]
+
+
+def to_pose(rig: Rig, name: str, share: float = 1.0) -> Rig:
+    """The rig with its Desk a share of the way, 0 to 1, from where it stands to a kept pose.
+
+    Raises NotFound, which names the poses there are.
+    """
+    pose = solve(rig)
+    start = {control: pose.at(control) for control in rig.controls}
+    return blended_to(rig, start, pose_id(rig, name), share)
+
+
+def carriage(
+    rig: Rig,
+    body: str,
+    wheels: Sequence[str],
+    steered: Sequence[str] = (),
+    limit: float = STEERING_RANGE,
+) -> Rig:
+    """The rig with a wheeled carriage made of a body and its wheels, with controls for travel
+    and steering. limit: of the steering either way (rad). Raises GremioError."""
+    ids = [part_id(rig, name) for name in wheels]
+    turning = [part_id(rig, name) for name in steered]
+    return make_carriage(rig, part_id(rig, body), ids, turning, limit, geometry=surfaces_of(rig))

@@ -1,0 +1,168 @@
+"""The parts of a rig as a tree of frames, as flat arrays."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+import numpy.typing as npt
+
+from gremio.core.frames import IDENTITY, Frame, matrices
+from gremio.core.plan.joints import APPLIED
+from gremio.core.rig.channels import CHANNELS, freed, key
+from gremio.core.rig.model import Rig
+from gremio.core.solve.limits import as_slice
+
+Array = npt.NDArray[np.float64]
+Rows = npt.NDArray[np.intp]
+
+
+@dataclass(frozen=True)
+class JointStep:
+    """Every part that moves along, or turns about, one of its axes.
+
+    channel: its name, "turn z". parts: (k,) part rows. rows: (k,) channel rows.
+    """
+
+    channel: str
+    parts: Rows | slice
+    rows: Rows | slice
+
+
+@dataclass(frozen=True)
+class Tree:
+    """What is needed to find the world frame of a part. P parts.
+
+    world = parent's world · mount · joint's motion · own frame.
+
+    part_ids: (P,) in computing order: every part comes after its parent.
+    part_row: from id to row.
+    parents: (P,) part row of the parent, −1 on the ground.
+    levels: (start, stop) part rows of each depth below the ground.
+    mounts: (4, 3, P, 1) the columns of each mount: three axes, then the origin.
+    owns: (4, 3, k, 1) the columns of the own frames of k parts; all others have none.
+    own_parts: (k,) their rows.
+    joint_steps: in the order in which a joint's channels are applied.
+    applies: (channel name, channel row) of each part's free channels, in the order applied.
+    """
+
+    part_ids: tuple[str, ...]
+    part_row: dict[str, int]
+    parents: Rows
+    levels: tuple[tuple[int, int], ...]
+    mounts: Array
+    owns: Array
+    own_parts: Rows
+    joint_steps: tuple[JointStep, ...]
+    applies: tuple[tuple[tuple[str, int], ...], ...]
+
+    def applied(self, part: str) -> tuple[tuple[str, int], ...]:
+        """(channel name, channel row) of a part's free channels, in the order applied."""
+        return self.applies[self.part_row[part]]
+
+    @cached_property
+    def own_place(self) -> Rows:
+        """(P,) the place of each part's own frame among `owns`; −1 where it has none."""
+        place = np.full(len(self.part_ids), -1, dtype=np.intp)
+        place[self.own_parts] = np.arange(len(self.own_parts))
+        return place
+
+    @cached_property
+    def own_rows(self) -> Array:
+        """(k, 3, 4) the own frames as rows, one after another in memory."""
+        return np.ascontiguousarray(self.owns[..., 0].transpose(2, 1, 0))
+
+    def own_matrix(self, part: str) -> Array:
+        """(4, 4) the own frame of a part, as it stands behind its joint."""
+        found = np.eye(4)
+        place = int(self.own_place[self.part_row[part]])
+        if place >= 0:
+            found[:3] = self.own_rows[place]
+        return found
+
+    @cached_property
+    def mount_rows(self) -> Array:
+        """(P, 3, 4) the mounts as rows, one part after another in memory."""
+        return np.ascontiguousarray(self.mounts[..., 0].transpose(2, 1, 0))
+
+    @cached_property
+    def joint_table(self) -> tuple[Rows, Rows, Rows]:
+        """Every part's channels one after another: (P + 1,) where each part's begin, and the
+        (J,) place of each channel among the nine, and its row."""
+        counts = np.zeros(len(self.part_ids) + 1, dtype=np.intp)
+        kinds: list[Rows] = []
+        parts: list[Rows] = []
+        rows: list[Rows] = []
+        for step in self.joint_steps:
+            parts.append(_rows(step.parts))
+            rows.append(_rows(step.rows))
+            kinds.append(np.full(len(parts[-1]), CHANNELS.index(step.channel)))
+        if not parts:
+            nothing = np.zeros(0, dtype=np.intp)
+            return counts, nothing, nothing
+        part = np.concatenate(parts)
+        order = np.argsort(part, kind="stable")
+        np.add.at(counts, part + 1, 1)
+        return np.cumsum(counts), np.concatenate(kinds)[order], np.concatenate(rows)[order]
+
+
+def _rows(rows: Rows | slice) -> Rows:
+    return np.arange(rows.start, rows.stop) if isinstance(rows, slice) else rows
+
+
+def tree_of(rig: Rig, depth: Sequence[Sequence[str]], channel_row: Mapping[str, int]) -> Tree:
+    """The tree of a rig. depth: ids of parts by their depth below the ground. channel_row: from
+    channel key to row."""
+    part_ids = tuple(part for level in depth for part in level)
+    part_row = {part: row for row, part in enumerate(part_ids)}
+    ends = np.cumsum([0] + [len(level) for level in depth])
+    with_own = [row for row, part in enumerate(part_ids) if rig.parts[part].own != IDENTITY]
+    return Tree(
+        part_ids=part_ids,
+        part_row=part_row,
+        parents=_parent_rows(rig, part_ids, part_row, depth),
+        levels=tuple((int(a), int(b)) for a, b in itertools.pairwise(ends)),
+        mounts=_columns([rig.parts[part].mount for part in part_ids]),
+        owns=_columns([rig.parts[part_ids[row]].own for row in with_own]),
+        own_parts=np.array(with_own, dtype=np.intp),
+        joint_steps=_joint_steps(rig, part_ids, channel_row),
+        applies=tuple(_applied(rig, part, channel_row) for part in part_ids),
+    )
+
+
+def _applied(rig: Rig, part: str, channel_row: Mapping[str, int]) -> tuple[tuple[str, int], ...]:
+    free = freed(rig.parts[part].joint)
+    return tuple((c, channel_row[key(part, c)]) for c in APPLIED if c in free)
+
+
+def _parent_rows(
+    rig: Rig, part_ids: Sequence[str], row: Mapping[str, int], levels: Sequence[Sequence[str]]
+) -> Rows:
+    ground = set(levels[0]) if levels else set()
+    rows = [-1 if part in ground else row[rig.parts[part].parent or ""] for part in part_ids]
+    return np.array(rows, dtype=np.intp)
+
+
+def _columns(frames: Sequence[Frame]) -> Array:
+    """(4, 3, n, 1) frames as columns."""
+    found = matrices(frames)
+    return np.ascontiguousarray(found[:, :3, :].transpose(2, 1, 0)[..., None])
+
+
+def _joint_steps(
+    rig: Rig, part_ids: Sequence[str], channel_row: Mapping[str, int]
+) -> tuple[JointStep, ...]:
+    found: dict[str, tuple[list[int], list[int]]] = {channel: ([], []) for channel in APPLIED}
+    for row, part in enumerate(part_ids):
+        for channel in freed(rig.parts[part].joint):
+            parts, rows = found[channel]
+            parts.append(row)
+            rows.append(channel_row[key(part, channel)])
+    return tuple(
+        JointStep(channel, as_slice(parts), as_slice(rows))
+        for channel, (parts, rows) in found.items()
+        if parts
+    )

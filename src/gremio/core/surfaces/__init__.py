@@ -1,0 +1,1 @@
+"""What stands for the geometry of parts."""

@@ -1,0 +1,50 @@
+"""A model as it was read: its nodes, and the surfaces of its pieces."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import numpy.typing as npt
+
+from gremio.core.problem import Note
+from gremio.core.rig.model import Up
+from gremio.core.shape.geometry import Geometry
+
+Array = npt.NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class Piece:
+    """One surface of a model. name: its name in the file. paint: "#rrggbb"."""
+
+    name: str
+    geometry: Geometry
+    paint: str
+
+
+@dataclass(frozen=True, eq=False)
+class ModelNode:
+    """A node of a model. parent: its index, None at the top. local: (4, 4) in the parent."""
+
+    name: str
+    parent: int | None
+    local: Array
+    pieces: tuple[Piece, ...]
+
+
+@dataclass(frozen=True, eq=False)
+class Model:
+    """What a model file holds. Parents come before their children."""
+
+    path: Path
+    sha256: str
+    metres: float
+    up: Up
+    nodes: tuple[ModelNode, ...]
+    notes: tuple[Note, ...]
+
+    def piece(self, name: str) -> Piece | None:
+        """The piece of this name."""
+        return next((p for node in self.nodes for p in node.pieces if p.name == name), None)

@@ -1,0 +1,1 @@
+"""What a hand can do to the rig."""

@@ -1,0 +1,35 @@
+"""An action: something a hand can do, by menu, key, Card or name."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Literal
+
+from gremio.desktop.actions.desktop import Desktop
+
+# Where a key counts; elsewhere it means another thing, or is typed.
+Where = Literal["everywhere", "bench and parts", "bench and desk"]
+
+
+@dataclass(frozen=True)
+class Action:
+    """One action. id: lasting, by which its key is kept. words: as menus say it. do: what it
+    does. menu: the menu, and the menu in that, in which it stands. key: to begin with. where:
+    where the key counts. asks: it goes on with a question of its own ("…"). apart: a rule stands
+    before it in its menu.
+    """
+
+    id: str
+    words: str
+    do: Callable[[Desktop], object]
+    menu: tuple[str, ...]
+    key: str = ""
+    where: Where = "everywhere"
+    asks: bool = False
+    apart: bool = False
+
+    @property
+    def text(self) -> str:
+        """Its words in a menu."""
+        return f"{self.words}…" if self.asks else self.words

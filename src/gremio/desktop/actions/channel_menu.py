@@ -1,0 +1,141 @@
+"""What can be done with any number: copied, pasted, led, made a control."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from PyQt6.QtWidgets import QApplication, QMenu, QWidget
+
+from gremio.core.edit.controls import add_control, proposed_control
+from gremio.core.edit.links import add_link, change_link, remove_link
+from gremio.core.make.linking import set_where_follower_stands
+from gremio.core.quantity import QuantityError, parse, show
+from gremio.core.rig.cams import cam_without
+from gremio.core.rig.model import Cam, Ratio, Rig
+from gremio.core.rig.numbers import exists, full_label, kind_of, shown_unit
+from gremio.desktop.document.document import Document
+
+
+def copy_value(document: Document, channel: str) -> None:
+    """Put a channel's value on the clipboard, with its unit."""
+    rig = document.rig
+    text = show(document.pose.at(channel), shown_unit(rig, channel), decimals=6)
+    clipboard = QApplication.clipboard()
+    assert clipboard is not None
+    clipboard.setText(text)
+    document.said.emit(f"{full_label(rig, channel)} is copied: {text}.")
+
+
+def paste_value(document: Document, channel: str) -> None:
+    """Bring a channel to the value on the clipboard."""
+    rig = document.rig
+    clipboard = QApplication.clipboard()
+    assert clipboard is not None
+    name = full_label(rig, channel)
+    try:
+        value = parse(clipboard.text(), kind_of(rig, channel), shown_unit(rig, channel), name)
+    except QuantityError as problem:
+        document.said.emit(str(problem))
+        return
+    document.move(channel, value)
+    document.settle()
+
+
+def copy_as_link(document: Document, channel: str) -> None:
+    """Keep a channel so that others can be led by it."""
+    document.copied = channel
+    name = full_label(document.rig, channel)
+    document.said.emit(f"{name} is copied as a link: paste it on what should follow.")
+
+
+def paste_link(document: Document, channel: str) -> None:
+    """Let the copied channel lead this one, one for one; it stays where it stands."""
+    rig, lead = document.rig, document.copied
+    if not exists(rig, lead):
+        document.said.emit("Nothing is copied as a link yet. Copy a channel as a link first.")
+        return
+    if lead == channel:
+        document.said.emit(f"{full_label(rig, channel)} can't lead itself. Paste it on another.")
+        return
+    stood = document.pose.at(channel)
+
+    def change(rig: Rig) -> tuple[Rig, str]:
+        rig, link = add_link(rig, Ratio(lead, channel, 1.0))
+        return set_where_follower_stands(rig, channel, stood, geometry=document.geometry), link
+
+    names = full_label(rig, lead), full_label(rig, channel)
+    if document.edit(f"lead {names[1]} from {names[0]}", lambda rig: change(rig)[0]):
+        document.said.emit(f"{names[0]} leads {names[1]}, one for one.")
+
+
+def make_control_of(document: Document, channel: str) -> None:
+    """Make a control that leads any number (by key), with a sensible range round its present
+    value; the number stays where it is."""
+    value = document.pose.at(channel)
+
+    def change(rig: Rig) -> tuple[Rig, str]:
+        control = proposed_control(rig, channel, value)
+        rig, made = add_control(rig, control)
+        rig, _ = add_link(rig, Ratio(made, channel, 1.0))
+        rig = set_where_follower_stands(rig, channel, value, geometry=document.geometry)
+        return rig, made
+
+    name = full_label(document.rig, channel)
+    if document.make(f"make a control of {name}", change):
+        made = document.rig.controls[document.selected].name
+        document.said.emit(f"{made} leads {name}, one for one.")
+
+
+def channel_menu(
+    document: Document,
+    channel: str,
+    write_formula: Callable[[str], None] | None = None,
+    lead: Callable[[str], None] | None = None,
+) -> Callable[[QWidget], QMenu]:
+    """Makes the menu of any number (by key): copy and paste, its value or a link; a control, a
+    formula, a link from it, and the letting go of what leads it. write_formula, lead: where there
+    is a Card to do it on."""
+
+    def make(parent: QWidget) -> QMenu:
+        menu = QMenu(parent)
+
+        def act(text: str, do: Callable[[], object], able: bool = True) -> None:
+            action = menu.addAction(text)
+            assert action is not None
+            action.setEnabled(able)
+            action.triggered.connect(lambda _checked=False: do())
+
+        act("Copy value", partial(copy_value, document, channel))
+        act("Paste value", partial(paste_value, document, channel))
+        menu.addSeparator()
+        drive = document.program.drives.get(channel)
+        act("Make a control for it", partial(make_control_of, document, channel), drive is None)
+        if write_formula is not None:
+            act("Write a formula for it", partial(write_formula, channel))
+        if lead is not None:
+            act("Lead something from it", partial(lead, channel))
+        act("Copy as a link", partial(copy_as_link, document, channel))
+        copied = exists(document.rig, document.copied) and document.copied != channel
+        words = "Paste the link"
+        if copied:
+            words += f" from {full_label(document.rig, document.copied)}"
+        act(words, partial(paste_link, document, channel), copied)
+        links = [] if drive is None else [i for i in drive.links if i in document.rig.links]
+        if links:
+            act("Let it go", partial(let_go, document, channel, links[0]))
+        return menu
+
+    return make
+
+
+def let_go(document: Document, channel: str, link_id: str) -> None:
+    """Remove the link that leads a number; of a cam, take the number out."""
+    name, link = full_label(document.rig, channel), document.rig.links[link_id]
+
+    def change(rig: Rig) -> Rig:
+        if isinstance(link, Cam) and len(link.followers) > 1:
+            return change_link(rig, link_id, cam_without(link, {channel}))
+        return remove_link(rig, link_id)
+
+    document.edit(f"let {name} go", change)

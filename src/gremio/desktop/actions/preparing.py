@@ -1,0 +1,163 @@
+"""Preparing parts: mounts on features, gears that run together, the rig on the ground.
+
+Loaded when it is first asked for.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from gremio.core.edit.controls import all_home
+from gremio.core.edit.links import add_link
+from gremio.core.edit.prepare import (
+    mount_along,
+    mount_as,
+    mount_at,
+    to_ground,
+    without_scale,
+)
+from gremio.core.frames import Array, unit_columns
+from gremio.core.make.gearing import gears_of
+from gremio.core.make.meshing import interlock_train, make_mate
+from gremio.core.make.pairs import propose
+from gremio.core.make.round_things import widest_round
+from gremio.core.quantity import show_short
+from gremio.core.rig.channels import freed, key, main_channel
+from gremio.core.rig.model import Planetary, Rig, Rolling
+from gremio.core.solve.ask import solve
+from gremio.desktop.actions.rigging import selected_part
+from gremio.desktop.bench.snapping import Spot
+from gremio.desktop.document.document import Document
+
+
+def roll_wheel(document: Document, part: str) -> None:
+    """Let a part roll by the way it is carried, on the radius of its shape."""
+    rig = document.rig
+    entry = rig.parts[part]
+    turn = next(c for c in freed(entry.joint) if c == f"turn {entry.joint.axis}")
+    radius = widest_round(rig, part) / 2 or 0.1
+    if document.make(
+        f"let {entry.name} roll", lambda r: add_link(r, Rolling(key(part, turn), radius))
+    ):
+        document.said.emit(f"{entry.name} rolls on a radius of {show_short(radius, 'mm')}.")
+
+
+def planetary_set(document: Document, sun: str, ring: str, carrier: str) -> None:
+    """Let three parts turn as a planetary set, or as a differential where they have no teeth."""
+    rig, pose = document.rig, document.pose
+    channels = [key(part, main_channel(rig.parts[part].joint)) for part in (sun, ring, carrier)]
+    teeth = [gears_of(rig, pose, part) for part in (sun, ring)]
+    ratio = teeth[1][0].solid.teeth / teeth[0][0].solid.teeth if all(teeth) else 1.0
+    made = Planetary(channels[0], channels[1], channels[2], ratio)
+    names = [rig.parts[part].name for part in (sun, ring, carrier)]
+    if document.make(f"planetary set of {names[0]}", lambda r: add_link(r, made)):
+        document.said.emit(
+            f"{names[0]} + {ratio:.4g} × {names[1]} = {1 + ratio:.4g} × {names[2]}: two freedoms."
+        )
+
+
+def make_gear_mate(
+    document: Document, part: str, teeth: float, inside: bool, distance: float | None
+) -> None:
+    """Add a gear that runs with a part's gear, teeth in spaces, and lead it."""
+    name = document.rig.parts[part].name
+
+    def change(rig: Rig) -> tuple[Rig, str]:
+        rig, mate = make_mate(
+            rig, part, max(5, round(teeth)), inside, distance, geometry=document.geometry
+        )
+        proposal = propose(rig, solve(all_home(rig), geometry=document.geometry), part, mate)
+        if proposal is not None and main_channel(rig.parts[part].joint):
+            rig, _ = add_link(rig, proposal.ratio())
+        return rig, mate
+
+    if document.make(f"make a mate of {name}", change):
+        document.said.emit(f"The mate runs with {name}: its ratio is on its Card.")
+
+
+def place_teeth(document: Document) -> None:
+    """Place every gear that hangs together with the selected part so that teeth interlock."""
+    part = selected_part(document)
+    if part:
+        name = document.rig.parts[part].name
+        if document.edit(
+            f"place the teeth round {name}",
+            lambda rig: interlock_train(rig, part, geometry=document.geometry),
+        ):
+            document.said.emit(f"What hangs together with {name} is placed, tooth in space.")
+
+
+def to_the_ground(document: Document, corners: Array) -> None:
+    """Put the whole rig on the ground, its middle over the origin. corners: (N, 3) world."""
+    if len(corners) == 0:
+        document.said.emit("There is nothing to put on the ground yet.")
+        return
+    bounds = np.stack([corners.min(axis=0), corners.max(axis=0)])
+    document.edit("put the rig on the ground", lambda rig: to_ground(rig, bounds))
+
+
+def take_scale_out(document: Document) -> None:
+    """Take stray scale out of every mount; nothing moves."""
+
+    def change(rig: Rig) -> Rig:
+        for part in rig.parts:
+            rig = without_scale(rig, part)
+        return rig
+
+    before = document.rig
+    if document.edit("take the scale out", change) and document.rig is before:
+        document.said.emit("No mount is stretched, so there is no scale to take out.")
+
+
+def put_mount(document: Document, part: str, spot: Spot) -> None:
+    """Put a part's mount at a picked place, its shape staying where it is; at a circle, with
+    its axis along the circle's."""
+    entry = document.rig.parts[part]
+    back = np.linalg.inv(document.pose.world(part))
+    inside = (back @ np.append(spot.world, 1.0))[:3]
+    axis = entry.joint.axis
+
+    def change(rig: Rig) -> Rig:
+        rig = mount_at(rig, part, inside)
+        if spot.place.kind == "circle centre" and spot.direction is not None:
+            rig = mount_along(rig, part, axis, back[:3, :3] @ spot.direction)
+        return rig
+
+    if document.edit(f"move mount of {entry.name}", change):
+        document.said.emit(f"The mount of {entry.name} is there now; its shape has not moved.")
+
+
+def put_axis(document: Document, part: str, spot: Spot) -> None:
+    """Lay a part's axis along a picked edge, circle or face; its shape stays where it is."""
+    entry = document.rig.parts[part]
+    assert spot.direction is not None
+    inside = np.linalg.inv(document.pose.world(part))[:3, :3] @ spot.direction
+    axis = entry.joint.axis
+    if document.edit(f"axis of {entry.name}", lambda rig: mount_along(rig, part, axis, inside)):
+        document.said.emit(f"The axis of {entry.name} lies along that now. Press A to try it.")
+
+
+def mount_in_box(document: Document, part: str, corners: Array, low: bool) -> None:
+    """Put a part's mount in the middle of its shapes, or under it at the bottom.
+
+    corners: (N, 3) of the box round its shapes, in its own frame.
+    """
+    if len(corners) == 0:
+        document.said.emit(f"{document.rig.parts[part].name} has no shape to find the middle of.")
+        return
+    lowest, highest = corners.min(axis=0), corners.max(axis=0)
+    point = (lowest + highest) / 2
+    if low:
+        point[2] = lowest[2]
+    name = document.rig.parts[part].name
+    document.edit(f"move mount of {name}", lambda rig: mount_at(rig, part, point))
+
+
+def align_mount(document: Document, part: str, other: str) -> None:
+    """Turn a part's mount square to the world ("" for other), or to another part."""
+    rig, pose = document.rig, document.pose
+    parent = rig.parts[part].parent
+    above = np.eye(3) if parent is None else unit_columns(pose.world(parent))
+    there = np.eye(3) if not other else unit_columns(pose.world(other))
+    name = rig.parts[part].name
+    document.edit(f"turn mount of {name}", lambda r: mount_as(r, part, np.asarray(above.T @ there)))

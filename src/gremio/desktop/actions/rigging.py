@@ -1,0 +1,356 @@
+"""What single keys and menu entries do to the rig, mostly to what is selected."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+
+import numpy as np
+from msgspec.structs import replace
+
+from gremio.core.edit import parts as edit_parts
+from gremio.core.edit.closures import remove_closure
+from gremio.core.edit.controls import add_control, all_home, proposed_control, remove_control
+from gremio.core.edit.desk import set_locked
+from gremio.core.edit.links import add_link, proposed_ratio, remove_link
+from gremio.core.edit.measures import remove_measure
+from gremio.core.edit.mounts import set_home_here
+from gremio.core.edit.parts import change_part, descendants, set_stops
+from gremio.core.edit.paths import remove_path
+from gremio.core.edit.strands import remove_strand
+from gremio.core.make.linking import set_where_follower_stands
+from gremio.core.quantity import show_short
+from gremio.core.rig.channels import channel_unit, freed, key, main_channel
+from gremio.core.rig.constraints import constraints_of
+from gremio.core.rig.find import free_name, names_in
+from gremio.core.rig.model import Control, Part, Ratio, Rig, Shape, StandIn, Stops
+from gremio.core.rig.numbers import full_label
+from gremio.core.rig.solids import (
+    AnySolid,
+    Ball,
+    Box,
+    Cylinder,
+    InternalGear,
+    Plate,
+    RackBar,
+    SpurGear,
+    Tube,
+    Wedge,
+)
+from gremio.desktop.actions.channel_menu import copy_as_link, paste_link
+from gremio.desktop.bench.view import Bench
+from gremio.desktop.document.document import Document
+
+NEW_PARTS: dict[str, AnySolid] = {
+    "Box": Box(length=1.0, width=0.6, height=0.4),
+    "Cylinder": Cylinder(diameter=0.5, height=1.0),
+    "Ball": Ball(diameter=0.5),
+    "Tube": Tube(outer_diameter=0.5, inner_diameter=0.4, height=1.0),
+    "Wedge": Wedge(length=1.0, width=0.6, height=0.4),
+    "Plate": Plate(length=1.0, width=0.6, thickness=0.05, holes=((0.3, 0.0, 0.2),)),
+    "Spur gear": SpurGear(module=0.02, teeth=24, width=0.1, bore=0.1),
+    "Internal gear": InternalGear(module=0.02, teeth=60, width=0.1, rim=1.32),
+    "Rack": RackBar(module=0.02, teeth=20, width=0.1, back=0.06),
+}
+
+
+def selected_part(document: Document) -> str:
+    """Id of the selected part; says what to do, and gives "", when there is none."""
+    if document.selected in document.rig.parts:
+        return document.selected
+    document.said.emit("Select a part first: click it in the Bench or in the list of parts.")
+    return ""
+
+
+def can_move(document: Document, part: str) -> bool:
+    """Whether a part's joint leaves it something; says so when it does not."""
+    if main_channel(document.rig.parts[part].joint):
+        return True
+    document.said.emit(document.grounded_text(part))
+    return False
+
+
+def add_kind(document: Document, kind: str) -> bool:
+    """Add a parametric part at the origin; kind: a key of NEW_PARTS."""
+    name = free_name(names_in(document.rig), kind)
+    part = Part(name, shapes=(Shape(NEW_PARTS[kind]),))
+    return document.make(f"add {name}", lambda rig: edit_parts.add_part(rig, part))
+
+
+def add_part(document: Document, bench: Bench, kind: str) -> None:
+    """Add a parametric part at the origin; the first one is brought into the picture."""
+    if add_kind(document, kind) and len(document.rig.parts) == 1:
+        bench.show_all()
+
+
+def switch_light(document: Document, bench: Bench) -> None:
+    """Stand-ins for heavy shapes, or the shapes themselves."""
+    bench.set_light(not bench.light)
+    document.said.emit(
+        "Stand-ins are shown while you work; pictures show the full shapes."
+        if bench.light
+        else "The full shapes are shown."
+    )
+
+
+def go_home(document: Document) -> None:
+    """Bring the selected part or control home."""
+    channels = document.channels_of(document.selected)
+    if channels:
+        document.send_home(channels)
+    else:
+        document.said.emit("Select a control, or a part that can move; H then brings it home.")
+
+
+def everything_home(document: Document) -> None:
+    """Bring everything home."""
+    document.edit("send everything home", all_home)
+
+
+def make_control(document: Document) -> None:
+    """Make a control: for the selected part, already leading it, or a plain one."""
+    rig, selected = document.rig, document.selected
+    channels = document.channels_of(selected) if selected in rig.parts else []
+    free = next((c for c in channels if c not in document.program.drives), "")
+    if free:
+        control = proposed_control(rig, free)
+        hint = f"{control.name} leads {full_label(rig, free)}, one for one."
+    else:
+        name = free_name(names_in(rig), "Control")
+        control = Control(name, "angle", "deg", 0.0, math.pi / 2)
+        hint = f"{name} leads nothing yet. Press L, then click a part."
+
+    stood = document.pose.at(free) if free else 0.0
+
+    def change(rig: Rig) -> tuple[Rig, str]:
+        rig, control_id = add_control(rig, control)
+        if free:
+            rig, _ = add_link(rig, Ratio(control_id, free, 1.0))
+            rig = set_where_follower_stands(rig, free, stood, geometry=document.geometry)
+        return rig, control_id
+
+    if document.make(f"make {control.name}", change):
+        document.said.emit(hint)
+
+
+def lead_of_selected(document: Document) -> str:
+    """Key of the channel that would lead a new link; says what to do when there is none."""
+    channels = document.channels_of(document.selected)
+    if not channels:
+        document.said.emit(
+            "Select what should lead: a control, or a part that can move. Then press L."
+        )
+        return ""
+    name = full_label(document.rig, channels[0])
+    document.said.emit(f"{name} will lead. Click the part that should follow.")
+    return channels[0]
+
+
+def link_to(document: Document, lead: str, part: str) -> None:
+    """Let a channel lead a part, by a ratio to begin with."""
+    rig = document.rig
+    channel = main_channel(rig.parts[part].joint)
+    if not channel:
+        document.said.emit(document.grounded_text(part))
+        return
+    follower = key(part, channel)
+    names = full_label(rig, lead), full_label(rig, follower)
+    stood = document.pose.at(follower)
+
+    def change(rig: Rig) -> tuple[Rig, str]:
+        rig, link = add_link(rig, proposed_ratio(rig, lead, follower))
+        return set_where_follower_stands(rig, follower, stood, geometry=document.geometry), link
+
+    if document.make(f"lead {names[1]} from {names[0]}", change):
+        document.said.emit(f"{names[0]} leads {names[1]}. Its proportion is on the Card.")
+
+
+def remove_selected(document: Document) -> None:
+    """Remove the selected part, control or link."""
+    thing, rig = document.selected, document.rig
+    if thing in rig.parts:
+        from gremio.core.make.constraining import remove_and_leave
+
+        name, pose = rig.parts[thing].name, document.pose
+        document.edit(f"remove {name}", lambda rig: remove_and_leave(rig, thing, pose))
+    elif thing in rig.constraints:
+        _leave(document, [thing])
+    elif thing in rig.strands:
+        name = rig.strands[thing].name
+        document.edit(f"remove {name}", lambda rig: remove_strand(rig, thing))
+    elif thing in rig.paths:
+        name = rig.paths[thing].name
+        document.edit(f"remove {name}", lambda rig: remove_path(rig, thing))
+    elif thing in rig.controls:
+        name = rig.controls[thing].name
+        document.edit(f"remove {name}", lambda rig: remove_control(rig, thing))
+    elif thing in rig.links:
+        document.edit("remove a link", lambda rig: remove_link(rig, thing))
+    elif thing in rig.struts:
+        from gremio.core.make.struts import remove_strut
+
+        name = rig.struts[thing].name
+        document.edit(f"remove {name}", lambda rig: remove_strut(rig, thing))
+    elif thing in rig.closures:
+        document.edit("remove a closure", lambda rig: remove_closure(rig, thing))
+    elif thing in rig.measures:
+        name = rig.measures[thing].name
+        document.edit(f"remove {name}", lambda rig: remove_measure(rig, thing))
+    else:
+        document.said.emit("Nothing is selected, so there is nothing to remove.")
+
+
+def copy_selected(document: Document) -> None:
+    """Copy the selected part, with what it carries and what ties it in space."""
+    from gremio.desktop.actions import constraining
+
+    part = selected_part(document)
+    if part:
+        constraining.copy_selected(document, part)
+
+
+def leave_selected(document: Document) -> None:
+    """Turn the constraints of the selected part, and of all it carries, into plain placement."""
+    family = family_of_selected(document)
+    if family:
+        rig = document.rig
+        _leave(document, [i for part in family for i in constraints_of(rig, part)])
+
+
+def leave_all(document: Document) -> None:
+    """Turn every constraint of the rig into plain placement."""
+    _leave(document, document.rig.constraints)
+
+
+def _leave(document: Document, constraints: Iterable[str]) -> None:
+    from gremio.desktop.actions.constraining import leave_in_place
+
+    leave_in_place(document, constraints)
+
+
+def set_home(document: Document) -> None:
+    """Make where the selected part stands now its home."""
+    part = selected_part(document)
+    if not part:
+        return
+    entry, pose = document.rig.parts[part], document.pose
+    above = pose.frame_of(entry.parent)
+    local = np.linalg.inv(above) @ pose.world(part)
+    values = pose.part_of(part).channels
+    document.edit(f"set home of {entry.name}", lambda rig: set_home_here(rig, part, local, values))
+
+
+def set_stop_here(document: Document, end: str) -> None:
+    """Set the low or the high stop of the selected part's main channel where it stands now."""
+    part = selected_part(document)
+    if not part:
+        return
+    entry = document.rig.parts[part]
+    channel = main_channel(entry.joint)
+    if not channel:
+        document.said.emit(document.grounded_text(part))
+        return
+    value = document.pose.at(key(part, channel))
+    stops = replace(entry.stops.get(channel, Stops()), **{end: value})
+    if document.edit(
+        f"{end} stop of {entry.name}", lambda rig: set_stops(rig, part, channel, stops)
+    ):
+        where = show_short(value, channel_unit(channel))
+        several = f" ({channel})" if len(freed(entry.joint)) > 1 else ""
+        document.said.emit(f"The {end} stop of {entry.name}{several} is now {where}.")
+
+
+def try_axis(document: Document, bench: Bench) -> None:
+    """Wiggle the selected part about its axis; nothing is changed."""
+    part = selected_part(document)
+    if part and not main_channel(document.rig.parts[part].joint):
+        document.said.emit(document.grounded_text(part))
+    elif part:
+        bench.try_axis(part)
+
+
+def switch_lock(document: Document) -> None:
+    """Lock the rig for the animator, or unlock it."""
+    locked = not document.rig.locked
+    what = "lock the rig for the animator" if locked else "unlock the rig"
+    document.edit(what, lambda rig: set_locked(rig, locked))
+    text = "Only controls and their faces move anything now." if locked else "The rig is unlocked."
+    document.said.emit(text)
+
+
+def family_of_selected(document: Document) -> list[str]:
+    """Ids of the selected part and of all it carries; says what to do, and gives none, when
+    nothing is selected."""
+    part = selected_part(document)
+    return [part, *descendants(document.rig, part)] if part else []
+
+
+def hide_selected(document: Document, bench: Bench) -> None:
+    """Leave the selected part, with all it carries, out of the Bench."""
+    family = family_of_selected(document)
+    if family:
+        bench.hide_parts({*bench.hidden, *family})
+        name = document.rig.parts[family[0]].name
+        document.said.emit(f"{name} is hidden. Bench > Show everything brings it back.")
+
+
+def isolate_selected(document: Document, bench: Bench) -> None:
+    """Show the selected part, with all it carries, and nothing else; again, show everything."""
+    if bench.hidden:
+        show_everything(document, bench)
+        return
+    family = family_of_selected(document)
+    if family:
+        bench.hide_parts(set(document.rig.parts) - set(family))
+        bench.show_selected()
+
+
+def show_everything(document: Document, bench: Bench) -> None:
+    """Hide nothing in the Bench."""
+    count = len(bench.hidden & set(document.rig.parts))
+    bench.hide_parts(())
+    bench.show_all()
+    document.said.emit(f"{count} hidden part{'s' * (count != 1)} shown again.")
+
+
+def stand_in_for_selected(document: Document, stand_in: StandIn) -> None:
+    """Choose what is shown in work light for the selected part and all it carries."""
+    family = family_of_selected(document)
+    if not family:
+        return
+
+    def change(rig: Rig) -> Rig:
+        for part in family:
+            rig = change_part(rig, part, replace(rig.parts[part], stand_in=stand_in))
+        return rig
+
+    name = document.rig.parts[family[0]].name
+    document.edit(f"stand-in of {name} and what it carries", change)
+
+
+def copy_link_of_selected(document: Document) -> None:
+    """Copy the selected thing's main channel as a link."""
+    channel = _main_of_selected(document)
+    if channel:
+        copy_as_link(document, channel)
+
+
+def paste_link_on_selected(document: Document) -> None:
+    """Let the copied channel lead the selected part."""
+    channel = _main_of_selected(document)
+    if channel:
+        paste_link(document, channel)
+
+
+def _main_of_selected(document: Document) -> str:
+    selected = document.selected
+    if selected in document.rig.parts:
+        main = main_channel(document.rig.parts[selected].joint)
+        if main:
+            return key(selected, main)
+        document.said.emit(document.grounded_text(selected))
+    elif selected in document.rig.controls:
+        return selected
+    else:
+        document.said.emit("Select a control, or a part that can move, first.")
+    return ""

@@ -1,0 +1,321 @@
+"""A Card made of declared fields: how each is shown, and what happens to what is typed."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from functools import partial
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QLabel, QLineEdit, QWidget
+
+from gremio.core.edit.numbers import set_number
+from gremio.core.quantity import USUAL_UNIT
+from gremio.core.rig.channels import split
+from gremio.core.rig.model import Rig
+from gremio.core.rig.numbers import full_label, number, shown_unit
+from gremio.desktop.actions.channel_menu import channel_menu
+from gremio.desktop.card.forms import (
+    Act,
+    Amount,
+    Check,
+    Field,
+    Ground,
+    Head,
+    Line,
+    Menu,
+    Number,
+    Pick,
+    Rule,
+    Several,
+    Thing,
+    Title,
+    Words,
+)
+from gremio.desktop.document.document import Document, Edit
+from gremio.desktop.fields.pieces import (
+    Hatched,
+    LedMark,
+    Sheet,
+    Slab,
+    choice,
+    heading,
+    link_button,
+    menu_button,
+    narrow_field,
+    rule,
+    second,
+    title_field,
+)
+from gremio.desktop.fields.quantity_field import OptionalField, QuantityField
+from gremio.desktop.theme.dress import digit_font, text_font
+from gremio.desktop.theme.inks import Inks
+
+
+class FormSheet(Sheet):
+    """One Card of declared fields, on one thing of the rig.
+
+    formula_wanted: a formula for a number (key) should be written. lead_wanted: a number should
+    lead what is clicked next.
+    """
+
+    formula_wanted = pyqtSignal(str)
+    lead_wanted = pyqtSignal(str)
+
+    def __init__(self, document: Document, thing: str, inks: Inks) -> None:
+        super().__init__()
+        self.document, self.thing, self.inks = document, thing, inks
+        # What brings each field back in step with the rig, and with the pose.
+        self._again: list[Callable[[], None]] = []
+
+    # ── what hands do ──────────────────────────────────────────────
+
+    def name(self) -> str:
+        """What the thing is called, for undo; "" for one without a name."""
+        return ""
+
+    def edit(self, what: str, change: Edit) -> bool:
+        """Make an edit on the thing; a refused one is said, and the fields show what is."""
+        name = self.name()
+        done = self.document.edit(f"{what} of {name}" if name else what, change)
+        if not done:
+            self.take_pose()
+        return done
+
+    def take_pose(self) -> None:
+        """Show where everything stands now."""
+        if self.is_there():
+            for again in self._again:
+                again()
+
+    def is_there(self) -> bool:
+        """Whether the thing is still in the rig: the Card is made anew a moment later."""
+        return self.document.knows(self.thing)
+
+    # ── what is shown ──────────────────────────────────────────────
+
+    def lay(self, *fields: Field | Iterable[Field] | None) -> None:
+        """Put fields one under another; None is none."""
+        for field in fields:
+            if field is None:
+                continue
+            if isinstance(field, Iterable):
+                self.lay(*field)
+            else:
+                self._lay(field)
+
+    def _lay(self, field: Field) -> None:
+        match field:
+            case Title():
+                self.add(title_field(field.get(self._rig), "Name", partial(self._rename, field)))
+            case Head():
+                self.add(self._heading(field))
+            case Words():
+                self._lay_words(field)
+            case Rule():
+                self.add(rule())
+            case Thing():
+                show = partial(self.document.select, field.thing)
+                self.add(Slab(self.inks, field.symbol, field.text, field.more, show))
+            case Ground():
+                self.row(field.word, Hatched(self.inks, field.text))
+            case Act():
+                self.add(self._button(field))
+            case Menu():
+                self._lay_menu(field)
+            case Check():
+                self.add(self._check(field))
+            case Several():
+                self.row(field.word, *(w for f in field.fields for w in self._widgets(f)))
+            case Number() | Amount() | Pick() | Line():
+                self.row(field.word, *self._widgets(field))
+
+    @property
+    def _rig(self) -> Rig:
+        return self.document.rig
+
+    def _heading(self, field: Head) -> QLabel:
+        label = heading(field.text)
+        if field.main:
+            label.setFont(text_font(11.5, bold=True))
+            label.setWordWrap(True)
+        return label
+
+    def _lay_words(self, field: Words) -> None:
+        text = field.text
+        label = second(text if isinstance(text, str) else text())
+        if field.digits:
+            label.setFont(digit_font(8.5))
+        if not isinstance(text, str):
+            self._again.append(lambda: label.setText(text()))
+        if field.word:
+            self.row(field.word, label)
+        else:
+            self.add(label)
+
+    def _lay_menu(self, field: Menu) -> None:
+        button = menu_button(field.words, field.name or field.words, field.entries, field.chosen)
+        if field.word is None:
+            self.add(button)
+        else:
+            self.row(field.word, button)
+
+    def _widgets(self, field: Number | Amount | Pick | Line | Act) -> list[QWidget]:
+        match field:
+            case Number():
+                return self._number(field)
+            case Amount():
+                return [self._amount(field)]
+            case Pick():
+                return [self._pick(field)]
+            case Line():
+                return [self._line(field)]
+            case Act():
+                return [self._button(field)]
+
+    def _button(self, field: Act) -> QWidget:
+        button = link_button(field.words, field.do, field.help)
+        if field.name:
+            button.setAccessibleName(field.name)
+        if field.narrow:
+            button.setFixedWidth(20)
+        return button
+
+    # ── numbers that are channels ──────────────────────────────────
+
+    def _number(self, field: Number) -> list[QWidget]:
+        """A field, a mark before it where something leads it, and the way to a formula."""
+        found = number(self._rig, field.key)
+        assert found is not None, field.key
+        name = field.name or full_label(self._rig, field.key)
+        unit = shown_unit(self._rig, field.key)
+        made = OptionalField if field.optional else QuantityField
+        typed = made(found.kind, unit, name, self)
+        typed.refused.connect(self.document.said)
+        typed.whole, typed.bare = found.whole, field.bare
+        typed.setToolTip(field.help)
+        if isinstance(typed, OptionalField):
+            typed.setPlaceholderText("none")
+            typed.cleared.connect(lambda: self._clear(field.key))
+        typed.committed.connect(lambda value: self._move(field.key, value))
+        typed.offer = channel_menu(
+            self.document, field.key, self.formula_wanted.emit, self.lead_wanted.emit
+        )
+        mark = LedMark(self.document, field.key, self.inks)
+
+        def again() -> None:
+            value = self.document.pose.at(field.key) if number(self._rig, field.key) else 0.0
+            typed.set_value(value if abs(value) < float("inf") else None)
+
+        self._again.append(again)
+        again()
+        write = link_button("=", partial(self.formula_wanted.emit, field.key))
+        write.setToolTip("Write a formula for it")
+        write.setFixedWidth(16)
+        write.setFont(text_font(12, bold=True))
+        write.setAccessibleName(f"Formula for {split(field.key)[1] or name}")
+        widgets: list[QWidget] = [mark] if mark.is_led else []
+        return [*widgets, typed] if field.bare else [*widgets, typed, write]
+
+    def _move(self, channel: str, value: float) -> None:
+        self.document.move(channel, value)
+        self.document.settle()
+        self.take_pose()
+
+    def _clear(self, channel: str) -> None:
+        found = number(self._rig, channel)
+        assert found is not None
+        free = -float("inf") if "low" in channel else float("inf")
+        name = full_label(self._rig, channel)
+        if not self.document.edit(name, lambda rig: set_number(rig, channel, free)):
+            self.take_pose()
+
+    # ── other fields ───────────────────────────────────────────────
+
+    def _amount(self, field: Amount) -> QuantityField:
+        name, unit = field.name or field.word, field.unit
+        if field.narrow:
+            typed = narrow_field(self.document, self, field.kind, name)
+        else:
+            made = OptionalField if field.optional else QuantityField
+            shown = USUAL_UNIT[field.kind] if unit is None else unit
+            typed = made(field.kind, shown, name, self)
+            typed.refused.connect(self.document.said)
+        if unit is not None:
+            typed.unit = unit
+        typed.bare = field.bare or field.narrow
+        typed.decimals = field.decimals
+        typed.setToolTip(field.help or (name if field.narrow else ""))
+        typed.setPlaceholderText(field.placeholder)
+
+        def again() -> None:
+            typed.set_value(field.get(self._rig))
+
+        def take(value: float | None) -> None:
+            if not self.edit(field.what, lambda rig: field.set(rig, value)):
+                again()
+
+        typed.committed.connect(take)
+        if isinstance(typed, OptionalField):
+            typed.cleared.connect(lambda: take(None))
+        self._again.append(again)
+        again()
+        return typed
+
+    def _pick(self, field: Pick) -> QComboBox:
+        words = {value: text for text, value in field.entries.items()}
+
+        def present() -> str:
+            return words.get(field.get(self._rig), "")
+
+        def chosen(text: str) -> None:
+            value = field.entries[text]
+            if value == field.get(self._rig):
+                return
+            if not self.edit(field.what, lambda rig: field.set(rig, value)):
+                box.setCurrentText(present())
+
+        box = choice(list(field.entries), present(), field.name or field.word, chosen)
+        return box
+
+    def _line(self, field: Line) -> QLineEdit:
+        line = QLineEdit(field.get(self._rig))
+        line.setAccessibleName(field.name or field.word)
+        line.setPlaceholderText(field.placeholder)
+        line.setCursorPosition(0)
+        if field.digits:
+            line.setFont(digit_font(8.5))
+
+        def done() -> None:
+            if not line.isModified():
+                return
+            text = line.text()
+            # What is refused stays to be mended where it was typed.
+            if self.document.edit(self._what(field.what), lambda rig: field.set(rig, text)):
+                line.setModified(False)
+
+        line.editingFinished.connect(done)
+        return line
+
+    def _what(self, what: str) -> str:
+        name = self.name()
+        return f"{what} of {name}" if name else what
+
+    def _check(self, field: Check) -> QCheckBox:
+        box = QCheckBox(field.word)
+        box.setChecked(field.get(self._rig))
+
+        def toggled(on: bool) -> None:
+            if not self.edit(field.what, lambda rig: field.set(rig, on)):
+                box.blockSignals(True)
+                box.setChecked(field.get(self._rig))
+                box.blockSignals(False)
+
+        box.toggled.connect(toggled)
+        return box
+
+    def _rename(self, field: Title, name: str) -> None:
+        old = field.get(self._rig)
+        if not self.document.edit(f"rename {old}", lambda rig: field.rename(rig, name)):
+            for line in self.findChildren(QLineEdit):
+                if line.accessibleName() == "Name":
+                    line.setText(old)

@@ -1,0 +1,193 @@
+"""What a form is declared of: fields with their word, what they show, and the edit they make.
+
+A field reads the rig, and gives back a rig; what is done with that, and what happens when it is
+refused, is the form's affair.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from functools import partial
+from typing import Any
+
+from gremio.core.frames import Triple
+from gremio.core.quantity import Kind
+from gremio.core.rig.model import Rig
+
+
+@dataclass(frozen=True)
+class Number:
+    """A number that is a channel, by its key: it can be typed, led, copied, and made a control.
+
+    word: beside it. name: by which it is found; the channel's own where it is "". optional: it
+    may be empty, and then runs free. bare: the unit stands beside it, in the word.
+    """
+
+    word: str
+    key: str
+    name: str = ""
+    optional: bool = False
+    bare: bool = False
+    help: str = ""
+
+
+@dataclass(frozen=True)
+class Amount:
+    """A quantity that is no channel. get: what is shown (SI), None for an empty field. set: the
+    rig with another one. what: the edit, as undo says it: "banking" of the thing."""
+
+    word: str
+    kind: Kind
+    get: Callable[[Rig], float | None]
+    set: Callable[[Rig, Any], Rig]
+    what: str
+    name: str = ""
+    unit: str | None = None
+    bare: bool = False
+    narrow: bool = False
+    optional: bool = False
+    decimals: int | None = None
+    help: str = ""
+    placeholder: str = ""
+
+
+@dataclass(frozen=True)
+class Pick:
+    """A choice among a few. entries: what each is called, and what it means."""
+
+    word: str
+    entries: Mapping[str, Any]
+    get: Callable[[Rig], Any]
+    set: Callable[[Rig, Any], Rig]
+    what: str
+    name: str = ""
+
+
+@dataclass(frozen=True)
+class Line:
+    """A line of text."""
+
+    word: str
+    get: Callable[[Rig], str]
+    set: Callable[[Rig, str], Rig]
+    what: str
+    name: str = ""
+    placeholder: str = ""
+    digits: bool = False
+
+
+@dataclass(frozen=True)
+class Title:
+    """The name of a thing, at the head of its Card. rename: an edit."""
+
+    get: Callable[[Rig], str]
+    rename: Callable[[Rig, str], Rig]
+
+
+@dataclass(frozen=True)
+class Check:
+    """Something that is so, or not."""
+
+    word: str
+    get: Callable[[Rig], bool]
+    set: Callable[[Rig, bool], Rig]
+    what: str
+
+
+@dataclass(frozen=True)
+class Several:
+    """A row of fields under one word."""
+
+    word: str
+    fields: Sequence[Number | Amount | Pick | Act]
+
+
+@dataclass(frozen=True)
+class Head:
+    """The head of a section, or of the Card."""
+
+    text: str
+    main: bool = False
+
+
+@dataclass(frozen=True)
+class Words:
+    """Words in the second ink; a function is asked again whenever something moves. digits: they
+    are figures."""
+
+    text: str | Callable[[], str]
+    digits: bool = False
+    word: str = ""
+
+
+@dataclass(frozen=True)
+class Act:
+    """Words that do something. name: by which they are found, where that is another."""
+
+    words: str
+    do: Callable[[], object]
+    help: str = ""
+    name: str = ""
+    narrow: bool = False
+
+
+@dataclass(frozen=True)
+class Menu:
+    """Words that open a menu. entries: in it. chosen: is told which."""
+
+    words: str
+    entries: Sequence[str]
+    chosen: Callable[[str], object]
+    name: str = ""
+    word: str | None = None
+
+
+@dataclass(frozen=True)
+class Thing:
+    """A slab that shows another thing of the rig when it is clicked."""
+
+    symbol: str
+    text: str
+    more: str
+    thing: str
+
+
+@dataclass(frozen=True)
+class Ground:
+    """Words that stand on the ground hatch."""
+
+    word: str
+    text: str
+
+
+@dataclass(frozen=True)
+class Rule:
+    """A thin line across."""
+
+
+Field = (
+    Number | Amount | Pick | Line | Title | Check | Several | Head | Words | Act | Menu | Thing
+    | Ground | Rule
+)  # fmt: skip
+
+
+def three(
+    word: str,
+    kind: Kind,
+    get: Callable[[Rig], Triple],
+    set: Callable[[Rig, Triple], Rig],
+    what: str,
+    name: str,
+) -> Several:
+    """Three numbers in a row: a place, a turn, a direction."""
+
+    def put(index: int, rig: Rig, value: float) -> Rig:
+        x, y, z = (value if i == index else v for i, v in enumerate(get(rig)))
+        return set(rig, (x, y, z))
+
+    def one(index: int, axis: str) -> Amount:
+        return Amount("", kind, lambda rig: get(rig)[index], partial(put, index), what,
+                      f"{name} {axis}", narrow=True)  # fmt: skip
+
+    return Several(word, [one(index, axis) for index, axis in enumerate("xyz")])

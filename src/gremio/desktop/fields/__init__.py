@@ -1,0 +1,1 @@
+"""Fields to type in, and the pieces that Cards are made of."""

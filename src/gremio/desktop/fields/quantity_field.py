@@ -1,0 +1,210 @@
+"""Number fields: typing with units and arithmetic, arrow keys, the wheel; Escape restores."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QPointF, Qt, pyqtSignal
+from PyQt6.QtGui import QContextMenuEvent, QFocusEvent, QKeyEvent, QMouseEvent, QWheelEvent
+from PyQt6.QtWidgets import QLabel, QLineEdit, QMenu, QWidget
+
+from gremio.core.quantity import UNITS, Kind, QuantityError, parse, show, show_short
+from gremio.desktop.theme.dress import digit_font
+
+
+def nudge_factor(modifiers: Qt.KeyboardModifier) -> float:
+    """Shift takes ten steps at a time, Ctrl a tenth of one."""
+    if modifiers & Qt.KeyboardModifier.ShiftModifier:
+        return 10.0
+    return 0.1 if modifiers & Qt.KeyboardModifier.ControlModifier else 1.0
+
+
+def nudge_step(unit: str) -> float:
+    """One step of an arrow key, in SI."""
+    steps = {"m": 0.01, "km": 0.01, "turn": 0.05, "rad": 0.01, "": 0.01, "min": 0.1, "s": 0.1}
+    return steps.get(unit, 1.0) * UNITS[unit].size
+
+
+# So many pixels are one step when a word is pulled.
+_PULL = 4.0
+
+
+class QuantityField(QLineEdit):
+    """A value in SI, shown with its unit.
+
+    committed: a new value. refused: what was typed is no value of this kind, and why.
+    """
+
+    committed = pyqtSignal(float)
+    refused = pyqtSignal(str)
+
+    def __init__(self, kind: Kind, unit: str, what: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.kind, self.unit, self.what = kind, unit, what
+        # Where the unit stands beside a narrow field, the number stands alone in it.
+        self.bare = False
+        # One step of an arrow key, where it is not the usual one of the unit.
+        self.step: float | None = None
+        # How many decimals are shown, where it is not the usual number of the unit.
+        self.decimals: int | None = None
+        # It is a count: shown, and typed, in whole numbers.
+        self.whole = False
+        # Makes the menu of the right button, where there is one of its own.
+        self.offer: Callable[[QWidget], QMenu] | None = None
+        self.value: float | None = None
+        self._entered = False
+        self.setFont(digit_font())
+        self.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self.setAccessibleName(what)
+        self.returnPressed.connect(self.commit)
+
+    def set_value(self, value: float | None) -> None:
+        """Show a value; None shows an empty field, which reads as "no stop"."""
+        self.value = value
+        if not (self.hasFocus() and self.isModified()):
+            self._restore()
+
+    def _restore(self) -> None:
+        self.setText("" if self.value is None else self._shown(self.value))
+        self.setModified(False)
+        self._mark(False)
+
+    def _shown(self, value: float) -> str:
+        if self.whole:
+            return show(value, self.unit, 0)
+        if self.decimals is not None:
+            return show(value, self.unit, self.decimals)
+        if self.bare:
+            return show_short(value, self.unit).removesuffix(UNITS[self.unit].symbol).strip()
+        return show(value, self.unit)
+
+    def _mark(self, wrong: bool) -> None:
+        if self.property("wrong") != wrong:
+            self.setProperty("wrong", wrong)
+            self.style().unpolish(self)
+            self.style().polish(self)
+
+    def commit(self) -> None:
+        """Take over what was typed, if anything was."""
+        if not self.isModified():
+            return
+        try:
+            value = parse(self.text(), self.kind, self.unit, self.what)
+        except QuantityError as problem:
+            self._mark(True)
+            self.refused.emit(str(problem))
+            return
+        self._take(value)
+
+    def _take(self, value: float) -> None:
+        self.value = float(round(value)) if self.whole else value
+        self._restore()
+        self.committed.emit(self.value)
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        """Select all, so that typing replaces."""
+        super().focusInEvent(event)
+        self.selectAll()
+        self._entered = event.reason() == Qt.FocusReason.MouseFocusReason
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """The click that enters a field leaves all of it selected; a drag, what it marked."""
+        super().mouseReleaseEvent(event)
+        if self._entered and not self.hasSelectedText():
+            self.selectAll()
+        self._entered = False
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        """Leaving takes over what was typed, or restores it when it can't be read."""
+        if self.isModified():
+            self.commit()
+            if self.isModified():
+                self._restore()
+        super().focusOutEvent(event)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Escape restores; up and down nudge."""
+        if event.key() == Qt.Key.Key_Escape:
+            self._restore()
+            self.clearFocus()
+        elif event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            way = 1 if event.key() == Qt.Key.Key_Up else -1
+            self.nudge(way * nudge_factor(event.modifiers()))
+        else:
+            super().keyPressEvent(event)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        """The wheel nudges a field that has the focus."""
+        if self.hasFocus():
+            self.nudge(event.angleDelta().y() / 120 * nudge_factor(event.modifiers()))
+            event.accept()
+        else:
+            event.ignore()
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        """Copy and paste a value or a link, where the field is a channel's."""
+        if self.offer is None:
+            super().contextMenuEvent(event)
+        else:
+            self.offer(self).popup(event.globalPos())
+
+    def nudge(self, steps: float) -> None:
+        """Go by so many steps of an arrow key."""
+        if self.value is not None and not self.isReadOnly():
+            step = nudge_step(self.unit) if self.step is None else self.step
+            if self.whole:
+                step, steps = 1.0, steps if abs(steps) >= 1.0 else (1.0 if steps > 0 else -1.0)
+            self._take(self.value + steps * step)
+
+
+class PullLabel(QLabel):
+    """The word beside a number; pulled to the left or right, it nudges the number.
+
+    begun, ended: the word was taken hold of, and let go.
+    """
+
+    begun = pyqtSignal()
+    ended = pyqtSignal()
+
+    def __init__(self, word: str, field: QuantityField) -> None:
+        super().__init__(word)
+        self.field = field
+        self._last: QPointF | None = None
+        self.setCursor(Qt.CursorShape.SizeHorCursor)
+        self.setToolTip("Pull to the left or right; Shift × 10, Ctrl ÷ 10")
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Take hold of the word."""
+        if event.button() == Qt.MouseButton.LeftButton and self.field.isEnabled():
+            self._last = event.position()
+            self.begun.emit()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """A step for every few pixels."""
+        if self._last is None:
+            return
+        steps = int((event.position().x() - self._last.x()) / _PULL)
+        if steps:
+            self._last = QPointF(self._last.x() + steps * _PULL, self._last.y())
+            self.field.nudge(steps * nudge_factor(event.modifiers()))
+
+    def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
+        """Let go."""
+        if self._last is not None:
+            self._last = None
+            self.ended.emit()
+
+
+class OptionalField(QuantityField):
+    """A quantity that may be left empty, such as a stop. cleared: it was emptied."""
+
+    cleared = pyqtSignal()
+
+    def commit(self) -> None:
+        """Take over what was typed; nothing clears it."""
+        if self.isModified() and not self.text().strip():
+            self.value = None
+            self._restore()
+            self.cleared.emit()
+        else:
+            super().commit()

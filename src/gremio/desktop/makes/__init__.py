@@ -1,0 +1,1 @@
+"""How each make of control looks, and is pulled."""

@@ -1,0 +1,1 @@
+"""The window and all that belongs to the application itself."""

@@ -1,0 +1,98 @@
+"""Starting the application."""
+
+from __future__ import annotations
+
+import gc
+
+# What is made while starting stays, so looking for what could go is left until after it.
+gc.disable()
+
+import os
+import sys
+import traceback
+from pathlib import Path
+from types import TracebackType
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QIcon, QSurfaceFormat
+from PyQt6.QtWidgets import QApplication
+
+from gremio.core.files.rig_file import read
+from gremio.core.problem import GremioError
+from gremio.core.quantity import warm_up
+from gremio.demo import KEPT
+from gremio.desktop.shell.window import Window
+from gremio.desktop.theme.dress import load_fonts, text_font
+
+gc.enable()
+_SCREENS = ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
+
+
+def make_application() -> QApplication:
+    """The Qt application, with fonts and inks, and an OpenGL that the Bench can use.
+
+    Raises GremioError when there is no screen: Qt itself would end the process.
+    """
+    present = QApplication.instance()
+    if isinstance(present, QApplication):
+        return present
+    if not any(os.environ.get(name) for name in _SCREENS):
+        raise GremioError(
+            "There is no screen to open a window on. Start Gremio from a desktop, or make a "
+            "picture with gremio render."
+        )
+    form = QSurfaceFormat()
+    form.setVersion(3, 3)
+    form.setProfile(QSurfaceFormat.OpenGLContextProfile.CoreProfile)
+    form.setDepthBufferSize(24)
+    QSurfaceFormat.setDefaultFormat(form)
+    QApplication.setAttribute(Qt.ApplicationAttribute.AA_ShareOpenGLContexts)
+    app = QApplication([sys.argv[0] if sys.argv else "gremio"])
+    app.setApplicationName("Gremio")
+    app.setDesktopFileName("gremio")
+    app.setWindowIcon(QIcon(str(Path(__file__).parents[1] / "theme" / "icons" / "gremio.svg")))
+    load_fonts()
+    app.setStyle("Fusion")
+    app.setFont(text_font())
+    return app
+
+
+def make_window(file: Path | None = None, demo: bool = False) -> Window:
+    """A window with a rig from a file, with Saltmarsh lock, or with an empty one; not shown."""
+    gc.disable()
+    try:
+        window = Window()
+        if demo:
+            window.show_rig(read(KEPT))
+        elif file is not None:
+            window.files.open_path(file)
+    finally:
+        gc.freeze()
+        gc.enable()
+    return window
+
+
+def run(file: Path | None = None, demo: bool = False) -> int:
+    """Open the window and stay until it is closed; returns the exit code."""
+    app = make_application()
+    window = make_window(file, demo)
+    _keep_going(window)
+    window.show()
+    window.offer(window.keeper.leftovers())
+    window.keys.load()
+    QTimer.singleShot(800, warm_up)
+    return app.exec()
+
+
+def _keep_going(window: Window) -> None:
+    """A fault in one action is told and written down; the work stays on the table."""
+
+    def told(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+        traceback.print_exception(kind, error, trace, file=sys.stderr)
+        window.keep_now()
+        window.say(
+            f"That did not work, by a fault in Gremio ({error}). Your rig is as it was and is "
+            "kept aside. Save it under another name."
+        )
+
+    sys.excepthook = told

@@ -1,0 +1,342 @@
+"""The file work of the window: opening, saving, bringing in, exporting."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+
+from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
+
+from gremio.core.files import atomic, rig_file
+from gremio.core.files.bring_in import bring_in, take_up
+from gremio.core.files.model_in import ENDINGS, read_model
+from gremio.core.problem import GremioError, Note
+from gremio.core.rig.model import Rig, Up
+from gremio.core.surfaces.models import Model
+from gremio.desktop.bench.view import Bench
+from gremio.desktop.card.bring_in_sheet import BringInSheet
+from gremio.desktop.card.card import Card
+from gremio.desktop.document.document import Document
+from gremio.desktop.shell.recovery import Keeper
+
+_MODELS = "Models (" + " ".join(f"*{ending}" for ending in ENDINGS) + ")"
+_RIGS = "Gremio rigs (*.gremio)"
+_READ = "Rigs (*.gremio *.urdf)"
+_SECONDS = 4.0
+
+
+class Files:
+    """Reads and writes for one window. Every failure is said, and nothing is lost by it.
+
+    window: over which it asks. show_rig: puts another rig on the table.
+    """
+
+    def __init__(
+        self,
+        window: QWidget,
+        document: Document,
+        bench: Bench,
+        card: Card,
+        keeper: Keeper,
+        show_rig: Callable[[Rig, Path | None, bool], None],
+    ) -> None:
+        self.window, self.document, self.bench = window, document, bench
+        self.card, self.keeper, self._show_rig = card, keeper, show_rig
+        self._before: Rig | None = None
+        self._model: Model | None = None
+        self._on_ground = False
+
+    def _say(self, text: str) -> None:
+        self.document.said.emit(text)
+
+    # ── rigs ───────────────────────────────────────────────────────
+
+    def new(self) -> None:
+        """An empty rig."""
+        if self.leave():
+            self._show_rig(Rig(), None, True)
+
+    def open(self) -> None:
+        """Ask for a rig and open it."""
+        path, _ = QFileDialog.getOpenFileName(self.window, "Open a rig", self._folder(), _READ)
+        if path:
+            self.open_path(Path(path))
+
+    def leave(self) -> bool:
+        """Ask about unsaved work and put a model that is only looked at away; False to stay."""
+        if not self.may_leave():
+            return False
+        self.leave_model()
+        return True
+
+    def open_path(self, path: Path, named: Path | None = None, saved: bool = True) -> bool:
+        """Open a rig; the present one stays when it can't be read.
+
+        named, saved: for work that was kept aside, the file it belongs to, and False.
+        """
+        if not self.leave():
+            return False
+        self.document.shelf.forget()
+        lost: list[Note] = []
+        try:
+            if path.suffix.lower() == ".urdf":
+                from gremio.core.files.urdf_in import read_urdf
+
+                rig, lost = read_urdf(path, self.document.shelf)
+                saved = False
+            else:
+                rig = rig_file.read(path)
+        except GremioError as problem:
+            self._say(str(problem))
+            return False
+        self._show_rig(rig, path if saved else named, saved)
+        notes = [*lost, *self.document.notes()]
+        if notes:
+            more = f" ({len(lost)} such things in {path.name}.)" if len(lost) > 1 else ""
+            self._say(notes[0].text + more)
+        return True
+
+    def save(self) -> bool:
+        """Save where it was opened from; ask where, the first time."""
+        if self.document.path is None:
+            return self.save_as()
+        return self.save_path(self.document.path)
+
+    def save_as(self) -> bool:
+        """Ask where to save."""
+        name = str(Path(self._folder()) / f"{self.document.rig.name}.gremio")
+        path, _ = QFileDialog.getSaveFileName(self.window, "Save the rig", name, _RIGS)
+        return bool(path) and self.save_path(Path(path).with_suffix(".gremio"))
+
+    def save_path(self, path: Path) -> bool:
+        """Save there; says why when it can't."""
+        try:
+            self.document.save(path)
+        except GremioError as problem:
+            self._say(str(problem))
+            return False
+        self.keeper.drop()
+        self._say(f"Saved as {path.name}.")
+        return True
+
+    def may_leave(self) -> bool:
+        """Ask what to do with unsaved work; False to stay."""
+        if not self.document.changed:
+            return True
+        box = QMessageBox(self.window)
+        box.setWindowTitle("Unsaved work")
+        box.setText(f"{self.document.rig.name} has changes that are not saved.")
+        save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
+        leave = box.addButton("Leave without saving", QMessageBox.ButtonRole.DestructiveRole)
+        stay = box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
+        box.setDefaultButton(save)
+        box.setEscapeButton(stay)
+        box.exec()
+        if box.clickedButton() is save:
+            return self.save()
+        return box.clickedButton() is leave
+
+    def _folder(self) -> str:
+        return str(self.document.path.parent if self.document.path else Path.home())
+
+    # ── models ─────────────────────────────────────────────────────
+
+    def bring_in(self) -> None:
+        """Ask for a model and show what it holds."""
+        path, _ = QFileDialog.getOpenFileName(
+            self.window, "Bring in parts", self._folder(), _MODELS
+        )
+        if path:
+            self.bring_in_path(Path(path))
+
+    def bring_in_path(self, path: Path) -> None:
+        """Show on the Card what a model holds, and in the Bench where it would stand."""
+        self.leave_model()
+        self._before = self.document.rig
+        self._on_ground = False
+        if not self._read(path, 1.0, None):
+            self._before = None
+
+    def _read(self, path: Path, metres: float, up: Up | None) -> bool:
+        try:
+            self._model = read_model(path, metres, up)
+        except GremioError as problem:
+            self._say(str(problem))
+            return False
+        self._preview()
+        return True
+
+    def _preview(self) -> None:
+        """Show the rig as it would be, without making a step of it."""
+        assert self._model is not None and self._before is not None
+        self.document.shelf.put(self._model)
+        rig, _ = bring_in(self._before, self._model, self._on_ground)
+        self.bench.preview(rig)
+        sheet = BringInSheet(self._model, self._on_ground, self.card.inks)
+        sheet.reread.connect(partial(self._read, self._model.path))
+        sheet.ground.connect(self._set_ground)
+        sheet.accepted.connect(self.accept_model)
+        sheet.left.connect(self.leave_model)
+        self.card.show_instead(sheet)
+
+    def _set_ground(self, on_ground: bool) -> None:
+        self._on_ground = on_ground
+        self._preview()
+
+    def accept_model(self) -> None:
+        """Make parts of the model shown."""
+        model, on_ground = self._model, self._on_ground
+        if model is None:
+            return
+        self._close_preview()
+        count = len(model.nodes)
+
+        def change(rig: Rig) -> tuple[Rig, str]:
+            rig, ids = bring_in(rig, model, on_ground)
+            return rig, ids[0]
+
+        if self.document.make(f"bring in {model.path.name}", change):
+            self.bench.show_all()
+            self._say(
+                f"{count} part{'s' if count != 1 else ''} brought in. "
+                "Choose a joint on the Card, or press J."
+            )
+
+    def leave_model(self) -> None:
+        """Bring nothing in."""
+        if self._model is not None:
+            self._close_preview()
+
+    def _close_preview(self) -> None:
+        self._model, self._before = None, None
+        self.bench.preview(None)
+        self.card.show_instead(None)
+
+    def find_model(self) -> None:
+        """Ask where a missing or changed model is now, and take it up."""
+        rig = self.document.rig
+        wanted = next(iter(self.document.shelf.lost(rig) or rig.sources), None)
+        if wanted is None:
+            self._say("This rig has no models from files: nothing to find.")
+            return
+        name = Path(self.document.rig.sources[wanted].path).name
+        path, _ = QFileDialog.getOpenFileName(self.window, f"Find {name}", self._folder(), _MODELS)
+        if path:
+            self.take_up_path(wanted, Path(path))
+
+    def take_up_path(self, source: str, path: Path) -> None:
+        """Let a source of the rig be this model file; says what is new and what is gone."""
+        entry = self.document.rig.sources[source]
+        try:
+            model = read_model(path, entry.metres, entry.up)
+        except GremioError as problem:
+            self._say(str(problem))
+            return
+        self.document.shelf.put(model)
+        self.document.edit(f"take up {path.name}", lambda rig: take_up(rig, source, model))
+        gone = [
+            n for n in self.document.shelf.notes(self.document.rig) if n.code == "piece-missing"
+        ]
+        rest = f" {len(gone)} shapes are no longer in it: see Inspection." if gone else ""
+        self._say(f"{path.name} is taken up.{rest}")
+
+    # ── export ─────────────────────────────────────────────────────
+
+    def export_pose(self) -> None:
+        """Ask where to write the parts as posed."""
+        self._export(None, "Export the parts as posed")
+
+    def export_travel(self) -> None:
+        """Ask where to write the selected control's whole travel."""
+        control = self.document.rig.controls.get(self.document.selected)
+        if control is None:
+            self._say("Select the control whose travel is to be exported, on the Desk.")
+            return
+        self._export(control.name, f"Export the travel of {control.name}")
+
+    def export_urdf(self) -> None:
+        """Ask where to write the rig as URDF."""
+        name = str(Path(self._folder()) / f"{self.document.rig.name}.urdf")
+        path, _ = QFileDialog.getSaveFileName(self.window, "Export as URDF", name, "URDF (*.urdf)")
+        if path:
+            self.export_urdf_path(Path(path).with_suffix(".urdf"))
+
+    def export_urdf_path(self, path: Path) -> None:
+        """Write the rig as URDF; says what it can't carry."""
+        from gremio.core.files.urdf_out import write_urdf
+
+        try:
+            notes = write_urdf(self.document.rig, path, self.document.shelf)
+        except GremioError as problem:
+            self._say(str(problem))
+            return
+        told = " ".join(note.text for note in notes[:3])
+        rest = f" And {len(notes) - 3} more." if len(notes) > 3 else ""
+        self._say(f"The rig is in {path.name}. {told}{rest}".strip())
+
+    # ── cams as tables ─────────────────────────────────────────────
+
+    def export_cam(self, link_id: str) -> None:
+        """Ask where to write a cam's stations as CSV."""
+        name = str(Path(self._folder()) / "cam.csv")
+        path, _ = QFileDialog.getSaveFileName(self.window, "Export a cam", name, "CSV (*.csv)")
+        if path:
+            self.export_cam_path(Path(path).with_suffix(".csv"), link_id)
+
+    def export_cam_path(self, path: Path, link_id: str) -> None:
+        """Write a cam's stations; says how that went."""
+        from gremio.core.files.cam_csv import cam_csv
+
+        try:
+            atomic.write(path, cam_csv(self.document.rig, link_id).encode())
+        except GremioError as problem:
+            self._say(str(problem))
+            return
+        self._say(f"The stations are in {path.name}, in the units shown.")
+
+    def bring_in_cam(self, link_id: str = "") -> None:
+        """Ask for a CSV of stations, the lead first."""
+        path, _ = QFileDialog.getOpenFileName(
+            self.window, "Bring in a cam", self._folder(), "CSV (*.csv *.txt)"
+        )
+        if path:
+            self.bring_in_cam_path(Path(path), link_id)
+
+    def bring_in_cam_path(self, path: Path, link_id: str = "") -> None:
+        """Show on the Card what a table holds, and ask what it needs to be told."""
+        from gremio.core.files.cam_csv import read_table_file
+        from gremio.desktop.card.cam_table_sheet import CamTableSheet
+
+        try:
+            table = read_table_file(path)
+        except GremioError as problem:
+            self._say(str(problem))
+            return
+        if len(self.document.program.channel_keys) < len(table.names):
+            self._say(
+                f"{path.name} has {len(table.names)} columns, and the rig has fewer controls and "
+                "parts that can move. Make them first."
+            )
+            return
+        card = self.card
+        card.show_instead(CamTableSheet(self.document, table, path.name, link_id, card.leave))
+
+    def _export(self, control: str | None, title: str) -> None:
+        name = str(Path(self._folder()) / f"{control or self.document.rig.name}.glb")
+        path, _ = QFileDialog.getSaveFileName(self.window, title, name, "GLB (*.glb)")
+        if path:
+            self.export_path(Path(path).with_suffix(".glb"), control)
+
+    def export_path(self, path: Path, control: str | None) -> None:
+        """Write a GLB of the pose, or of a control's travel; says how that went."""
+        from gremio.core.files.glb_out import baked_glb
+
+        document = self.document
+        try:
+            atomic.write(path, baked_glb(document.rig, document.shelf, control, _SECONDS))
+        except GremioError as problem:
+            self._say(str(problem))
+            return
+        what = f"The travel of {control} is" if control else "The parts as posed are"
+        self._say(f"{what} in {path.name}.")

@@ -1,0 +1,131 @@
+"""Find anything: every part, control, link and action by name."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass
+from functools import partial
+
+from PyQt6.QtCore import QEvent, QObject, Qt
+from PyQt6.QtGui import QAction, QKeyEvent
+from PyQt6.QtWidgets import QLabel, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+
+from gremio.core.rig.links import link_label
+from gremio.core.rig.model import Constraint, Control, Measure, Part, Path, Strand, Strut
+from gremio.desktop.document.document import Document
+from gremio.desktop.shell.keys import Keys
+
+_MOST = 12
+Named = Control | Part | Measure | Constraint | Path | Strut | Strand
+
+
+@dataclass(frozen=True)
+class Entry:
+    """Something that can be found: its name, what it is, and what choosing it does."""
+
+    name: str
+    kind: str
+    do: Callable[[], object]
+
+
+def entries_of(document: Document, actions: Iterable[QAction]) -> list[Entry]:
+    """Everything there is to find."""
+    rig = document.rig
+    named: list[tuple[str, Mapping[str, Named]]] = [
+        ("control", rig.controls), ("part", rig.parts), ("measure", rig.measures),
+        ("constraint", rig.constraints), ("path", rig.paths), ("strut", rig.struts),
+        ("strand", rig.strands),
+    ]  # fmt: skip
+    found = [
+        Entry(thing.name, word, partial(document.select, thing_id))
+        for word, things in named
+        for thing_id, thing in things.items()
+    ]
+    found += [
+        Entry(link_label(rig, link).removeprefix("the "), "link", partial(document.select, i))
+        for i, link in rig.links.items()
+    ]
+    for action in actions:
+        if action.isEnabled() and action.text():
+            keys = action.shortcut().toString()
+            kind = f"action   {keys}" if keys else "action"
+            found.append(Entry(action.text().replace("&", "").rstrip("…"), kind, action.trigger))
+    return found
+
+
+def matching(entries: list[Entry], text: str) -> list[Entry]:
+    """Entries that hold all words typed, those that begin with the text first."""
+    words = text.lower().split()
+    held = [e for e in entries if all(word in e.name.lower() for word in words)]
+    return sorted(held, key=lambda e: not e.name.lower().startswith(text.lower().strip()))
+
+
+class Finder(QWidget):
+    """A field and what matches; arrows and Enter choose, Escape leaves."""
+
+    def __init__(self, document: Document, keys: Keys, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setObjectName("find")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.document, self.keys = document, keys
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(8, 8, 8, 8)
+        self.field = QLineEdit()
+        self.field.setPlaceholderText("A part, a control, a link, or something to do")
+        self.field.setAccessibleName("Find anything")
+        self.field.textChanged.connect(self._fill)
+        self.field.installEventFilter(self)
+        self.list = QListWidget()
+        self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.list.itemClicked.connect(self._choose)
+        self.nothing = QLabel("Nothing here has that name.")
+        self.nothing.setProperty("second", True)
+        layout.addWidget(self.field)
+        layout.addWidget(self.list)
+        layout.addWidget(self.nothing)
+        self._shown: list[Entry] = []
+        self.hide()
+
+    def open(self) -> None:
+        """Come up over the window."""
+        parent = self.parentWidget()
+        assert parent is not None
+        self.setGeometry(parent.width() // 2 - 230, 46, 460, 340)
+        self.field.clear()
+        self._fill("")
+        self.show()
+        self.raise_()
+        self.field.setFocus()
+
+    def _fill(self, text: str) -> None:
+        self._shown = matching(entries_of(self.document, self.keys.entries.values()), text)[:_MOST]
+        self.list.clear()
+        for entry in self._shown:
+            self.list.addItem(QListWidgetItem(f"{entry.name}    {entry.kind}"))
+        self.list.setCurrentRow(0)
+        self.list.setVisible(bool(self._shown))
+        self.nothing.setVisible(not self._shown)
+
+    def _choose(self) -> None:
+        row = self.list.currentRow()
+        if 0 <= row < len(self._shown):
+            self.hide()
+            self._shown[row].do()
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """Arrows go through the list while the field has the focus."""
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
+            row = self.list.currentRow()
+            if event.key() in (Qt.Key.Key_Down, Qt.Key.Key_Up):
+                step = 1 if event.key() == Qt.Key.Key_Down else -1
+                self.list.setCurrentRow(max(0, min(len(self._shown) - 1, row + step)))
+                return True
+            if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+                self._choose()
+                return True
+            if event.key() == Qt.Key.Key_Escape:
+                self.hide()
+                return True
+        if event is not None and event.type() == QEvent.Type.FocusOut:
+            self.hide()
+        return super().eventFilter(watched, event)

@@ -1,0 +1,397 @@
+"""The window: Desk above Parts, the Bench, the Card, and the lower deck."""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Sequence
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
+from PyQt6.QtGui import (
+    QCloseEvent,
+    QDragEnterEvent,
+    QDropEvent,
+    QKeyEvent,
+    QShowEvent,
+)
+from PyQt6.QtWidgets import (
+    QApplication,
+    QLabel,
+    QMainWindow,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
+
+from gremio.core.files import rig_file
+from gremio.core.files.atomic import FileProblem
+from gremio.core.rig.model import Rig
+from gremio.demo import KEPT
+from gremio.desktop.actions import asking, rigging
+from gremio.desktop.actions.action import Where
+from gremio.desktop.actions.table import actions_of
+from gremio.desktop.bench.ribbon import Ribbon
+from gremio.desktop.bench.snapping import Spot
+from gremio.desktop.bench.teach_bar import TeachBar
+from gremio.desktop.bench.view import Bench
+from gremio.desktop.card.card import Card
+from gremio.desktop.deck.deck import PAGES, Deck
+from gremio.desktop.desk.desk import Desk
+from gremio.desktop.desk.parts import Parts
+from gremio.desktop.document.document import Document
+from gremio.desktop.shell.head import Head
+from gremio.desktop.shell.keys import Keys
+from gremio.desktop.shell.leftover_bar import LeftoverBar
+from gremio.desktop.shell.menus import fill_menus
+from gremio.desktop.shell.recovery import Keeper, Leftover
+from gremio.desktop.theme.dress import dress
+from gremio.desktop.theme.inks import DAY, NIGHT, Inks
+
+if TYPE_CHECKING:
+    from gremio.desktop.shell.files import Files
+    from gremio.desktop.shell.find import Finder
+
+_KEEP_AFTER = 1500
+_SAID_FOR = 9000
+
+
+class Window(QMainWindow):
+    """One open rig, with everything to work on it."""
+
+    def __init__(self, keeper: Keeper | None = None) -> None:
+        super().__init__()
+        self.inks: Inks = DAY
+        self.document = Document()
+        self.keeper = keeper or Keeper()
+        self.setWindowTitle("Gremio")
+        self.resize(1280, 800)
+        self.setMinimumSize(900, 560)
+        self.setAcceptDrops(True)
+        self.head = Head(self.document)
+        self.desk = Desk(self.document)
+        self.parts = Parts(self.document)
+        self.bench = Bench(self.document)
+        self.card = Card(self.document, self.bench)
+        self.deck = Deck(self.document)
+        self.ribbon = Ribbon(self.document, self.bench)
+        self.teach_bar = TeachBar(self.document)
+        self.message = QLabel(self.bench)
+        self.message.setObjectName("message")
+        self.message.setWordWrap(True)
+        self.message.setMargin(7)
+        self.message.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.message.hide()
+        self._hush = QTimer(self)
+        self._hush.setSingleShot(True)
+        self._hush.setInterval(_SAID_FOR)
+        self._hush.timeout.connect(self.message.hide)
+        self._keep = QTimer(self)
+        self._keep.setSingleShot(True)
+        self._keep.setInterval(_KEEP_AFTER)
+        self._keep.timeout.connect(self.keep_now)
+        self._lay_out()
+        table = actions_of(self.pages)
+        views: dict[Where, tuple[QWidget, ...]] = {
+            "bench and parts": (self.bench, self.parts),
+            "bench and desk": (self.bench, self.desk),
+        }
+        entries = fill_menus(self.head.menus, table, self, views, self)
+        self.keys = Keys(table, entries)
+        self.undo, self.redo = entries["edit.undo"], entries["edit.redo"]
+        self._connect()
+        self._take_history()
+
+    # ── laying out ─────────────────────────────────────────────────
+
+    def _lay_out(self) -> None:
+        left = QSplitter(Qt.Orientation.Vertical)
+        left.setObjectName("left")
+        left.addWidget(self.desk)
+        left.addWidget(self.parts)
+        left.setSizes([440, 280])
+        left.setChildrenCollapsible(False)
+        right = QWidget()
+        right.setObjectName("right")
+        column = QVBoxLayout(right)
+        column.setContentsMargins(1, 0, 0, 0)
+        column.addWidget(self.card)
+        across = QSplitter(Qt.Orientation.Horizontal)
+        middle_column = QWidget()
+        column = QVBoxLayout(middle_column)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.teach_bar)
+        column.addWidget(self.bench, 1)
+        across.addWidget(middle_column)
+        across.addWidget(right)
+        across.setStretchFactor(0, 1)
+        across.setSizes([750, 256])
+        across.setChildrenCollapsible(False)
+        middle = QSplitter(Qt.Orientation.Vertical)
+        middle.addWidget(across)
+        middle.addWidget(self.deck)
+        middle.setStretchFactor(0, 1)
+        middle.setSizes([550, 212])
+        middle.setCollapsible(0, False)
+        body = QSplitter(Qt.Orientation.Horizontal)
+        body.addWidget(left)
+        body.addWidget(middle)
+        body.setStretchFactor(1, 1)
+        body.setSizes([272, 1008])
+        body.setChildrenCollapsible(False)
+        for splitter in (left, across, middle, body):
+            splitter.setHandleWidth(1)
+        self.bar = LeftoverBar(self._take_leftover)
+        frame = QWidget()
+        frame.setObjectName("frame")
+        column = QVBoxLayout(frame)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.head)
+        column.addWidget(self.bar)
+        column.addWidget(body, 1)
+        self.setCentralWidget(frame)
+        self.bench.installEventFilter(self)
+
+    def _connect(self) -> None:
+        document = self.document
+        document.said.connect(self.say)
+        document.file_changed.connect(self._take_history)
+        document.file_changed.connect(self._keep.start)
+        self.desk.wanted.connect(partial(rigging.make_control, document))
+        self.parts.picked.connect(self.bench.part_listed)
+        self.card.left.connect(self._card_left)
+        self.card.action_wanted.connect(self.act)
+        self.card.lead_wanted.connect(partial(asking.lead_from, self))
+        self.teach_bar.record_wanted.connect(partial(self.act, "link.record"))
+        self.teach_bar.done_wanted.connect(partial(self.act, "link.teach"))
+        self.deck.cam.follower_wanted.connect(partial(asking.add_follower, self))
+        self.deck.cam.motion_wanted.connect(self.show_motion)
+        self.deck.cam.csv_wanted.connect(self.cam_table)
+        self.head.find_wanted.connect(self.find_anything)
+        self.head.notes_wanted.connect(partial(self.deck.show_page, "Inspection"))
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """The ribbon and the message keep to the foot of the Bench."""
+        if event is not None and event.type() == QEvent.Type.Resize:
+            self._place_over_bench()
+        return super().eventFilter(watched, event)
+
+    def _place_over_bench(self) -> None:
+        width, height = self.bench.width(), self.bench.height()
+        self.ribbon.setGeometry(12, height - 42, width - 24, 30)
+        wide = min(width - 24, 620)
+        tall = self.message.heightForWidth(wide)
+        self.message.setGeometry(12, height - 50 - tall, wide, tall)
+
+    # ── actions ────────────────────────────────────────────────────
+
+    def act(self, action_id: str) -> None:
+        """Do what an action does, by its id."""
+        self.keys.entries[action_id].trigger()
+
+    @property
+    def pages(self) -> Sequence[str]:
+        """The names of the deck's pages."""
+        return PAGES
+
+    @property
+    def cam_shown(self) -> str:
+        """Id of the cam on the Cam page."""
+        return self.deck.cam.link_id
+
+    def keep_pose(self) -> None:
+        """Keep where the Desk stands, under a name."""
+        self.desk.poses.keep()
+
+    def next_control(self) -> None:
+        """The next control of the Desk has the keyboard."""
+        self.desk.focus_next()
+
+    def show_page(self, page: str) -> None:
+        """Show a page of the deck."""
+        self.deck.show_page(page)
+
+    def open_joint(self) -> None:
+        """Open the choice of joints on the Card."""
+        self.card.open_joint()
+
+    def propose_ratio(self, lead: str, follower: str) -> None:
+        """Show on the Card the ratio that the geometry of two parts says."""
+        self.card.propose_ratio(lead, follower)
+
+    def make_carriage(self, body: str) -> None:
+        """Show on the Card what a carriage is made of."""
+        self.card.make_carriage(body)
+
+    def show_measuring(self, picked: list[Spot]) -> None:
+        """Show on the Card what is being measured."""
+        self.card.show_measuring(picked)
+
+    def leave_measuring(self) -> None:
+        """Show what is selected again."""
+        if self.card.measuring:
+            self.card.leave()
+
+    @functools.cached_property
+    def files(self) -> Files:
+        """The file work; loaded when it is first asked for."""
+        from gremio.desktop.shell.files import Files
+
+        return Files(self, self.document, self.bench, self.card, self.keeper, self.show_rig)
+
+    @functools.cached_property
+    def finder(self) -> Finder:
+        """Finds anything; made when it is first asked for."""
+        from gremio.desktop.shell.find import Finder
+
+        return Finder(self.document, self.keys, self)
+
+    def find_anything(self) -> None:
+        """Open the field that finds anything."""
+        self.finder.open()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Escape stops asking, then lets go of the selection."""
+        assert event is not None
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.bench.finish():
+            return
+        if event.key() == Qt.Key.Key_Escape:
+            if self.bench.asking():
+                self.bench.stop_asking()
+            elif self.card.making is not None:
+                self.files.leave_model()
+                self.card.leave()
+            elif self.document.lesson is not None:
+                asking.teach(self)
+            else:
+                self.document.select("")
+        else:
+            super().keyPressEvent(event)
+
+    def say(self, text: str) -> None:
+        """Say something at the foot of the Bench, for a while."""
+        self.message.setText(text)
+        self._place_over_bench()
+        self.message.show()
+        self.message.raise_()
+        self._hush.start()
+
+    def _take_history(self) -> None:
+        history = self.document.history
+        self.undo.setText(f"Undo {history.undo_name}" if history.undo_name else "Undo")
+        self.undo.setEnabled(bool(history.undo_name))
+        self.redo.setText(f"Redo {history.redo_name}" if history.redo_name else "Redo")
+        self.redo.setEnabled(bool(history.redo_name))
+
+    def set_inks(self, inks: Inks) -> None:
+        """Day or night, everywhere."""
+        self.inks = inks
+        app = QApplication.instance()
+        if isinstance(app, QApplication):
+            dress(app, inks)
+        for view in (
+            self.head, self.desk, self.parts, self.bench, self.card, self.deck, self.teach_bar,
+        ):  # fmt: skip
+            view.set_inks(inks)
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Put on the inks when all is there: Qt dresses a whole window faster than its pieces
+        one by one."""
+        app = QApplication.instance()
+        if isinstance(app, QApplication) and not app.styleSheet():
+            dress(app, self.inks)
+        super().showEvent(event)
+
+    def switch_inks(self) -> None:
+        """From day to night, or back."""
+        self.set_inks(DAY if self.inks.night else NIGHT)
+
+    def fold_deck(self) -> None:
+        """Fold the lower deck away, or bring it back."""
+        self.deck.setVisible(not self.deck.isVisible())
+
+    def show_keys(self) -> None:
+        """The sheet of keys."""
+        from gremio.desktop.shell.key_sheet import KeySheet
+
+        KeySheet(self.keys, self).show()
+
+    def open_demo(self) -> None:
+        """Put Saltmarsh lock on the table."""
+        if self.files.leave():
+            self.show_rig(rig_file.read(KEPT))
+
+    def show_rig(self, rig: Rig, path: Path | None = None, saved: bool = True) -> None:
+        """Put another rig on the table, with all of it in the picture."""
+        self.document.start(rig, path, saved)
+        self.bench.frame_anew()
+
+    # ── teaching ───────────────────────────────────────────────────
+
+    def show_motion(self, link_id: str) -> None:
+        """Run the lead of a cam through its stations once."""
+        from gremio.desktop.actions import teaching
+
+        teaching.show_motion(self.document, self.bench.motion, link_id)
+
+    def cam_table(self, way: str, link_id: str) -> None:
+        """Write a cam as CSV ("out"), or make one of a CSV ("in")."""
+        if way == "out":
+            self.files.export_cam(link_id)
+        else:
+            self.files.bring_in_cam(link_id)
+
+    # ── rigging ────────────────────────────────────────────────────
+
+    def _card_left(self) -> None:
+        if self.bench.asking():
+            self.bench.stop_asking()
+
+    # ── keeping ────────────────────────────────────────────────────
+
+    def keep_now(self) -> None:
+        """Keep unsaved work aside, or drop what is kept when all is saved."""
+        if not self.document.changed:
+            self.keeper.drop()
+            return
+        try:
+            self.keeper.keep(self.document.rig, self.document.path)
+        except FileProblem as problem:
+            self.say(str(problem))
+
+    def offer(self, leftovers: list[Leftover]) -> None:
+        """Offer work that was left unsaved, on a line under the head."""
+        self.bar.offer(leftovers)
+
+    def _take_leftover(self, left: Leftover) -> bool:
+        opened = self.files.open_path(left.file, left.original, saved=False)
+        if opened:
+            self.keep_now()
+        return opened
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        """Files can be dropped on the window."""
+        if event is not None and event.mimeData() is not None and event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        """A rig is opened, a model is brought in."""
+        assert event is not None
+        path = Path(event.mimeData().urls()[0].toLocalFile())
+        if path.suffix == ".gremio":
+            self.files.open_path(path)
+        else:
+            self.files.bring_in_path(path)
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        """Ask about unsaved work, then leave nothing behind."""
+        assert event is not None
+        if not self.files.may_leave():
+            event.ignore()
+            return
+        self._keep.stop()
+        self.keeper.drop()
+        event.accept()
