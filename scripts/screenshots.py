@@ -84,7 +84,7 @@ def _take_all(folder: Path) -> None:
         window._hush.stop()
         window.message.hide()
         settle()
-        while not window.document.judged:
+        while not window.document.looking.judged:
             settle(0.1)
         settle(0.2)
         app.primaryScreen().grabWindow(0).save(str(OUT / f"{name}.png"))
@@ -158,7 +158,7 @@ def _take_cabin(window: Window, take: Callable[[str], None], settle: Callable[[]
     bench.show_faces(False)
     take("teaching")
     bench.show_faces(True)
-    document.drop_taught()
+    document.teaching.drop()
     window.act("link.teach")
     settle()
     whole = document.rig

@@ -72,7 +72,7 @@ def test_pick_press_pick_lets_a_crate_ride(at_quay: Hand) -> None:
     assert (tie.symbol, tie.hot) == ("ride", True)
 
 
-def test_the_card_lowers_the_influence_switches_and_leaves_in_place(at_quay: Hand) -> None:
+def test_the_card_lowers_the_grip_switches_and_leaves_in_place(at_quay: Hand) -> None:
     document = at_quay.window.document
     constrained(at_quay, "1", "Crate", "Jib")
     document.move(control_id(document.rig, "Slew"), 0.5)
@@ -80,7 +80,7 @@ def test_the_card_lowers_the_influence_switches_and_leaves_in_place(at_quay: Han
     half = place(at_quay, "Crate").copy()
     made = document.selected
     assert document.pose.at(f"{made} grip") == 0.5
-    at_quay.type_into(at_quay.named("Crate ride grip"), "1")
+    at_quay.type_into(at_quay.named("Crate ride grip"), "100")
     whole = place(at_quay, "Crate").copy()
     assert half == pytest.approx((whole + [2.2, 1.8, 0.3]) / 2)
     at_quay.choose("State", "off")

@@ -154,15 +154,15 @@ def test_a_model_that_moved_is_found_again(
     (tmp_path / "models").mkdir()
     moved = crate.rename(tmp_path / "models" / "crate.glb")
     hand.window.files.open_path(tmp_path / "yard.gremio")
-    assert [n.code for n in document.notes()] == ["model-missing"]
+    assert [n.code for n in document.looking.notes()] == ["model-missing"]
     answers.path = str(moved)
     act(hand, "Find a model")
     assert answers.asked[-1] == "Find crate.glb" and hand.said[-1] == "crate.glb is taken up."
-    assert document.notes() == []
+    assert document.looking.notes() == []
     corners = hand.window.bench.corners()
     assert np.ptp(corners, axis=0).max() == pytest.approx(2.0)
     act(hand, "Undo")
-    assert [n.code for n in document.notes()] == ["model-missing"]
+    assert [n.code for n in document.looking.notes()] == ["model-missing"]
 
 
 def test_a_model_that_can_not_be_read_takes_nothing_away(
@@ -188,10 +188,10 @@ def test_a_changed_model_is_looked_at_again(hand: Hand, answers: Answers, crate:
     brought_in(hand, answers, crate)
     trimesh.creation.box((3.0, 1.0, 1.0)).export(crate)
     act(hand, "Look at the models again")
-    assert [n.code for n in hand.window.document.notes()] == ["model-changed"]
+    assert [n.code for n in hand.window.document.looking.notes()] == ["model-changed"]
     answers.path = str(crate)
     act(hand, "Find a model")
-    assert hand.window.document.notes() == []
+    assert hand.window.document.looking.notes() == []
     assert np.ptp(hand.window.bench.corners(), axis=0).max() == pytest.approx(3.0)
 
 

@@ -119,7 +119,7 @@ def test_where_the_reach_ends_is_on_the_inspection_page(at_bars: Hand) -> None:
 
     document.edit("stop", lambda rig: set_stops(rig, rocker, "turn y", Stops(-0.2, 0.2)))
     document.move(control_id(document.rig, "Turn"), 2.0)
-    (note,) = (n for n in document.notes() if n.code == "loop-reach")
+    (note,) = (n for n in document.looking.notes() if n.code == "loop-reach")
     assert "stop of Rocker" in note.text
 
 
@@ -158,8 +158,8 @@ def test_a_strut_is_made_by_two_clicks_and_fitted_on_its_card(hand: Hand) -> Non
     assert document.selected == strut_id
     assert "does for the whole travel" in hand.said[-1] or "Strut " in hand.said[-1]
     hand.type_into(hand.named("Barrel length"), "0.5 m")
-    assert "strut-short" in [n.code for n in document.notes()]
+    assert "strut-short" in [n.code for n in document.looking.notes()]
     hand.click(hand.named("Let them be so"))
-    assert "strut-short" not in [n.code for n in document.notes()]
+    assert "strut-short" not in [n.code for n in document.looking.notes()]
     hand.click(hand.named("Remove this strut"))
     assert document.rig.struts == {} and len(document.rig.parts) == 2

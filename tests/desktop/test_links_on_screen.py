@@ -71,7 +71,7 @@ def test_a_ratio_is_proposed_from_the_teeth_and_one_key_accepts(at_gears: Hand) 
     (link,) = at_gears.window.document.rig.links.values()
     assert isinstance(link, Ratio) and (link.ratio, link.kind) == (-3.0, "gear pair")
     assert at_gears.window.card.making is None
-    assert "gear-distance" in [n.code for n in at_gears.window.document.notes()]
+    assert "gear-distance" in [n.code for n in at_gears.window.document.looking.notes()]
     at_gears.keys(Qt.Key.Key_Z, CTRL)
     assert at_gears.window.document.rig.links == {}
 
@@ -112,10 +112,10 @@ def test_turning_any_gear_turns_the_rest(at_gears: Hand) -> None:
 def test_inspection_mends_teeth_that_cross(at_gears: Hand) -> None:
     document = at_gears.window.document
     document.edit("join", lambda rig: gremio.join(rig, "Wheel", "Pinion"))
-    assert [n.code for n in document.notes()] == ["gear-distance"]
+    assert [n.code for n in document.looking.notes()] == ["gear-distance"]
     page(at_gears, "Inspection")
     at_gears.click(at_gears.named("place Pinion anew"))
-    assert document.notes() == []
+    assert document.looking.notes() == []
     assert at_gears.window.undo.text() == "Undo place Pinion anew (Pinion)"
     pinion = document.rig.parts[part_id(document.rig, "Pinion")]
     assert np.hypot(*pinion.mount.at[:2]) == pytest.approx(0.4)
@@ -127,7 +127,7 @@ def test_a_mate_is_made_on_the_card(at_gears: Hand) -> None:
     at_gears.click(at_gears.named("Make a mate that runs with it"))
     document = at_gears.window.document
     assert at_gears.value("Gear, 35 teeth") == 0.0
-    assert document.notes() == []
+    assert document.looking.notes() == []
     document.move(channel_key(document.rig, "Pinion"), 0.7)
     assert at_gears.value("Gear, 35 teeth") == pytest.approx(-0.7 * 20 / 35)
 
@@ -165,7 +165,7 @@ def test_a_formula_without_a_value_holds_the_last_one_in_view(at_gears: Hand) ->
     bar = channel_key(rig, "Bar")
     document.move(bar, 0.5)
     document.move(bar, 0.0)
-    assert "formula-undefined" in [n.code for n in document.notes()]
+    assert "formula-undefined" in [n.code for n in document.looking.notes()]
     assert at_gears.value("Pinion") == pytest.approx(math.radians(20))
 
 
@@ -367,7 +367,6 @@ def test_a_joint_and_single_channels_are_chosen_on_the_card(at_gears: Hand) -> N
 
 def test_the_mount_goes_under_its_shapes_and_the_rig_to_the_ground(at_gears: Hand) -> None:
     bar = select(at_gears, "Bar")
-    document = at_gears.window.document
     at_gears.pick("Put the mount…", "under them, at the bottom")
     assert at_gears.mount(bar)[2, 3] == pytest.approx(0.45)
     act(at_gears.window, "Put the rig on the ground")
@@ -417,7 +416,7 @@ def test_a_carriage_is_made_and_rolls_under_the_hand(hand: Hand) -> None:
     document = hand.window.document
     assert any(isinstance(link, Driving) for link in document.rig.links.values())
     assert [c.name for c in document.rig.controls.values()] == ["Cart travel", "Cart steering"]
-    assert document.notes() == []
+    assert document.looking.notes() == []
     travel, start = hand.instrument("Cart travel"), hand.slider("Cart travel")
     hand.drag(travel, start, start + QPointF(10, 0), start + QPointF(30, 0))
     gone = hand.value("Cart travel")
@@ -492,7 +491,7 @@ def test_a_wheel_is_let_roll_on_the_card(at_gears: Hand) -> None:
     select(at_gears, "Wheel")
     at_gears.click(at_gears.named("Let it roll as it is carried"))
     document = at_gears.window.document
-    assert document.notes() == []
+    assert document.looking.notes() == []
     document.move(channel_key(document.rig, "Cart"), 0.8)
     assert at_gears.value("Wheel") == pytest.approx(0.8 / 0.25)
 
@@ -505,7 +504,7 @@ def test_a_mate_is_made_at_a_distance(at_gears: Hand) -> None:
     document = at_gears.window.document
     here, there = (document.pose.part(n).world[:3, 3] for n in ("Pinion", "Gear, 30 teeth"))
     assert np.linalg.norm(there - here) == pytest.approx(0.253)
-    assert document.notes() == []
+    assert document.looking.notes() == []
 
 
 def test_a_second_link_adds_to_the_first(at_gears: Hand) -> None:
@@ -531,12 +530,12 @@ def test_what_is_not_looked_over_yet_is_not_called_right(at_lock: Hand) -> None:
     def words() -> list[str]:
         return [label.text() for label in window.deck.inspection.findChildren(QLabel)]
 
-    at_lock.qtbot.waitUntil(lambda: NOTHING in words(), timeout=8000)
+    at_lock.qtbot.waitUntil(lambda: NOTHING in words(), timeout=60000)
     assert window.head.notes.text() == "no notes"
     wheel = part_id(document.rig, "Windlass")
     off = replace(document.rig.parts[wheel].mount, at=(1.0, -0.4, 3.2))
     moved = replace(document.rig.parts[wheel], mount=off)
     document.edit("spoil it", lambda rig: replace(rig, parts={**rig.parts, wheel: moved}))
     assert words() == [LOOKING] and window.head.notes.text() == "looking…"
-    at_lock.qtbot.waitUntil(lambda: "note" in window.head.notes.text(), timeout=8000)
+    at_lock.qtbot.waitUntil(lambda: "note" in window.head.notes.text(), timeout=60000)
     assert LOOKING not in words() and NOTHING not in words()

@@ -76,7 +76,7 @@ def test_from_an_empty_rig_to_a_working_door(hand: Hand) -> None:
     hand.type_into(hand.named("Name"), "Open")
     window.bench.setFocus()
     hand.keys("t")
-    assert document.lesson is not None and window.teach_bar.isVisible()
+    assert document.teaching.lesson is not None and window.teach_bar.isVisible()
     hand.type_into(hand.named("Lead value"), "60 deg")
     pull_knob(hand, "Box", 0.9)
     assert "Drop Box turn z" in [
@@ -87,7 +87,7 @@ def test_from_an_empty_rig_to_a_working_door(hand: Hand) -> None:
     assert stations(hand, "Box")[1][1] == pytest.approx(0.9, abs=0.03)
     hand.click(hand.named("Done"))
     # Leaving shows the motion at once, and the slider leads the door.
-    assert document.lesson is None and window.bench.motion.running
+    assert document.teaching.lesson is None and window.bench.motion.running
     hand.drag(hand.instrument("Open"), hand.slider("Open"),
               QPointF(hand.instrument("Open").x_of(math.radians(30)), 34))  # fmt: skip
     assert 0.3 < hand.value("Box") < 0.6
@@ -97,11 +97,11 @@ def test_what_is_changed_is_said_and_can_be_dropped(at_door: Hand) -> None:
     document = at_door.window.document
     begin(at_door)
     pull_knob(at_door, "Door", 1.0)
-    lesson = document.lesson
+    lesson = document.teaching.lesson
     assert lesson is not None and list(lesson.changed) == [channel_key(document.rig, "Door")]
     assert document.rig.links == {} and not document.rig.at
     at_door.click(at_door.named("Drop Door turn z"))
-    assert document.lesson is not None and not document.lesson.changed
+    assert document.teaching.lesson is not None and not document.teaching.lesson.changed
     assert at_door.value("Door") == 0.0
 
 
@@ -144,9 +144,9 @@ def test_undoing_the_lead_away_ends_the_lesson(at_door: Hand) -> None:
     window.bench.setFocus()
     at_door.keys("c")
     at_door.keys("t")
-    assert document.lesson is not None
+    assert document.teaching.lesson is not None
     at_door.keys(Qt.Key.Key_Z, CTRL)
-    assert document.lesson is None and not window.teach_bar.isVisible()
+    assert document.teaching.lesson is None and not window.teach_bar.isVisible()
 
 
 def test_nothing_selected_says_what_to_do(hand: Hand) -> None:
@@ -184,7 +184,7 @@ def test_teaching_much_at_once_leaves_the_card_its_width(at_cam: Hand) -> None:
     for name, to in (("Door", 0.3), ("Latch", -0.03)):
         document.move(channel_key(document.rig, name), to)
     at_cam.rest(60)
-    lesson = document.lesson
+    lesson = document.teaching.lesson
     assert lesson is not None and len(lesson.changed) == 2
     assert window.teach_bar.isVisible() and window.card.width() == wide
     # What can be done is in sight: only the long name gives way.

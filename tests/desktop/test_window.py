@@ -17,6 +17,9 @@ from tests.desktop.hand import CTRL, RIGHT, Hand
 
 import gremio
 import gremio.desktop
+from gremio.core.edit.controls import change_control
+from gremio.core.edit.desk import keep_pose
+from gremio.core.edit.parts import rename_part
 from gremio.core.files import rig_file
 from gremio.core.rig.find import channel_key, control_id, part_id
 from gremio.core.rig.model import Cam, Rig
@@ -27,6 +30,8 @@ from gremio.desktop.shell.key_sheet import KeySheet
 from gremio.desktop.shell.recovery import Keeper, state_folder
 from gremio.desktop.shell.window import Window
 from gremio.desktop.theme.inks import NIGHT
+
+VERSIONS = Path(__file__).parents[1] / "files" / "versions"
 
 # ── looking ──
 
@@ -341,7 +346,82 @@ def test_a_rig_with_faults_opens_and_its_notes_are_listed(
     at_lock.click(window.head.notes)
     assert window.deck.pages.currentWidget() is window.deck.inspection
     at_lock.click(at_lock.named("show it"))
-    assert window.document.rig.parts[window.document.selected].name == "Frame"
+    assert window.document.rig.parts[window.document.selected].name == "Frame 2"
+
+
+def test_a_file_that_says_what_is_not_known_is_read_only(
+    at_lock: Hand, hatch: Rig, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    file = tmp_path / "newer.gremio"
+    gremio.save(hatch, file)
+    plain = json.loads(file.read_text())
+    plain["rig"]["weather"] = "rain"
+    file.write_text(json.dumps(plain))
+    before, window = file.read_bytes(), at_lock.window
+    assert window.files.open_path(file)
+    assert "weather" in at_lock.said[-1] and "read only" in at_lock.said[-1]
+    assert not window.files.save() and file.read_bytes() == before
+    assert "read only" in at_lock.said[-1]
+    asked: list[str] = []
+    monkeypatch.setattr(QMessageBox, "exec", lambda box: asked.append(box.text()) or 0)
+    assert not window.files.save_as(), "staying is what Enter does"
+    assert "weather" in asked[0] and "without it" in asked[0]
+
+
+def test_saving_what_did_not_change_keeps_the_bytes_and_an_older_file(
+    at_lock: Hand, tmp_path: Path
+) -> None:
+    window, older = at_lock.window, VERSIONS / "v1-links.gremio"
+    file = tmp_path / "winch.gremio"
+    file.write_bytes(older.read_bytes())
+    assert window.files.open_path(file) and window.files.save()
+    assert file.read_bytes() == older.read_bytes(), "an older file is not rewritten until edited"
+    window.document.edit("rename", lambda rig: replace(rig, name="Another"))
+    assert window.files.save()
+    assert "v1.gremio" in at_lock.said[-1]
+    assert (tmp_path / "winch.v1.gremio").read_bytes() == older.read_bytes()
+    assert gremio.load(file).name == "Another"
+
+
+def test_six_controls_moved_at_once_are_one_edit_and_one_solve(
+    at_lock: Hand, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    document = at_lock.window.document
+    solved: list[int] = []
+    solve = document._solve
+    monkeypatch.setattr(document, "_solve", lambda: (solved.append(1), solve()))
+    told: list[int] = []
+    document.pose_changed.connect(lambda: told.append(1))
+    controls = list(document.rig.controls)[:6]
+    steps = len(document.history.done)
+    wanted = {c: 0.5 * (document.rig.controls[c].low + document.rig.controls[c].high)
+              for c in controls}  # fmt: skip
+    assert document.move_all(wanted, "move six")
+    assert (len(solved), len(told), len(document.history.done) - steps) == (1, 1, 1)
+    assert document.history.undo_name == "move six"
+
+
+def test_renaming_the_rig_and_keeping_a_pose_compile_nothing(at_lock: Hand) -> None:
+    document, desk = at_lock.window.document, at_lock.window.desk
+    program, instruments = document.program, dict(desk.instruments)
+    document.edit("rename", lambda rig: replace(rig, name="Another lock"))
+    document.edit("keep", lambda rig: keep_pose(rig, "Here", {})[0])
+    assert document.program is program and desk.instruments == instruments
+
+
+def test_an_edit_remakes_the_rows_concerned(at_lock: Hand) -> None:
+    window, document = at_lock.window, at_lock.window.document
+    before = dict(window.desk.instruments)
+    items = dict(window.parts._items)
+    gates = control_id(document.rig, "Upper gates")
+    changed = replace(document.rig.controls[gates], high=1.0)
+    document.edit("range", lambda rig: change_control(rig, gates, changed))
+    after = window.desk.instruments
+    assert [c for c in before if after[c] is not before[c]] == [gates]
+    gate = part_id(document.rig, "Upper gate, east")
+    document.edit("rename", lambda rig: rename_part(rig, gate, "East leaf"))
+    assert window.parts._items == items and items[gate].text(0) == "East leaf"
+    assert window.desk.instruments == after
 
 
 def test_a_broken_model_is_told_and_brings_nothing_in(at_lock: Hand, tmp_path: Path) -> None:

@@ -12,11 +12,12 @@ from msgspec.structs import replace
 
 from gremio.core.edit.formulas import write
 from gremio.core.edit.links import change_link, remove_link
+from gremio.core.edit.numbers import set_number
 from gremio.core.edit.parts import set_stops
 from gremio.core.inspect.words import how, own_how, own_word
 from gremio.core.problem import GremioError
 from gremio.core.quantity import UNITS, parse, show, show_number, show_short
-from gremio.core.rig.channels import split
+from gremio.core.rig.channels import CHANNELS, key, split
 from gremio.core.rig.links import link_symbol, link_word
 from gremio.core.rig.model import Formula, Link, Ratio, Rig, Stops
 from gremio.core.rig.numbers import full_label, kind_of, shown_unit
@@ -77,14 +78,17 @@ def cell(pose: Pose, row: LedgerRow, column: str) -> str:
             return how(rig, link, row.channel) if link is not None else own_how(rig, row.link_id)
         case "Lead":
             return row.leads
-    stops = stops_of(rig, row.channel)
+    stops = stops_of(pose.rig, row.channel)
     stop = stops.low if column == "Low stop" else stops.high
     return "" if stop is None else show_short(stop, unit)
 
 
 def stops_of(rig: Rig, channel: str) -> Stops:
-    """The stops of a channel by key; none for a control."""
+    """The stops of a joint's channel, or the range of a control, by key; none of what has
+    none."""
     owner, name = split(channel)
+    if channel in rig.controls:
+        return Stops(rig.controls[channel].low, rig.controls[channel].high)
     part = rig.parts.get(owner)
     return Stops() if part is None else part.stops.get(name, Stops())
 
@@ -92,11 +96,17 @@ def stops_of(rig: Rig, channel: str) -> Stops:
 def with_stop(rig: Rig, channel: str, column: str, text: str) -> Rig:
     """The rig with a stop typed into the Ledger; an empty text runs free. Raises GremioError."""
     owner, name = split(channel)
-    unit = shown_unit(rig, channel)
+    unit, end = shown_unit(rig, channel), "low" if column == "Low stop" else "high"
+    if channel in rig.controls and not text.strip():
+        raise GremioError(f"{rig.controls[channel].name} is a control: its range has two ends.")
+    if channel not in rig.controls and name not in CHANNELS:
+        raise GremioError(f"{full_label(rig, channel)} has no stops of its own.")
     value = None
     if text.strip():
         value = parse(text, kind_of(rig, channel), unit, f"{column} of {full_label(rig, channel)}")
-    end = "low" if column == "Low stop" else "high"
+    if channel in rig.controls:
+        assert value is not None
+        return set_number(rig, key(channel, f"{end} end"), value)
     return set_stops(rig, owner, name, replace(stops_of(rig, channel), **{end: value}))
 
 
@@ -156,7 +166,7 @@ def ledger_csv(pose: Pose, rows: list[LedgerRow]) -> str:
     table.writerow(["Follower", "Value", "Unit", "Link", "How", "Lead", "Low stop", "High stop"])
     for row in rows:
         unit = shown_unit(rig, row.channel)
-        stops = stops_of(rig, row.channel)
+        stops = stops_of(pose.rig, row.channel)
         ends = ["" if s is None else show_number(s, unit, 6) for s in (stops.low, stops.high)]
         value = show_number(pose.at(row.channel), unit, 6)
         table.writerow(

@@ -15,12 +15,11 @@ from gremio.core.inspect.finding import Finding, Mend
 from gremio.core.problem import Note
 from gremio.core.quantity import show_short
 from gremio.core.remembered import Remembered
-from gremio.core.rig.channels import channel_unit, split
 from gremio.core.rig.model import Control, Rig
-from gremio.core.rig.numbers import full_label, label
+from gremio.core.rig.numbers import full_label, label, shown_unit
 from gremio.core.rig.scales import shown
 from gremio.core.solve.backward import led_channels
-from gremio.core.solve.evaluate import evaluate_channels
+from gremio.core.solve.evaluate import evaluate, evaluate_channels
 from gremio.core.solve.program import Program
 
 # Into so many pieces the way is cut at first, and then again and again where a stop is met.
@@ -72,7 +71,8 @@ def _stopped_rows(program: Program, control: str) -> npt.NDArray[np.intp]:
     rows = [program.channel_row[c] for c in led_channels(program, control)
             if c in program.channel_row]  # fmt: skip
     found = np.array(sorted(rows), dtype=np.intp)
-    return found[np.isfinite(program.low[found]) | np.isfinite(program.high[found])]
+    led = np.isin(found, list(program.led_ends))
+    return found[np.isfinite(program.low[found]) | np.isfinite(program.high[found]) | led]
 
 
 def _outward(
@@ -100,9 +100,13 @@ def _first_past(
     way: npt.NDArray[np.float64],
 ) -> tuple[int, int]:
     """(which value, channel row) first asked past a stop along values of a control; (−1, −1)."""
-    asked = evaluate_channels(program, {control: way})[1][rows]
-    low, high = program.asked_range
-    past = (asked > high[rows, None] + _BEYOND) | (asked < low[rows, None] - _BEYOND)
+    channels, asked = evaluate_channels(program, {control: way})[:2]
+    low, high = (np.repeat(end[:, None], len(way), axis=1) for end in program.asked_range)
+    for held, ends in program.led_ends.items():
+        for bound, row in zip((low, high), ends, strict=True):
+            if row >= 0:
+                bound[held] = channels[row]
+    past = (asked > high + _BEYOND)[rows] | (asked < low - _BEYOND)[rows]
     frames = np.flatnonzero(past.any(axis=0))
     if len(frames) == 0:
         return -1, -1
@@ -144,10 +148,9 @@ def _leads_nothing(entry: Control) -> Finding:
 
 
 def _stuck(rig: Rig, program: Program, entry: Control, channel: str) -> Finding:
-    row = program.channel_row[channel]
-    unit = channel_unit(split(channel)[1])
-    ends = [show_short(float(end), unit) for end in (program.low[row], program.high[row])
-            if np.isfinite(end)]  # fmt: skip
+    unit = shown_unit(rig, channel)
+    home = evaluate(program, {}).frame(0)
+    ends = [show_short(end, unit) for end in home.ends(channel) if np.isfinite(end)]
     text = (
         f"With {entry.name} at home, {full_label(rig, channel)} is past its stop "
         f"({' and '.join(ends)}) already. Move the stop, or where the link starts."

@@ -7,6 +7,7 @@ import itertools
 import math
 from collections.abc import Callable, Container, Iterable, Mapping
 from dataclasses import dataclass
+from functools import cached_property
 
 from gremio.core.plan.blocks import Block
 from gremio.core.plan.carrying import carriers, part_levels
@@ -20,6 +21,7 @@ from gremio.core.plan.faults import (
     stop_in_loop,
     train_note,
 )
+from gremio.core.plan.islands import Island, islands_of
 from gremio.core.plan.loops import Loop, find_loops, moving
 from gremio.core.plan.reads import channels_read
 from gremio.core.plan.trains import Row, Train, solve_trains
@@ -62,13 +64,39 @@ class Arrangement:
     levels: tuple[tuple[Block, ...], ...]
     notes: tuple[Note, ...]
 
+    @cached_property
+    def islands(self) -> tuple[Island, ...]:
+        """What is computed together, apart from all else."""
+        return islands_of(self.levels)
+
+
+# What an arrangement is made from, by identity: an edit that is checked, and then made ready to
+# run, is arranged once.
+_FROM = ("parts", "controls", "links", "measures", "paths", "closures", "constraints", "strands")
+_KEPT = 6
+_arranged: dict[tuple[int, ...], tuple[Rig, Arrangement]] = {}
+
 
 def arrange(rig: Rig) -> Arrangement:
     """Put the links in the order in which they can be computed.
 
     Left out, with a note: a link to something that is not there or is grounded, the second
     link to set a channel, a ratio that makes a train's leads disagree, and links in a ring.
+    The same parts and links, wherever they stand, are arranged once.
     """
+    made_from = tuple(id(getattr(rig, field)) for field in _FROM)
+    known = _arranged.get(made_from)
+    if known is not None:
+        return known[1]
+    found = _arrange(rig)
+    # The rig is kept as well, so that no other can come to stand at the same place in memory.
+    _arranged[made_from] = (rig, found)
+    while len(_arranged) > _KEPT:
+        _arranged.pop(next(iter(_arranged)), None)
+    return found
+
+
+def _arrange(rig: Rig) -> Arrangement:
     notes: list[Note] = []
     links: dict[str, Link] = {}
     for link_id, whole in rig.links.items():

@@ -1,8 +1,8 @@
-"""Dimensions that something leads: the shapes of a part as they are in a pose."""
+"""Dimensions and ends that something leads: a rig's data as they are in a pose."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -10,7 +10,7 @@ import numpy.typing as npt
 from msgspec.structs import replace
 
 from gremio.core.rig.channels import split
-from gremio.core.rig.model import Part, Rig
+from gremio.core.rig.model import Part, Rig, Stops
 
 Array = npt.NDArray[np.float64]
 
@@ -47,6 +47,31 @@ def with_dimensions(rig: Rig, led: Iterable[Led], channels: Array) -> Rig:
     for one in led:
         parts[one.part] = _with_dimension(parts[one.part], one, float(channels[one.row]))
     return replace(rig, parts=parts)
+
+
+def with_ends(
+    rig: Rig, keys: Sequence[str], led: Mapping[int, tuple[int, int]], channels: Array
+) -> Rig:
+    """The rig with its led stops, and led ends of controls, as they are in one frame. keys: of
+    the channels, by row. led: rows of the low and the high end by the row that they hold, −1 for
+    one that stands still. channels: (C,). Ends that cross meet at the high one."""
+    parts, controls = dict(rig.parts), dict(rig.controls)
+    for held, rows in led.items():
+        thing, name = split(keys[held])
+        ends = {
+            end: float(channels[row])
+            for end, row in zip(("low", "high"), rows, strict=True)
+            if row >= 0
+        }
+        if thing in controls:
+            control = replace(controls[thing], **ends)
+            controls[thing] = replace(control, low=min(control.low, control.high))
+        else:
+            stops = replace(parts[thing].stops.get(name, Stops()), **ends)
+            if stops.low is not None and stops.high is not None:
+                stops = replace(stops, low=min(stops.low, stops.high))
+            parts[thing] = replace(parts[thing], stops={**parts[thing].stops, name: stops})
+    return replace(rig, parts=parts, controls=controls)
 
 
 def _with_dimension(part: Part, led: Led, value: float) -> Part:

@@ -17,7 +17,7 @@ from gremio.core.rig.channels import free_of, key, split
 from gremio.core.rig.find import channel_key, control_id, part_id
 from gremio.core.rig.model import Rig
 from gremio.core.rig.numbers import SHOWN, full_label, home_value, owner_name, shown_unit
-from gremio.core.solve.dimensions import with_dimensions
+from gremio.core.solve.dimensions import with_dimensions, with_ends
 from gremio.core.solve.loop_steps import LoopBatch, LoopStep
 from gremio.core.solve.program import Program
 from gremio.core.solve.wants import Want, want_notes
@@ -146,11 +146,27 @@ class Pose:
 
     @cached_property
     def rig(self) -> Rig:
-        """The rig with its led dimensions as they stand; the rig itself where none is led."""
-        led = self.program.led_dimensions
-        if not led:
-            return self.program.rig
-        return with_dimensions(self.program.rig, led, self.poses.channels[:, 0])
+        """The rig with its led dimensions, stops and ranges as they stand; the rig itself where
+        none is led."""
+        program, rig, channels = self.program, self.program.rig, self.poses.channels[:, 0]
+        if program.led_dimensions:
+            rig = with_dimensions(rig, program.led_dimensions, channels)
+        if program.led_ends:
+            rig = with_ends(rig, program.channel_keys, program.led_ends, channels)
+        return rig
+
+    @cached_property
+    def dimensions(self) -> tuple[float, ...]:
+        """The led dimensions as they stand, in the order of program.led_dimensions."""
+        rows = [led.row for led in self.program.led_dimensions]
+        return tuple(self.poses.channels[rows, 0].tolist())
+
+    @cached_property
+    def hidden(self) -> frozenset[str]:
+        """Ids of the parts that are not seen: those that are not shown, and all they carry."""
+        if not self.program.may_hide:
+            return frozenset()
+        return frozenset(part for part in self.program.part_ids if not self.is_shown(part))
 
     def is_shown(self, part: str) -> bool:
         """Whether the part with this id is seen, and all that carries it."""
@@ -299,9 +315,8 @@ def _stop_in_loop(pose: Pose, closing: Closing) -> str:
     """ "high stop of Rocker", where one of a loop's channels is at its stop; "" for none."""
     program = pose.program
     for channel in closing.step.loop.found:
-        row = program.channel_row[channel]
         value = pose.at(channel)
-        for end, stop in (("low", program.low[row]), ("high", program.high[row])):
+        for end, stop in zip(("low", "high"), pose.ends(channel), strict=True):
             if abs(value - stop) < 1e-5:
                 return f"{end} stop of {owner_name(program.rig, split(channel)[0])}"
     return ""

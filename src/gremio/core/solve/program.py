@@ -11,6 +11,7 @@ import numpy.typing as npt
 
 from gremio.core.plan.carrying import part_levels
 from gremio.core.plan.check import own_faults, stops_are_sound
+from gremio.core.plan.islands import Island
 from gremio.core.plan.loops import Loop
 from gremio.core.plan.order import arrange
 from gremio.core.plan.trains import Train
@@ -20,7 +21,7 @@ from gremio.core.rig.constraints import numbers, targets_of
 from gremio.core.rig.links import members
 from gremio.core.rig.model import AnyConstraint, Link, Rig
 from gremio.core.rig.number import Number
-from gremio.core.rig.numbers import MOST_COPIES, channels_of, exists, home_value, number
+from gremio.core.rig.numbers import MOST_COPIES, SHOWN, channels_of, exists, home_value, number
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.shape.paths import comes_back, length
 from gremio.core.solve.dimensions import Led, led_dimensions
@@ -52,7 +53,8 @@ class Program(Tree):
     channel that is in one.
     led_ends: rows of the low and the high end of a channel that something leads, −1 for one that
     stands still, by the channel's row. led_dimensions: those that something leads.
-    faults: why some of the rig was left out.
+    islands: what is computed together, apart from all else. faults: why some of the rig was
+    left out.
     """
 
     rig: Rig
@@ -71,6 +73,7 @@ class Program(Tree):
     loops: dict[str, Loop]
     led_ends: dict[int, tuple[int, int]]
     led_dimensions: tuple[Led, ...]
+    islands: tuple[Island, ...]
     faults: tuple[Note, ...]
 
     def link(self, channel: str) -> Link | None:
@@ -87,6 +90,13 @@ class Program(Tree):
             for step in level.adds
             if isinstance(step, RollStep | DriveStep)
         )
+
+    @cached_property
+    def may_hide(self) -> bool:
+        """Whether a part is hidden, or can be."""
+        if not all(part.shown for part in self.rig.parts.values()):
+            return True
+        return any(split(channel)[1] == SHOWN for channel in self.channel_keys)
 
     @cached_property
     def asked_range(self) -> tuple[Array, Array]:
@@ -172,6 +182,7 @@ def compile_rig(rig: Rig, geometry: GeometryOf) -> Program:
         },
         led_ends=led_ends,
         led_dimensions=led_dimensions(rig, channel_row),
+        islands=arrangement.islands,
         faults=(*own_faults(rig), *mount_notes, *arrangement.notes, *formula_notes),
     )
 

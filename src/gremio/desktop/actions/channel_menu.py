@@ -72,7 +72,11 @@ def paste_link(document: Document, channel: str) -> None:
 def make_control_of(document: Document, channel: str) -> None:
     """Make a control that leads any number (by key), with a sensible range round its present
     value; the number stays where it is."""
-    value = document.pose.at(channel)
+    value, drive = document.pose.at(channel), document.program.drives.get(channel)
+    if drive is not None:
+        name = full_label(document.rig, channel)
+        document.said.emit(f"{name} is led already. Let it go first, with the right button.")
+        return
 
     def change(rig: Rig) -> tuple[Rig, str]:
         control = proposed_control(rig, channel, value)

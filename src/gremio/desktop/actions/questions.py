@@ -315,11 +315,13 @@ class Follower(PartQuestion):
     def __init__(self, document: Document, lead: str, propose: Callable[[str, str], None]) -> None:
         super().__init__(document)
         self.lead, self._propose = lead, propose
+        # Whatever is not seen in the Bench takes the link from its menu.
+        document.copied = lead
 
     @property
     def words(self) -> str:
         """What to click."""
-        return "click the part that should follow"
+        return "click the part that should follow, or paste the link on a number"
 
     def take(self, part: str, place: Array | None) -> Question | None:
         """Make the link, or propose one."""

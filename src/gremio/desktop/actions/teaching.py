@@ -19,7 +19,7 @@ _FRAMES = 72
 
 def switch(document: Document, motion: Motion, cam_shown: str) -> None:
     """Begin to teach where the selection is, or on the cam shown; or leave teaching."""
-    if document.lesson is not None:
+    if document.teaching.lesson is not None:
         leave(document, motion)
         return
     try:
@@ -27,7 +27,7 @@ def switch(document: Document, motion: Motion, cam_shown: str) -> None:
     except GremioError as problem:
         document.said.emit(str(problem))
         return
-    document.begin_lesson(lesson)
+    document.teaching.begin(lesson)
     name = full_label(document.rig, lesson.lead)
     document.said.emit(
         f"{name} is taught. Put it somewhere, pose parts, and record (R). T shows the motion."
@@ -47,15 +47,15 @@ def _lesson(document: Document, cam_shown: str) -> Lesson:
 
 def record(document: Document) -> None:
     """Record a station where things stand."""
-    lesson = document.lesson
+    lesson = document.teaching.lesson
     if lesson is None:
         document.said.emit("Nothing is being taught. Select what should lead and press T.")
         return
     at = show_short(document.pose.at(lesson.lead), shown_unit(document.rig, lesson.lead))
     count = len(lesson.changed)
-    if not document.record():
+    if not document.teaching.record():
         return
-    after = document.lesson
+    after = document.teaching.lesson
     if after is not None and not after.link:
         text = f"{at} is kept: what you pose later stands here as it stands now."
     elif count:
@@ -67,10 +67,10 @@ def record(document: Document) -> None:
 
 def leave(document: Document, motion: Motion) -> None:
     """Let the cam lead again, and show its motion once."""
-    lesson = document.lesson
+    lesson = document.teaching.lesson
     if lesson is None:
         return
-    document.end_lesson()
+    document.teaching.end()
     if lesson.changed:
         names = ", ".join(full_label(document.rig, c) for c in list(lesson.changed)[:3])
         document.said.emit(f"Not recorded: {names}. Press T again, and it is there.")

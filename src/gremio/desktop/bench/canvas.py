@@ -29,6 +29,7 @@ from gremio.desktop.bench.scene import Scene, box_edges, corners_of, scene_of
 from gremio.desktop.bench.snapping import Spot
 from gremio.desktop.bench.ties import Track, strands, ties, tracks
 from gremio.desktop.bench.wiggle import Wiggle
+from gremio.desktop.document.change import Change
 from gremio.desktop.document.document import Document
 from gremio.desktop.theme.inks import DAY, Inks
 
@@ -55,6 +56,7 @@ class Canvas(QOpenGLWidget):
         self._preview: Pose | None = None
         self._scene: Scene | None = None
         self._scene_stale = True
+        self._dimensions: tuple[float, ...] = ()
         self._framed = False
         self._hovered: int | None = None
         self.light = False
@@ -143,15 +145,23 @@ class Canvas(QOpenGLWidget):
 
     def scene(self) -> Scene:
         """The scene of the rig on show."""
-        if self._scene is None or self._scene_stale:
-            program = self.pose.program
-            shelf = self.document.shelf
-            self._scene = scene_of(program.rig, program.part_row, shelf, self.light, self.hidden)
+        return self._scene_of(self.pose)
+
+    def _scene_of(self, pose: Pose) -> Scene:
+        """The scene of a pose; it stands as long as no shape changes, nor a led dimension."""
+        if self._scene is None or self._scene_stale or pose.dimensions != self._dimensions:
+            rows, shelf = pose.program.part_row, self.document.shelf
+            self._scene = scene_of(pose.rig, rows, shelf, self.light, self.hidden)
             self._scene_stale = False
+            self._dimensions = pose.dimensions
         return self._scene
 
-    def _take_rig(self) -> None:
-        self._scene_stale = True
+    def _take_rig(self, change: Change) -> None:
+        if not change.compiles:
+            return
+        # Links and controls have no shape: the scene stands as long as no part changes.
+        if change.touches("parts", "sources", "strands", "constraints", "paths", "closures"):
+            self._scene_stale = True
         self._hovered = None
 
     def _take_pose(self) -> None:
@@ -247,7 +257,8 @@ class Canvas(QOpenGLWidget):
         """Draw one frame."""
         if self.renderer is None:
             return
-        scene = self.scene()
+        shown = self._shown()
+        scene = self._scene_of(shown)
         self._load(scene)
         if not self._framed:
             self.show_all()
@@ -259,7 +270,7 @@ class Canvas(QOpenGLWidget):
             target,
             size,
             self.camera,
-            scene.instances(self._shown(), self._weights()),
+            scene.instances(shown, self._weights()),
             self.inks,
             smooth=not self._resting.isActive(),
             scale=ratio,

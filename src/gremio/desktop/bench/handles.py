@@ -101,13 +101,12 @@ def _handle(pose: Pose, scene: Scene, part: str, name: str, eye: Array) -> Handl
     program = pose.program
     channel = key(part, name)
     row = program.part_row[part]
-    channel_row = program.channel_row[channel]
     world = pose.worlds[row]
     pivot, axis = channel_axis(pose, channel)
     corners = corners_of(scene, pose, {row})
     if len(corners) == 0:
         corners = world[:3, 3] + np.array([[0.1, 0.1, 0.1], [-0.1, -0.1, -0.1]])
-    low, high = float(program.low[channel_row]), float(program.high[channel_row])
+    low, high = pose.ends(channel)
     value = pose.at(channel)
     if name.startswith("move"):
         middle = (corners.min(axis=0) + corners.max(axis=0)) / 2

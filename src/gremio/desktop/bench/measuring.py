@@ -79,7 +79,7 @@ def drawn_measures(
     pose: Pose, selected: str, picked: Sequence[Spot], geometry: GeometryOf
 ) -> list[Line]:
     """What the Bench draws: the kept measures, and the one that is being picked."""
-    rig = pose.program.rig
+    rig = pose.rig
     found = []
     for measure_id, measure in rig.measures.items():
         line = measure_line(rig, pose, measure, geometry)

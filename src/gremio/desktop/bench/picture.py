@@ -41,7 +41,7 @@ def _draw(pose: Pose, size: Size, night: bool) -> npt.NDArray[np.uint8]:
         ) from None
     try:
         renderer = Renderer(context)
-        scene = scene_of(pose.program.rig, pose.program.part_row, model_shelf())
+        scene = scene_of(pose.rig, pose.program.part_row, model_shelf())
         renderer.load(scene)
         corners = corners_of(scene, pose)
         camera = framed(Camera(), size, corners) if len(corners) else Camera()

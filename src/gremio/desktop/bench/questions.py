@@ -20,6 +20,7 @@ from gremio.desktop.bench.question import (
 )
 from gremio.desktop.bench.snapping import Spot, nearest_place
 from gremio.desktop.bench.ties import Track
+from gremio.desktop.document.change import Change
 from gremio.desktop.document.document import Document
 
 Array = npt.NDArray[np.float64]
@@ -36,8 +37,8 @@ class Asking(Canvas):
         self._left: int | None = None
         self.question: Question | None = None
 
-    def _take_rig(self) -> None:
-        super()._take_rig()
+    def _take_rig(self, change: Change) -> None:
+        super()._take_rig(change)
         self._left = None
         if self.question is not None and not self.question.goes_on:
             self.stop_asking()
@@ -115,7 +116,7 @@ class Asking(Canvas):
 
     def place_on(self, part: str, at: QPointF) -> Array | None:
         """(3,) where the sight line through a point meets a part, in the world."""
-        surface = surface_of(self.document.rig.parts[part], self.document.geometry)
+        surface = surface_of(self.pose.rig.parts[part], self.document.geometry)
         if surface is None:
             return None
         start, way = ray(self.camera, self.logical_size(), (at.x(), at.y()))

@@ -31,7 +31,7 @@ class Ribbon(QWidget):
         self._line = QHBoxLayout(self)
         self._line.setContentsMargins(12, 2, 12, 2)
         self._line.setSpacing(7)
-        document.rig_changed.connect(self.rebuild)
+        document.rig_changed.connect(lambda _change: self.rebuild())
         document.selection_changed.connect(self.rebuild)
         self.rebuild()
 

@@ -107,6 +107,8 @@ class Scene:
         if len(self.parts) == 0:
             return Instances(made, counts)
         drawn = self._of_parts(pose, made, counts, weights)
+        if pose.hidden:
+            drawn = self._without_hidden(pose, drawn)
         return self._with_strands(pose, drawn) if self.strands >= 0 else drawn
 
     def _of_parts(
@@ -141,6 +143,14 @@ class Scene:
             found[strand.kind == "bellows"].append(made)
         counts = [*drawn.counts[: self.strands], *(sum(map(len, kind)) for kind in found)]
         return Instances(np.concatenate([drawn.records, *found[0], *found[1]]), counts)
+
+    def _without_hidden(self, pose: Pose, drawn: Instances) -> Instances:
+        """What is seen of the parts."""
+        marks = [pose.program.part_row[part] + 1 for part in pose.hidden]
+        seen = ~np.isin(drawn.records["mark"], marks)
+        batch = np.repeat(np.arange(len(drawn.counts)), drawn.counts)[seen]
+        counts = np.bincount(batch, minlength=len(drawn.counts))
+        return Instances(drawn.records[seen], counts.tolist())
 
     def _with_copies(self, pose: Pose, made: npt.NDArray[np.void], worlds: Array) -> Instances:
         """Each repeated part, with all that it carries, once more for each of its copies."""

@@ -48,8 +48,8 @@ class TeachBar(QWidget):
             column.addLayout(line)
         self.setFixedHeight(_HEIGHT)
         self._lead: QuantityField | None = None
-        document.taught.connect(self.rebuild)
-        document.rig_changed.connect(self.rebuild)
+        document.teaching.changed.connect(self.rebuild)
+        document.rig_changed.connect(lambda _change: self.rebuild())
         document.pose_changed.connect(self._take_pose)
         self.hide()
 
@@ -66,7 +66,7 @@ class TeachBar(QWidget):
 
     def rebuild(self) -> None:
         """Say anew what is being taught."""
-        lesson = self.document.lesson
+        lesson = self.document.teaching.lesson
         self.setVisible(lesson is not None)
         if lesson is None:
             self._lead = None
@@ -110,7 +110,7 @@ class TeachBar(QWidget):
 
     def _say_stations(self) -> None:
         """The stations there are; a click puts the lead there."""
-        lesson = self.document.lesson
+        lesson = self.document.teaching.lesson
         assert lesson is not None
         clear(self._stations)
         cam = cam_taught(self.document.rig, lesson)
@@ -128,7 +128,7 @@ class TeachBar(QWidget):
 
     def _say_changes(self) -> None:
         """What is changed and not recorded; a click drops it."""
-        lesson, rig = self.document.lesson, self.document.rig
+        lesson, rig = self.document.teaching.lesson, self.document.rig
         assert lesson is not None
         clear(self._changes)
         if not lesson.changed:
@@ -139,7 +139,7 @@ class TeachBar(QWidget):
                 at = show_short(value, shown_unit(rig, channel))
                 chip = link_button(
                     f"{full_label(rig, channel)} {at}  ×",
-                    partial(self.document.drop_taught, channel),
+                    partial(self.document.teaching.drop, channel),
                     "Drop this change",
                 )
                 chip.setAccessibleName(f"Drop {full_label(rig, channel)}")
@@ -148,10 +148,10 @@ class TeachBar(QWidget):
             if more > 0:
                 self._changes.addWidget(second(f"and {more} more"))
             if len(lesson.changed) > 1:
-                self._changes.addWidget(link_button("drop all", self.document.drop_taught))
+                self._changes.addWidget(link_button("drop all", self.document.teaching.drop))
         self._changes.addStretch()
 
     def _take_pose(self) -> None:
-        lesson = self.document.lesson
+        lesson = self.document.teaching.lesson
         if lesson is not None and self._lead is not None:
             self._lead.set_value(self.document.pose.at(lesson.lead))

@@ -137,8 +137,7 @@ class Bench(Asking):
         if self._said_held:
             return
         gesture = f"drag {self._hold.part}"
-        moved = [self.document.move(channel, to, gesture) for channel, to in moves.items()]
-        if moved and not any(moved):
+        if moves and not self.document.move_all(moves, "", gesture):
             self._said_held = True
             self.setCursor(Qt.CursorShape.ForbiddenCursor)
 

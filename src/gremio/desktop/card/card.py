@@ -9,11 +9,14 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QScrollArea
 
+from gremio.core.rig.channels import split
 from gremio.desktop.bench.snapping import Spot
 from gremio.desktop.bench.view import Bench
+from gremio.desktop.document.change import Change
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.areas import show_in, soon
 from gremio.desktop.fields.pieces import Sheet, Slab, heading, link_button, second
+from gremio.desktop.fields.quantity_field import QuantityField
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import DAY, Inks
 
@@ -61,10 +64,15 @@ class Card(QScrollArea):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self._later = soon(self, self.rebuild)
-        document.rig_changed.connect(self._later.start)
+        document.rig_changed.connect(self._take_rig)
         document.selection_changed.connect(self._later.start)
         document.pose_changed.connect(self._take_pose)
         self._later.start()
+
+    def _take_rig(self, change: Change) -> None:
+        """Make the sheet anew, unless what changed is on no Card."""
+        if change.compiles or change.touches("name", "locked"):
+            self._later.start()
 
     def set_inks(self, inks: Inks) -> None:
         """Draw by day or by night."""
@@ -154,6 +162,16 @@ class Card(QScrollArea):
         if not held:
             self.document.settle()
             self.rebuild()
+
+    def show_number(self, channel: str) -> None:
+        """Show a number (key) of a thing, its field ready to be typed into."""
+        self.document.select(split(channel)[0])
+        self.leave()
+        self.rebuild()
+        for field in self.findChildren(QuantityField):
+            if field.property("channel") == channel:
+                self.ensureWidgetVisible(field)
+                field.setFocus()
 
     def open_joint(self) -> None:
         """Open the choice of joints, where a part is shown."""

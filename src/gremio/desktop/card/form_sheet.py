@@ -13,7 +13,7 @@ from gremio.core.quantity import USUAL_UNIT
 from gremio.core.rig.channels import split
 from gremio.core.rig.model import Rig
 from gremio.core.rig.numbers import full_label, number, shown_unit
-from gremio.desktop.actions.channel_menu import channel_menu
+from gremio.desktop.actions.channel_menu import channel_menu, make_control_of
 from gremio.desktop.card.forms import (
     Act,
     Amount,
@@ -200,6 +200,11 @@ class FormSheet(Sheet):
         typed.offer = channel_menu(
             self.document, field.key, self.formula_wanted.emit, self.lead_wanted.emit
         )
+        typed.setProperty("channel", field.key)
+        typed.acts = {
+            "c": partial(make_control_of, self.document, field.key),
+            "l": partial(self.lead_wanted.emit, field.key),
+        }
         mark = LedMark(self.document, field.key, self.inks)
 
         def again() -> None:

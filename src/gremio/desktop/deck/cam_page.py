@@ -42,6 +42,7 @@ from gremio.core.solve.link_steps import cam_profile
 from gremio.desktop.deck.chart import Track
 from gremio.desktop.deck.profile_view import Point, ProfileView
 from gremio.desktop.deck.station_table import MIXED, StationTable
+from gremio.desktop.document.change import Change
 from gremio.desktop.document.document import Document, Edit
 from gremio.desktop.fields.areas import show_in, soon
 from gremio.desktop.fields.pieces import choice, link_button, menu_button, second
@@ -103,11 +104,15 @@ class CamPage(QWidget):
         layout.addWidget(self.profile, 1)
         layout.addWidget(self.side)
         self._later = soon(self, self.rebuild)
-        document.rig_changed.connect(self._later.start)
+        document.rig_changed.connect(self._take_rig)
         document.selection_changed.connect(self._later.start)
-        document.taught.connect(self._later.start)
+        document.teaching.changed.connect(self._later.start)
         document.pose_changed.connect(self._take_pose)
         self._later.start()
+
+    def _take_rig(self, change: Change) -> None:
+        if change.compiles:
+            self._later.start()
 
     def set_inks(self, inks: Inks) -> None:
         """Draw by day or by night."""
@@ -124,7 +129,7 @@ class CamPage(QWidget):
         """The cam to show: the one taught, the selected one, or one that leads, or is led by,
         the selection; the last one shown stays when the selection has none."""
         rig, selected = self.document.rig, self.document.selected
-        lesson = self.document.lesson
+        lesson = self.document.teaching.lesson
         if lesson is not None:
             self.link_id = lesson.link
         elif isinstance(rig.links.get(selected), Cam):
@@ -350,8 +355,8 @@ class CamPage(QWidget):
     def _record(self) -> None:
         cam = self.cam
         assert cam is not None
-        if self.document.lesson is not None:
-            self.document.record()
+        if self.document.teaching.lesson is not None:
+            self.document.teaching.record()
             return
         lead = self.document.pose.at(cam.lead)
         values = {f.channel: self._says(cam, f.channel, lead) for f in cam.followers

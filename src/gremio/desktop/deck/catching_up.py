@@ -6,6 +6,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QWidget
 
+from gremio.desktop.document.change import Change
 from gremio.desktop.document.document import Document
 
 
@@ -23,7 +24,9 @@ class CatchingUp(QWidget):
         self.fresh = False
         document.rig_changed.connect(self._stale)
 
-    def _stale(self) -> None:
+    def _stale(self, change: Change) -> None:
+        if not change.compiles:
+            return
         self.fresh = False
         if self.isVisible():
             self.catch_up()

@@ -34,18 +34,18 @@ class InspectionPage(QScrollArea):
         self._shown: list[Note] | None = None
         self.setWidgetResizable(True)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        document.looked_over.connect(self.take_notes)
-        document.rig_changed.connect(self._wait)
+        document.looking.done.connect(self.take_notes)
+        document.rig_changed.connect(lambda _change: self._wait())
 
     def _wait(self) -> None:
         """Say that it is not known yet, where nothing was wrong before the change."""
-        if not self._shown and not self.document.judged:
+        if not self._shown and not self.document.looking.judged:
             self._shown = None
             self._show([second(LOOKING)])
 
     def take_notes(self) -> None:
         """Show the notes of now."""
-        findings = self.document.findings()
+        findings = self.document.looking.findings()
         notes = [finding.note for finding in findings]
         if notes == self._shown:
             return

@@ -12,6 +12,7 @@ from gremio.core.rig.numbers import owner_name
 from gremio.core.rig.scales import at_share, share_of
 from gremio.desktop.desk.instrument import Instrument
 from gremio.desktop.desk.kept_poses import KeptPoses
+from gremio.desktop.document.change import Change
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.areas import show_in
 from gremio.desktop.theme.dress import text_font
@@ -80,11 +81,11 @@ class Desk(QWidget):
         self.poses = KeptPoses(document)
         layout.addWidget(self.poses)
         self.sheet = _Sheet(self.inks)
-        document.rig_changed.connect(self.rebuild)
-        document.taught.connect(self.rebuild)
+        document.rig_changed.connect(self._take_rig)
+        document.teaching.changed.connect(self.rebuild)
         document.pose_changed.connect(self._take_pose)
         document.selection_changed.connect(self._take_pose)
-        document.looked_over.connect(self._show_reaches)
+        document.looking.done.connect(self._show_reaches)
         self.rebuild()
 
     def set_inks(self, inks: Inks) -> None:
@@ -92,6 +93,39 @@ class Desk(QWidget):
         self.inks = inks
         self.poses.set_inks(inks)
         self.rebuild()
+
+    def _take_rig(self, change: Change) -> None:
+        """Make the instruments concerned anew; all of them where their order is another."""
+        if not change.touches("controls", "locked"):
+            if change.compiles:
+                self._tell_leads()
+            return
+        placed = ("group", "across", "make")
+        moved = any(
+            getattr(change.before.controls[i], field) != getattr(change.after.controls[i], field)
+            for i in change.things("controls")
+            if i in change.before.controls and i in change.after.controls
+            for field in placed
+        )
+        if moved or change.touches("locked") or not change.same_order("controls"):
+            self.rebuild()
+            return
+        column = self.sheet.layout()
+        assert column is not None
+        for control in change.things("controls") & set(self.instruments):
+            old = self.instruments[control]
+            had_focus = old.hasFocus()
+            column.replaceWidget(old, self._instrument(control))
+            old.hide()
+            old.deleteLater()
+            if had_focus:
+                self.instruments[control].setFocus()
+        self._tell_leads()
+
+    def _tell_leads(self) -> None:
+        """What each control leads may be something else."""
+        for instrument in self.instruments.values():
+            instrument.tell_leads()
 
     def rebuild(self) -> None:
         """Lay the instruments out anew, group by group."""
@@ -189,8 +223,7 @@ class Desk(QWidget):
         first = next(iter(values))
         names = f"move {owner_name(rig, first)}"
         what = names if len(every) <= len(values) else f"{names} and {len(every) - 1} more"
-        for control, value in every.items():
-            self.document.move(control, value, gesture or what)
+        self.document.move_all(every, what, gesture or what)
         if not gesture:
             self.document.settle()
 

@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from gremio.core.inspect.reach import Reach, told
 from gremio.core.quantity import Kind
 from gremio.core.rig.model import Control
+from gremio.core.rig.numbers import label
 from gremio.core.rig.scales import decimals_read, meant, position_at, reads, share_of, shown
 from gremio.core.solve.backward import led_parts
 from gremio.desktop.actions.channel_menu import channel_menu
@@ -63,7 +64,7 @@ class Instrument(QWidget):
         self.document, self.control, self.inks = document, control, inks
         self.chosen = False
         self.reach: Reach | None = None
-        entry = document.rig.controls[control]
+        entry = self._entry(control)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName(entry.name)
@@ -73,17 +74,31 @@ class Instrument(QWidget):
         self.field.setVisible(self._make != "switch")
         self.across: QuantityField | None = None
         if self._make == "pad":
-            self.across = self._field(document.rig.controls[entry.across], entry.across)
-        count = len(led_parts(document.program, control))
-        parts = "part" if count == 1 else "parts"
-        self.leads = f"leads {count} {parts}" if count else "leads nothing yet"
-        lesson = document.lesson
-        if lesson is not None and lesson.lead == control:
-            self.leads = "being taught"
+            self.across = self._field(self._entry(entry.across), entry.across)
+        self.leads = ""
+        self.tell_leads()
         self._pull: Pull | None = None
         self._carry: QPointF | None = None
         self._value_ink = ""
         self.take_pose()
+
+    def tell_leads(self) -> None:
+        """Say what the control leads, and what leads it."""
+        document, control = self.document, self.control
+        if control not in document.program.rig.controls:
+            return
+        count = len(led_parts(document.program, control))
+        parts = "part" if count == 1 else "parts"
+        words = f"leads {count} {parts}" if count else "leads nothing yet"
+        drive = document.program.drives.get(control)
+        if drive is not None and drive.leads:
+            words = f"led by {label(document.rig, drive.leads[0])}; {words}"
+        lesson = document.teaching.lesson
+        if lesson is not None and lesson.lead == control:
+            words = "being taught"
+        if words != self.leads:
+            self.leads = words
+            self.update()
 
     def _field(self, entry: Control, control: str) -> QuantityField:
         field = value_field(entry, entry.name, self)
@@ -96,10 +111,14 @@ class Instrument(QWidget):
 
     def standing(self) -> Standing:
         """The control as it stands now."""
-        entry = self.document.rig.controls[self.control]
+        entry = self._entry(self.control)
         pose = self.document.pose
         at = {c: pose.at(c) for c in (self.control, entry.across) if c}
-        return standing(self.document.rig, self.control, at)
+        return standing(pose.rig, self.control, at)
+
+    def _entry(self, control: str) -> Control:
+        """A control with its range as it stands now."""
+        return self.document.pose.rig.controls[control]
 
     def sizeHint(self) -> QSize:
         """Wide enough to read a scale."""

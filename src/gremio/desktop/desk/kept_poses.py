@@ -24,6 +24,7 @@ from PyQt6.QtWidgets import (
 
 from gremio.core.edit.desk import blended, keep_pose, remove_pose, rename_pose
 from gremio.core.rig.find import free_name
+from gremio.desktop.document.change import Change
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.areas import clear
 from gremio.desktop.fields.pieces import link_button
@@ -154,13 +155,17 @@ class KeptPoses(QWidget):
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(0, 2, 0, 2)
         self._column.setSpacing(0)
-        document.rig_changed.connect(self.rebuild)
+        document.rig_changed.connect(self._take_rig)
         self.rebuild()
 
     def set_inks(self, inks: Inks) -> None:
         """Draw by day or by night."""
         self.inks = inks
         self.rebuild()
+
+    def _take_rig(self, change: Change) -> None:
+        if change.touches("poses", "locked") or not change.same_order("controls"):
+            self.rebuild()
 
     def rebuild(self) -> None:
         """List the poses anew."""

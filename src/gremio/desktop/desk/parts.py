@@ -20,6 +20,7 @@ from gremio.core.edit.parts import rename_part
 from gremio.core.rig.channels import freed, key
 from gremio.core.rig.links import link_symbol
 from gremio.core.rig.model import Rig
+from gremio.desktop.document.change import Change
 from gremio.desktop.document.document import Document
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import DAY, Inks
@@ -57,7 +58,9 @@ class _Row(QStyledItemDelegate):
         top = box.top() + (box.height() - 16) / 2
         draw_symbol(painter, part.joint.kind, QPointF(box.left() + 2, top), inks.ink)
         painter.setPen(QColor(inks.ink))
-        painter.setFont(text_font(9, bold=selected))
+        font = text_font(9, bold=selected)
+        font.setStrikeOut(part_id in document.pose.hidden)
+        painter.setFont(font)
         room = box.adjusted(24, 0, -30, 0)
         name = painter.fontMetrics().elidedText(
             part.name, Qt.TextElideMode.ElideRight, room.width()
@@ -92,6 +95,7 @@ class Parts(QWidget):
         self.inks: Inks = DAY
         self._items: dict[str, QTreeWidgetItem] = {}
         self._filling = False
+        self._hidden: frozenset[str] = frozenset()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 8, 0, 0)
         layout.setSpacing(4)
@@ -124,14 +128,37 @@ class Parts(QWidget):
         self.tree.itemChanged.connect(self._renamed)
         layout.addWidget(self.tree, 1)
         layout.addStretch()
-        document.rig_changed.connect(self.rebuild)
+        document.rig_changed.connect(self._take_rig)
         document.selection_changed.connect(self._take_selection)
+        document.pose_changed.connect(self._take_pose)
         self.rebuild()
 
     def set_inks(self, inks: Inks) -> None:
         """Draw by day or by night."""
         self.inks = inks
         self.tree.viewport().update()
+
+    def _take_rig(self, change: Change) -> None:
+        """Redo the rows concerned; the tree where parts came, went, or were mounted elsewhere."""
+        changed = change.things("parts")
+        same = change.same_order("parts") and all(
+            change.before.parts[i].parent == change.after.parts[i].parent for i in changed
+        )
+        if not same:
+            self.rebuild()
+            return
+        self._filling = True
+        for part_id in changed:
+            self._items[part_id].setText(0, self.document.rig.parts[part_id].name)
+        self._filling = False
+        if change.compiles:
+            self.tree.viewport().update()
+
+    def _take_pose(self) -> None:
+        """What is hidden is struck through."""
+        if self.document.pose.hidden != self._hidden:
+            self._hidden = self.document.pose.hidden
+            self.tree.viewport().update()
 
     def rebuild(self) -> None:
         """Fill the tree anew."""

@@ -2,53 +2,44 @@
 
 from __future__ import annotations
 
-import threading
-import time
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import replace
+from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 import msgspec
 import numpy as np
 import numpy.typing as npt
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
-from gremio.core.edit.controls import set_values
 from gremio.core.edit.history import History
 from gremio.core.edit.numbers import set_numbers
 from gremio.core.files import rig_file
+from gremio.core.files.rig_file import Opened
 from gremio.core.files.sources import model_shelf
-from gremio.core.make import teach
-from gremio.core.make.teach import Lesson
-from gremio.core.problem import GremioError, Note
+from gremio.core.problem import GremioError
 from gremio.core.rig.channels import freed, split
 from gremio.core.rig.model import Formula, Rig
-from gremio.core.rig.numbers import channels_of, exists, is_put, label, number_word, owner_name
-from gremio.core.rig.solids import AnySolid
-from gremio.core.shape.geometry import Geometry
+from gremio.core.rig.numbers import (
+    channels_of,
+    exists,
+    home_value,
+    is_put,
+    label,
+    number_word,
+    owner_name,
+)
+from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.backward import Held, move
-from gremio.core.solve.evaluate import evaluate, rolled_on, warm_up
+from gremio.core.solve.evaluate import evaluate, rolled_on
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program, compile_rig
 from gremio.core.solve.pulling import pull
+from gremio.desktop.document.change import Change
+from gremio.desktop.document.looking import Looking
+from gremio.desktop.document.teaching import Teaching
 
-# How long after a change what is wrong is looked for (ms); and how long nothing has changed
-# before the machine itself is looked over, which takes a while (s).
-_A_MOMENT = 60
-_AT_REST = 0.35
 Edit = Callable[[Rig], Rig]
 Array = npt.NDArray[np.float64]
-
-if TYPE_CHECKING:
-    from gremio.core.inspect.finding import Finding
-
-
-# Where the rig differs in one of these, more than values has changed.
-_COMPILED = (
-    *("parts", "controls", "links", "sources", "measures", "paths", "closures", "struts"),
-    *("constraints", "strands", "poses", "locked", "name"),
-)
 LOCKED = "The rig is locked for the animator: only controls and their faces move anything."
 
 
@@ -59,54 +50,48 @@ def _only_moves(before: Rig, after: Rig) -> bool:
 
 
 class Document(QObject):
-    """One open rig.
+    """One open rig: its history, its pose, what is selected. What is taught, and what is wrong,
+    are with `teaching` and `looking`.
 
-    rig_changed: anything but the present values is another one. pose_changed: after that,
-    and whenever a value moves. selection_changed, file_changed: as they say.
-    looked_over: a moment later, when what is wrong may be asked for without holding up a drag.
-    said: a message for the person at the screen. taught: a cam begins to be taught, or ends, or
-    what is changed and not recorded is something else.
+    rig_changed: anything but the present values is another one; with what changed (Change).
+    pose_changed: after that, and whenever a value moves. selection_changed, file_changed: as they
+    say. said: a message for the person at the screen.
     """
 
-    rig_changed = pyqtSignal()
+    rig_changed = pyqtSignal(object)
     pose_changed = pyqtSignal()
     selection_changed = pyqtSignal()
     file_changed = pyqtSignal()
     said = pyqtSignal(str)
-    looked_over = pyqtSignal()
-    taught = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
         self.shelf = model_shelf()
-        self._machine: tuple[Program, list[Finding]] | None = None
-        self._look = QTimer(self)
-        self._look.setSingleShot(True)
-        self._look.setInterval(_A_MOMENT)
-        self._look.timeout.connect(self._look_over)
-        self._looking: threading.Thread | None = None
-        self._last_change = 0.0
-        self.pose_changed.connect(self._look_soon)
+        self.teaching = Teaching(self)
+        self.looking = Looking(lambda: self._pose, lambda: self._others)
+        self.pose_changed.connect(self.looking.soon)
         self.path: Path | None = None
+        self.opened: Opened | None = None
         self.selected = ""
         # What edits are part of while a word on the Card is pulled.
         self.gesture = ""
         # Key of the channel that was copied as a link.
         self.copied = ""
-        self.lesson: Lesson | None = None
-        self._left: Lesson | None = None
         self._told = ""
         self.start(Rig(), None)
 
-    def start(self, rig: Rig, path: Path | None, saved: bool = True) -> None:
-        """Put another rig on the table. saved: whether the file holds just this."""
+    def start(
+        self, rig: Rig, path: Path | None, saved: bool = True, opened: Opened | None = None
+    ) -> None:
+        """Put another rig on the table. saved: whether the file holds just this. opened: the file
+        as it was read."""
         self.history = History(rig)
         self._saved: Rig | None = rig if saved else None
-        self.path = path
+        self.path, self.opened = path, opened
         self.selected = ""
-        self.lesson = self._left = None
+        self.teaching.forget()
         self._compile()
-        self.rig_changed.emit()
+        self.rig_changed.emit(Change(rig, rig, anew=True))
         self.pose_changed.emit()
         self.selection_changed.emit()
         self.file_changed.emit()
@@ -131,64 +116,17 @@ class Document(QObject):
         """Whether there is something that the file does not hold."""
         return self.rig is not self._saved and self.rig != self._saved
 
-    def notes(self) -> list[Note]:
-        """All that is wrong now: with the rig, its models, its pose, and the machine."""
-        return [finding.note for finding in self.findings()]
-
-    def findings(self) -> list[Finding]:
-        """The notes, with what would mend them."""
-        from gremio.core.inspect.finding import Finding
-        from gremio.core.inspect.findings import sorted_findings
-        from gremio.core.solve.strands import strand_notes
-
-        machine = self._machine
-        if machine is None or machine[0] is not self.program:
-            machine = self._judge(self.rig, self.program)
-        told = [*self.pose.notes, *strand_notes(self.pose), *self._shelf_notes]
-        return sorted_findings([*map(Finding, told), *machine[1]])
-
     @property
-    def judged(self) -> bool:
-        """Whether the machine, as it is now, has been looked over."""
-        return self._machine is not None and self._machine[0] is self._program
+    def read_only(self) -> bool:
+        """Whether the file says what this Gremio does not know, so that saving would lose it."""
+        return self.opened is not None and bool(self.opened.unknown)
 
-    def _look_over(self) -> None:
-        """Tell that what is wrong may be asked for. The machine is looked over beside the
-        window, when hands rest: every control is swept, and what closes loops is loaded."""
-        busy = self._looking is not None and self._looking.is_alive()
-        if self.judged:
-            self.looked_over.emit()
-        elif busy or time.monotonic() - self._last_change < _AT_REST:
-            self._look.start()
-        else:
-            about = self.rig, self._program
-            self._looking = threading.Thread(target=self._judge, args=about, daemon=True)
-            self._looking.start()
-            self._look.start()
-
-    def _judge(self, rig: Rig, program: Program) -> tuple[Program, list[Finding]]:
-        """Find out what is wrong with the machine; safe beside the window, for rig and program
-        never change."""
-        from gremio.core.inspect.findings import machine_findings
-
-        found: list[Finding] = []
-        try:
-            warm_up(program)
-            found = machine_findings(rig, program)
-        finally:
-            self._machine = (program, found)
-        return program, found
-
-    def _look_soon(self) -> None:
-        self._last_change = time.monotonic()
-        if not self._look.isActive():
-            self._look.start()
+    # ── in step ────────────────────────────────────────────────────
 
     def _compile(self) -> None:
-        lesson = self.lesson
-        bench_rig = teach.bench_rig(self.rig, lesson) if lesson else self.rig
-        self._program = compile_rig(bench_rig, self.geometry)
-        self._shelf_notes = self.shelf.notes(self.rig)
+        self._program = compile_rig(self.teaching.bench_rig(self.rig), self.geometry)
+        opened = () if self.opened is None else self.opened.notes
+        self._others = [*opened, *self.shelf.notes(self.rig)]
         self._last_values: dict[str, float] = {}
         self._formulas = [
             channel
@@ -197,16 +135,15 @@ class Document(QObject):
         ]
         self._solve()
 
-    def geometry(self, solid: AnySolid) -> Geometry:
-        """The surface of a solid of the rig."""
-        return self.shelf.geometry(self.rig, solid)
+    @property
+    def geometry(self) -> GeometryOf:
+        """What finds the surface of a solid of the rig; boxes stand in for models that can't be
+        had, which is told."""
+        return partial(self.shelf.geometry, self.rig)
 
     def inputs(self) -> Mapping[str, float]:
-        """Where everything is put now (SI, by channel key); while a cam is taught, where that
-        has it, or a hand."""
-        if self.lesson is None:
-            return self.rig.at
-        return teach.inputs(self._program, self.rig, self.lesson)
+        """Where everything is put now (SI, by channel key)."""
+        return self.teaching.inputs(self._program, self.rig)
 
     def _solve(self) -> None:
         self._pose = evaluate(self._program, self.inputs(), self._last_values).frame(0)
@@ -214,20 +151,29 @@ class Document(QObject):
         for channel in self._formulas:
             self._last_values[channel] = self._pose.at(channel)
 
+    def compile_anew(self) -> None:
+        """Make the rig ready to run anew, and tell the views."""
+        self._compile()
+        self.rig_changed.emit(Change(self.rig, self.rig, anew=True))
+        self.pose_changed.emit()
+
+    def solve_anew(self) -> None:
+        """Bring the pose in step with what is put, and tell the views."""
+        self._solve()
+        self.pose_changed.emit()
+
     def _show(self, before: Rig) -> None:
         """Bring program and pose in step with the rig, and tell the views."""
-        same = all(getattr(before, field) is getattr(self.rig, field) for field in _COMPILED)
-        lesson = self.lesson
-        if lesson is not None and not exists(self.rig, lesson.lead):
-            self.lesson = None
-            self.taught.emit()
-        if same:
-            self._solve()
-        else:
+        change = Change(before, self.rig)
+        self.teaching.ends_with(self.rig)
+        if change.compiles:
             self._compile()
+        else:
+            self._solve()
+        if change.fields - {"at"}:
             if self.selected and not self.knows(self.selected):
                 self.select("")
-            self.rig_changed.emit()
+            self.rig_changed.emit(change)
         self.pose_changed.emit()
         self.file_changed.emit()
 
@@ -236,6 +182,8 @@ class Document(QObject):
         rig = self.rig
         things = (rig.parts, rig.controls, rig.links, rig.measures, rig.closures, rig.struts)
         return any(thing in t for t in (*things, rig.constraints, rig.paths, rig.strands))
+
+    # ── edits ──────────────────────────────────────────────────────
 
     def edit(self, what: str, change: Edit, gesture: str = "") -> bool:
         """Make an edit that can be undone. what: "move high stop of Upper gate".
@@ -294,28 +242,50 @@ class Document(QObject):
             self.selected = thing
             self.selection_changed.emit()
 
+    # ── moving ─────────────────────────────────────────────────────
+
     def move(self, channel: str, wanted: float, gesture: str = "") -> bool:
-        """Bring a channel as near to a value (SI) as it can go, by the input that leads it.
+        """Bring a number as near to a value (SI) as it can go, by the input that leads it.
 
         Says why when it can't be moved; returns whether it could.
         """
+        return self.move_all({channel: wanted}, "", gesture)
+
+    def move_all(self, values: Mapping[str, float], what: str = "", gesture: str = "") -> bool:
+        """Bring several numbers (SI by key) as near to values as they can go, each by the input
+        that leads it: one edit, one solve. what: the edit, as undo says it.
+
+        Says why when one can't be moved; returns whether any could.
+        """
+        put: dict[str, float] = {}
+        for channel, wanted in values.items():
+            found = self._input_for(channel, wanted, gesture)
+            if found is not None:
+                put[found[0]] = found[1]
+        if not put:
+            return False
+        return self.put(put, what or self._moving(next(iter(put))), gesture)
+
+    def _input_for(self, channel: str, wanted: float, gesture: str) -> tuple[str, float] | None:
+        """The input that brings a number to a value, and where it must be; None, with the reason
+        said, where there is none."""
         if self.rig.locked and split(channel)[1]:
             self.said.emit(LOCKED)
-            return False
+            return None
         if channel not in self.program.channel_row and exists(self.rig, channel):
-            return self.put({channel: wanted}, self._moving(channel), gesture)
+            return channel, wanted
         answer = move(self.program, self.pose, channel, wanted)
         if isinstance(answer, Held):
             self.said.emit(answer.text)
-            return False
+            return None
         if answer.short and self._told != (gesture or channel):
             self._told = gesture or channel
             self.said.emit(answer.short)
         self._tell_untaught(channel, answer.channel, gesture)
-        return self.put({answer.channel: answer.value}, self._moving(answer.channel), gesture)
+        return answer.channel, answer.value
 
     def _moving(self, channel: str) -> str:
-        """What moving a number is called: "move Paddle", "move low stop of Upper gate"."""
+        """What moving a number is called: "move Paddle", "low stop of Upper gate"."""
         owner = owner_name(self.rig, split(channel)[0])
         if is_put(self.rig, channel):
             return f"move {owner}"
@@ -323,11 +293,10 @@ class Document(QObject):
 
     def _tell_untaught(self, channel: str, moved: str, gesture: str) -> None:
         """Say, once in a gesture, that what was pulled is not what is taught."""
-        lesson = self.lesson
-        if lesson is None or teach.is_taught(self.program, lesson, moved):
+        if self.teaching.lesson is None or self.teaching.is_taught(moved):
             return
-        told = teach.why_not_taught(self.program, lesson, channel)
-        if told and channel != lesson.lead and self._told != (gesture or channel):
+        told = self.teaching.why_not(channel)
+        if told and self._told != (gesture or channel):
             self._told = gesture or channel
             self.said.emit(told)
 
@@ -346,84 +315,29 @@ class Document(QObject):
                 self._told = gesture
                 self.said.emit(answer.text)
             return False
-        owner = split(answer.channel)[0]
-        return self.put({answer.channel: answer.value}, f"move {owner_name(self.rig, owner)}",
-                        gesture)  # fmt: skip
+        return self.put({answer.channel: answer.value}, self._moving(answer.channel), gesture)
 
     def put(self, values: dict[str, float], what: str, gesture: str = "") -> bool:
-        """Put inputs somewhere (SI by key); wheels roll as far as that takes them. What is
-        being taught is kept with the lesson."""
+        """Put inputs somewhere (SI by key); wheels roll as far as that takes them. Numbers that
+        no hand puts are changed in their things. What is being taught is kept with the lesson."""
         quiet = {c: v for c, v in values.items() if not is_put(self.rig, c)}
-        if quiet:
-            return self.edit(what, lambda rig: set_numbers(rig, values), gesture)
         before = self.inputs()
-        rolled = rolled_on(self.program, before, {**before, **values})
+        hands = {c: v for c, v in values.items() if c not in quiet}
+        rolled = rolled_on(self.program, before, {**before, **hands}) if hands else {}
         rolled = {c: v for c, v in rolled.items() if v != before.get(c)}
-        lesson = self.lesson
-        if lesson is None:
-            return self.edit(what, lambda rig: set_values(rig, rolled), gesture)
-        ours = {c: v for c, v in rolled.items() if not teach.is_taught(self.program, lesson, c)}
-        done = not ours or self.edit(what, lambda rig: set_values(rig, ours), gesture)
-        theirs = {c: v for c, v in rolled.items() if c not in ours}
-        if theirs:
-            self._learn(teach.put(self.program, self.rig, lesson, theirs))
-        return done
-
-    # ── teaching ───────────────────────────────────────────────────
-
-    def begin_lesson(self, lesson: Lesson) -> None:
-        """Let a cam be taught; what was left unrecorded of it the last time is there again."""
-        left = self._left
-        if left is not None and (left.lead, left.link) == (lesson.lead, lesson.link):
-            lesson = left
-        self.lesson = lesson
-        self._recompiled()
-        if not lesson.link and not lesson.marks:
-            self.lesson = replace(lesson, marks=(self.pose.at(lesson.lead),))
-            self.taught.emit()
-
-    def end_lesson(self) -> None:
-        """Let the cam lead again; what is not recorded is kept in case it is taught again."""
-        self._left, self.lesson = self.lesson, None
-        self._recompiled()
-
-    def _recompiled(self) -> None:
-        self._compile()
-        self.rig_changed.emit()
-        self.pose_changed.emit()
-        self.taught.emit()
-
-    def _learn(self, lesson: Lesson) -> None:
-        self.lesson = lesson
-        self._solve()
-        self.pose_changed.emit()
-        self.taught.emit()
-
-    def drop_taught(self, *channels: str) -> None:
-        """Let some of what is changed, or all of it, stand again where the cam has it."""
-        if self.lesson is not None:
-            self._learn(teach.dropped(self.lesson, *channels))
-
-    def record(self) -> bool:
-        """Record a station where things stand now; returns whether it was made."""
-        lesson = self.lesson
-        if lesson is None:
-            return False
-
-        def change(rig: Rig) -> Rig:
-            rig, self.lesson = teach.record(self.program, rig, lesson)
-            return rig
-
-        done = self.edit("record a station", change)
-        self.settle()
-        self.taught.emit()
+        taught = {c: v for c, v in rolled.items() if self.teaching.is_taught(c)}
+        ours = {**quiet, **{c: v for c, v in rolled.items() if c not in taught}}
+        done = True
+        if ours or not taught:
+            done = self.edit(what, lambda rig: set_numbers(rig, ours), gesture)
+        if taught:
+            self.teaching.put(taught)
         return done
 
     def send_home(self, channels: Iterable[str]) -> None:
         """Bring channels home, each by the input that leads it."""
-        for channel in channels:
-            row = self.program.channel_row[channel]
-            self.move(channel, float(self.program.home[row]), "send home")
+        homes = {channel: home_value(self.rig, channel) for channel in channels}
+        self.move_all(homes, "send home", "send home")
         self.settle()
 
     def moving_part(self, part: str | None) -> str | None:
@@ -444,16 +358,23 @@ class Document(QObject):
         """Keys of the channels of a part, control or constraint."""
         return channels_of(self.rig, thing)
 
-    def save(self, path: Path) -> None:
-        """Write the rig. Raises FileProblem; the older file is then as it was."""
-        rig_file.write(self.rig, path)
+    def save(self, path: Path) -> Path | None:
+        """Write the rig; where a file of an older version stood, that is kept beside it, and its
+        path returned. A file whose rig did not change keeps its bytes. Raises FileProblem; the
+        older file is then as it was."""
+        kept = None
+        same = path == self.path and self.opened is not None and self.rig is self.opened.rig
+        if not same:
+            if path == self.path and self.opened is not None:
+                kept = rig_file.keep_older(self.opened, path)
+            rig_file.write(self.rig, path)
+            self.opened = None
         self.path = path
         self._saved = self.rig
         self.file_changed.emit()
+        return kept
 
     def look_again(self) -> None:
         """Read the models behind the shapes anew."""
         self.shelf.forget()
-        self._compile()
-        self.rig_changed.emit()
-        self.pose_changed.emit()
+        self.compile_anew()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
@@ -51,6 +52,8 @@ class QuantityField(QLineEdit):
         self.whole = False
         # Makes the menu of the right button, where there is one of its own.
         self.offer: Callable[[QWidget], QMenu] | None = None
+        # What a letter does while nothing is typed yet: no quantity begins with one.
+        self.acts: dict[str, Callable[[], object]] = {}
         self.value: float | None = None
         self._entered = False
         self.setFont(digit_font())
@@ -94,6 +97,13 @@ class QuantityField(QLineEdit):
             self._mark(True)
             self.refused.emit(str(problem))
             return
+        if self.whole and abs(value - round(value)) > 1e-9:
+            self._mark(True)
+            self.refused.emit(
+                f"{self.what} takes whole numbers: {self.text().strip()} is none. "
+                f"Type {math.floor(value)} or {math.ceil(value)}."
+            )
+            return
         self._take(value)
 
     def _take(self, value: float) -> None:
@@ -124,7 +134,10 @@ class QuantityField(QLineEdit):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Escape restores; up and down nudge."""
-        if event.key() == Qt.Key.Key_Escape:
+        act = self.acts.get(event.text().lower())
+        if act is not None and not self.isModified() and self.selectedText() == self.text():
+            act()
+        elif event.key() == Qt.Key.Key_Escape:
             self._restore()
             self.clearFocus()
         elif event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):

@@ -24,6 +24,8 @@ _MODELS = "Models (" + " ".join(f"*{ending}" for ending in ENDINGS) + ")"
 _RIGS = "Gremio rigs (*.gremio)"
 _READ = "Rigs (*.gremio *.urdf)"
 _SECONDS = 4.0
+_SAVE_AS = "Save it as another file, which is then without what is not known."
+_READ_ONLY = f"It is open to be read only. {_SAVE_AS}"
 
 
 class Files:
@@ -39,7 +41,7 @@ class Files:
         bench: Bench,
         card: Card,
         keeper: Keeper,
-        show_rig: Callable[[Rig, Path | None, bool], None],
+        show_rig: Callable[[Rig, Path | None, bool, rig_file.Opened | None], None],
     ) -> None:
         self.window, self.document, self.bench = window, document, bench
         self.card, self.keeper, self._show_rig = card, keeper, show_rig
@@ -55,7 +57,7 @@ class Files:
     def new(self) -> None:
         """An empty rig."""
         if self.leave():
-            self._show_rig(Rig(), None, True)
+            self._show_rig(Rig(), None, True, None)
 
     def open(self) -> None:
         """Ask for a rig and open it."""
@@ -79,6 +81,7 @@ class Files:
             return False
         self.document.shelf.forget()
         lost: list[Note] = []
+        opened: rig_file.Opened | None = None
         try:
             if path.suffix.lower() == ".urdf":
                 from gremio.core.files.urdf_in import read_urdf
@@ -86,25 +89,33 @@ class Files:
                 rig, lost = read_urdf(path, self.document.shelf)
                 saved = False
             else:
-                rig = rig_file.read(path)
+                opened = rig_file.open_file(path)
+                rig = opened.rig
         except GremioError as problem:
             self._say(str(problem))
             return False
-        self._show_rig(rig, path if saved else named, saved)
-        notes = [*lost, *self.document.notes()]
-        if notes:
+        self._show_rig(rig, path if saved else named, saved, opened)
+        notes = [*lost, *self.document.looking.notes()]
+        if opened is not None and opened.unknown:
+            self._say(f"{rig_file.unknown_words(opened, path.name)} {_READ_ONLY}")
+        elif notes:
             more = f" ({len(lost)} such things in {path.name}.)" if len(lost) > 1 else ""
             self._say(notes[0].text + more)
         return True
 
     def save(self) -> bool:
         """Save where it was opened from; ask where, the first time."""
+        if self.document.read_only:
+            self._say(f"{self.document.rig.name} is open to be read only. {_SAVE_AS}")
+            return False
         if self.document.path is None:
             return self.save_as()
         return self.save_path(self.document.path)
 
     def save_as(self) -> bool:
         """Ask where to save."""
+        if self.document.read_only and not self._may_lose():
+            return False
         name = str(Path(self._folder()) / f"{self.document.rig.name}.gremio")
         path, _ = QFileDialog.getSaveFileName(self.window, "Save the rig", name, _RIGS)
         return bool(path) and self.save_path(Path(path).with_suffix(".gremio"))
@@ -112,13 +123,30 @@ class Files:
     def save_path(self, path: Path) -> bool:
         """Save there; says why when it can't."""
         try:
-            self.document.save(path)
+            kept = self.document.save(path)
         except GremioError as problem:
             self._say(str(problem))
             return False
         self.keeper.drop()
-        self._say(f"Saved as {path.name}.")
+        older = f" The file of before is kept as {kept.name}." if kept else ""
+        self._say(f"Saved as {path.name}.{older}")
         return True
+
+    def _may_lose(self) -> bool:
+        """Ask whether a copy without what this Gremio does not know should be saved."""
+        opened = self.document.opened
+        assert opened is not None
+        box = QMessageBox(self.window)
+        box.setWindowTitle("What would be lost")
+        box.setText(
+            f"{rig_file.unknown_words(opened, 'The file')} A copy that is saved here is without it."
+        )
+        save = box.addButton("Save a copy without it", QMessageBox.ButtonRole.AcceptRole)
+        stay = box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
+        box.setDefaultButton(stay)
+        box.setEscapeButton(stay)
+        box.exec()
+        return box.clickedButton() is save
 
     def may_leave(self) -> bool:
         """Ask what to do with unsaved work; False to stay."""

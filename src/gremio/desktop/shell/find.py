@@ -1,4 +1,4 @@
-"""Find anything: every part, control, link and action by name."""
+"""Find anything: every part, control, link, number and action by name."""
 
 from __future__ import annotations
 
@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QLabel, QLineEdit, QListWidget, QListWidgetItem, QVB
 
 from gremio.core.rig.links import link_label
 from gremio.core.rig.model import Constraint, Control, Measure, Part, Path, Strand, Strut
+from gremio.core.rig.numbers import OWNERS, full_label, numbers_of
 from gremio.desktop.document.document import Document
 from gremio.desktop.shell.keys import Keys
 
@@ -53,6 +54,21 @@ def entries_of(document: Document, actions: Iterable[QAction]) -> list[Entry]:
     return found
 
 
+def numbers_called(document: Document, text: str, show: Callable[[str], None]) -> list[Entry]:
+    """The numbers, of whatever there is, whose name holds all words typed."""
+    rig, words = document.rig, text.lower().split()
+    if not words:
+        return []
+    every = (key for owner in OWNERS for thing in owner.things(rig)
+             for key in numbers_of(rig, thing))  # fmt: skip
+    named = ((key, full_label(rig, key)) for key in every if key not in rig.controls)
+    return [
+        Entry(name, "number", partial(show, key))
+        for key, name in named
+        if all(word in name.lower() for word in words)
+    ]
+
+
 def matching(entries: list[Entry], text: str) -> list[Entry]:
     """Entries that hold all words typed, those that begin with the text first."""
     words = text.lower().split()
@@ -63,15 +79,22 @@ def matching(entries: list[Entry], text: str) -> list[Entry]:
 class Finder(QWidget):
     """A field and what matches; arrows and Enter choose, Escape leaves."""
 
-    def __init__(self, document: Document, keys: Keys, parent: QWidget) -> None:
+    def __init__(
+        self,
+        document: Document,
+        keys: Keys,
+        show_number: Callable[[str], None],
+        parent: QWidget,
+    ) -> None:
         super().__init__(parent)
+        self._show_number = show_number
         self.setObjectName("find")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.document, self.keys = document, keys
         layout = QVBoxLayout(self)
         layout.setContentsMargins(8, 8, 8, 8)
         self.field = QLineEdit()
-        self.field.setPlaceholderText("A part, a control, a link, or something to do")
+        self.field.setPlaceholderText("A part, a control, a link, a number, or something to do")
         self.field.setAccessibleName("Find anything")
         self.field.textChanged.connect(self._fill)
         self.field.installEventFilter(self)
@@ -98,7 +121,10 @@ class Finder(QWidget):
         self.field.setFocus()
 
     def _fill(self, text: str) -> None:
-        self._shown = matching(entries_of(self.document, self.keys.entries.values()), text)[:_MOST]
+        found = matching(entries_of(self.document, self.keys.entries.values()), text)
+        if len(found) < _MOST:
+            found += matching(numbers_called(self.document, text, self._show_number), text)
+        self._shown = found[:_MOST]
         self.list.clear()
         for entry in self._shown:
             self.list.addItem(QListWidgetItem(f"{entry.name}    {entry.kind}"))

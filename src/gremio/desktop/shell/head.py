@@ -49,7 +49,7 @@ class Head(QWidget):
         line.addWidget(self.notes)
         self._shown = ("", False, -1)
         document.file_changed.connect(self.take)
-        document.looked_over.connect(self._take_notes)
+        document.looking.done.connect(self._take_notes)
         self._count = 0
         self.take()
 
@@ -62,14 +62,14 @@ class Head(QWidget):
         """Show the rig's name, whether it is saved, and how many notes there are."""
         document = self.document
         name = document.path.stem if document.path else document.rig.name
-        count = self._count if self._count or document.judged else _LOOKING
+        count = self._count if self._count or document.looking.judged else _LOOKING
         shown = name, document.changed, count
         if shown != self._shown:
             self._shown = shown
             self._show(*shown)
 
     def _take_notes(self) -> None:
-        self._count = len(self.document.notes())
+        self._count = len(self.document.looking.notes())
         self.take()
 
     def _show(self, name: str, changed: bool, count: int) -> None:

@@ -247,7 +247,7 @@ class Window(QMainWindow):
         """Finds anything; made when it is first asked for."""
         from gremio.desktop.shell.find import Finder
 
-        return Finder(self.document, self.keys, self)
+        return Finder(self.document, self.keys, self.card.show_number, self)
 
     def find_anything(self) -> None:
         """Open the field that finds anything."""
@@ -264,7 +264,7 @@ class Window(QMainWindow):
             elif self.card.making is not None:
                 self.files.leave_model()
                 self.card.leave()
-            elif self.document.lesson is not None:
+            elif self.document.teaching.lesson is not None:
                 asking.teach(self)
             else:
                 self.document.select("")
@@ -324,9 +324,15 @@ class Window(QMainWindow):
         if self.files.leave():
             self.show_rig(rig_file.read(KEPT))
 
-    def show_rig(self, rig: Rig, path: Path | None = None, saved: bool = True) -> None:
+    def show_rig(
+        self,
+        rig: Rig,
+        path: Path | None = None,
+        saved: bool = True,
+        opened: rig_file.Opened | None = None,
+    ) -> None:
         """Put another rig on the table, with all of it in the picture."""
-        self.document.start(rig, path, saved)
+        self.document.start(rig, path, saved, opened)
         self.bench.frame_anew()
 
     # ── teaching ───────────────────────────────────────────────────

@@ -1,0 +1,70 @@
+"""What an edit changed, so that views redo the rows concerned and not themselves."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+from gremio.core.rig.model import Rig
+
+# Where a rig differs in one of these, it is made ready to run anew; names and poses move nothing.
+COMPILED = (
+    *("parts", "controls", "links", "sources", "measures", "paths", "closures", "struts"),
+    *("constraints", "strands"),
+)
+FIELDS = (*COMPILED, "at", "poses", "locked", "name")
+
+
+@dataclass(frozen=True)
+class Change:
+    """From one rig to another. anew: another rig is on the table, or all is to be looked at."""
+
+    before: Rig
+    after: Rig
+    anew: bool = False
+
+    @cached_property
+    def fields(self) -> frozenset[str]:
+        """The fields of the rig in which something changed."""
+        if self.anew:
+            return frozenset(FIELDS)
+        return frozenset(f for f in FIELDS if getattr(self.before, f) is not getattr(self.after, f))
+
+    @property
+    def compiles(self) -> bool:
+        """Whether the rig is to be made ready to run anew."""
+        return self.anew or not self.fields.isdisjoint(COMPILED)
+
+    def touches(self, *fields: str) -> bool:
+        """Whether something changed in one of some fields."""
+        return not self.fields.isdisjoint(fields)
+
+    def things(self, field: str) -> frozenset[str]:
+        """Ids of what changed, came, or went in a field."""
+        if field not in self.fields:
+            return frozenset()
+        one: Mapping[str, Any] = getattr(self.before, field)
+        two: Mapping[str, Any] = getattr(self.after, field)
+        if self.anew:
+            return frozenset({*one, *two})
+        return frozenset(i for i in {*one, *two} if one.get(i) is not two.get(i))
+
+    def renames_only(self, field: str) -> bool:
+        """Whether things of a field changed in nothing but their names."""
+        one: Mapping[str, Any] = getattr(self.before, field)
+        two: Mapping[str, Any] = getattr(self.after, field)
+        if self.anew or list(one) != list(two):
+            return False
+        return all(_but_name(one[i]) == _but_name(two[i]) for i in self.things(field))
+
+    def same_order(self, field: str) -> bool:
+        """Whether the things of a field are the same, in the same order."""
+        return not self.anew and list(getattr(self.before, field)) == list(
+            getattr(self.after, field)
+        )
+
+
+def _but_name(thing: Any) -> Iterable[Any]:
+    return [getattr(thing, field) for field in thing.__struct_fields__ if field != "name"]
