@@ -250,13 +250,13 @@ def test_a_face_stands_beside_what_its_control_leads_and_is_hidden(at_quay: Hand
 def test_faces_go_along_in_exports_only_when_asked(at_quay: Hand) -> None:
     document = at_quay.window.document
     key = put_face(at_quay, "Hoist")
-    assert b"Hoist, knob" not in baked_glb(document.rig, model_shelf(), None, 1.0)
+    assert b"Hoist, knob" not in baked_glb(document.rig, model_shelf(), None, 1.0)[0]
     face = document.rig.controls[key].face
     assert face is not None
     asked = change_control(
         document.rig, key, replace(document.rig.controls[key], face=replace(face, exported=True))
     )
-    assert b"Hoist, knob" in baked_glb(asked, model_shelf(), None, 1.0)
+    assert b"Hoist, knob" in baked_glb(asked, model_shelf(), None, 1.0)[0]
 
 
 # ── the lock, hiding, copying, pulling at words ──

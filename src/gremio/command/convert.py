@@ -35,7 +35,9 @@ def convert_file(
     elif ending == ".glb":
         from gremio.core.files.glb_out import baked_glb
 
-        atomic.write(target, baked_glb(rig, shelf, control, seconds))
+        data, left_out = baked_glb(rig, shelf, control, seconds)
+        atomic.write(target, data)
+        notes += left_out
     elif ending == ".urdf":
         from gremio.core.files.urdf_out import write_urdf
 

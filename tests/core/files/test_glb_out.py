@@ -161,7 +161,7 @@ def test_a_rope_goes_along_piece_by_piece() -> None:
     rig = gremio.strand(
         build.rig, "hose", ("Post", (0, 0, 1)), ("Hook", (0, 0, 0)), length=1.2, name="Hose"
     )
-    loaded = pygltflib.GLTF2.load_from_bytes(baked_glb(rig, model_shelf(), "Lift", 0.5))
+    loaded = pygltflib.GLTF2.load_from_bytes(baked_glb(rig, model_shelf(), "Lift", 0.5)[0])
     names = [node.name for node in loaded.nodes]
     pieces = [name for name in names if name.startswith("Hose, ")]
     assert len(pieces) > 20 and "Hose" in names

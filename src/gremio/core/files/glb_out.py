@@ -10,10 +10,11 @@ import numpy.typing as npt
 import pygltflib as gltf
 from msgspec.structs import replace
 
+from gremio.core.files.glb_led import lost, never_seen, seen, stretches
 from gremio.core.files.model_in import FROM_Y_UP, linear_of_srgb
-from gremio.core.frames import holds, matrix, quaternions
+from gremio.core.frames import IDENTITY, holds, matrix, quaternions
 from gremio.core.make.faces import with_faces
-from gremio.core.problem import GremioError
+from gremio.core.problem import GremioError, Note
 from gremio.core.rig.channels import key
 from gremio.core.rig.model import Part, Rig, Shape, Strand
 from gremio.core.rig.solids import Cylinder
@@ -38,19 +39,23 @@ def glb(rig: Rig, shelf: Shelf, poses: Poses, seconds: float = 0.0, animation: s
     return _Writer(rig, shelf).write(poses, seconds, animation)
 
 
-def baked_glb(rig: Rig, shelf: Shelf, control: str | None, seconds: float) -> bytes:
-    """A GLB of a rig as it stands, or of a control's whole travel as an animation.
+def baked_glb(
+    rig: Rig, shelf: Shelf, control: str | None, seconds: float
+) -> tuple[bytes, list[Note]]:
+    """A GLB of a rig as it stands, or of a control's whole travel as an animation; and what it
+    can't carry.
 
     control: its name. seconds: how long the travel takes. Raises GremioError.
     """
     rig = with_faces(rig)
     geometry = partial(shelf.geometry, rig)
     if control is None:
-        return glb(rig, shelf, solve(rig, geometry=geometry).poses)
+        return glb(rig, shelf, solve(rig, geometry=geometry).poses), []
     if not 0 < seconds <= 3600:
         raise GremioError("A baked travel takes more than 0 and at most 3600 seconds.")
     frames = max(2, round(seconds * FRAMES_A_SECOND) + 1)
-    return glb(rig, shelf, sweep(rig, control, frames, geometry=geometry), seconds, control)
+    poses = sweep(rig, control, frames, geometry=geometry)
+    return glb(rig, shelf, poses, seconds, control), lost(poses)
 
 
 class _Writer:
@@ -66,6 +71,10 @@ class _Writer:
     def write(self, poses: Poses, seconds: float, animation: str) -> bytes:
         self.locals_of = _local_frames(poses)
         self.moving: list[tuple[int, Array]] = []
+        # In which frames a node is seen, where that changes.
+        self.seen: dict[int, npt.NDArray[np.bool_]] = {}
+        self.rig = poses.frame(0).rig
+        self.stretches = stretches(poses)
         self.below: dict[str, list[str]] = {}
         program = poses.program
         for row, part_id in enumerate(program.part_ids):
@@ -88,12 +97,23 @@ class _Writer:
         return b"".join(self.out.save_to_bytes())
 
     def _part(self, part_id: str, poses: Poses, siblings: list[int]) -> None:
-        """The nodes of a part and all that it carries, once for each of its copies."""
-        part, frames = self.rig.parts[part_id], self.locals_of[part_id]
+        """The nodes of a part and all that it carries, once for each of its copies; none of
+        what is never seen."""
+        part, frames, shown_in = (
+            self.rig.parts[part_id],
+            self.locals_of[part_id],
+            seen(poses, part_id),
+        )
+        if never_seen(poses, part_id):
+            return
         for number, step in enumerate(_copies(part_id, part, poses), start=1):
             name = part.name if number == 1 else f"{part.name}, {number}"
-            index, shown = self._node(replace(part, name=name), step @ frames, siblings)
-            if np.ptp(shown, axis=0).max() > 0:
+            index, shown = self._node(
+                replace(part, name=name), step @ frames, siblings, self.stretches.get(part_id, {})
+            )
+            if not shown_in.all():
+                self.seen[index] = shown_in
+            if np.ptp(shown, axis=0).max() > 0 or index in self.seen:
                 self.moving.append((index, shown))
             for child in self.below.get(part_id, []):
                 self._part(child, poses, self.out.nodes[index].children)
@@ -118,16 +138,29 @@ class _Writer:
             if np.ptp(frames, axis=0).max() > 0:
                 self.moving.append((above[-1], frames))
 
-    def _node(self, part: Part, frames: Array, siblings: list[int]) -> tuple[int, Array]:
+    def _node(
+        self, part: Part, frames: Array, siblings: list[int], stretched: dict[int, Array]
+    ) -> tuple[int, Array]:
         """A node for a part, and its local frames (F, 4, 4). Where a stretched mount would
-        shear what turns in it, the mount gets a node of its own."""
+        shear what turns in it, the mount gets a node of its own; so does a shape that grows."""
         if not all(holds(frame) for frame in frames[:: max(1, len(frames) // 7)]):
             mount = _TO_Y_UP @ matrix(part.mount) @ FROM_Y_UP
             frames = np.linalg.inv(mount) @ frames
             siblings.append(self._add(f"{part.name}, mount", mount))
             siblings = self.out.nodes[siblings[-1]].children
-        index = self._add(part.name, frames[0], self._mesh(part.shapes))
+        still = tuple(shape for i, shape in enumerate(part.shapes) if i not in stretched)
+        index = self._add(part.name, frames[0], self._mesh(still))
         siblings.append(index)
+        for i, stretch in stretched.items():
+            shape = part.shapes[i]
+            grown = matrix(shape.place) @ (
+                np.eye(4) * np.pad(stretch, ((0, 0), (0, 1)), constant_values=1.0)[:, None]
+            )
+            places = _TO_Y_UP @ grown @ FROM_Y_UP
+            mesh = self._mesh((replace(shape, place=IDENTITY),))
+            child = self._add(f"{part.name}, shape {i + 1}", places[0], mesh)
+            self.out.nodes[index].children.append(child)
+            self.moving.append((child, places))
         return index, frames
 
     def _add(self, name: str, local: Array, mesh: int | None = None) -> int:
@@ -203,12 +236,19 @@ class _Writer:
         animation = gltf.Animation(name=name, channels=[], samplers=[])
         for node, frames in moving:
             move, turn, scale = _parts_of(frames)
+            shown = self.seen.get(node)
+            if shown is not None:
+                # Nothing is to be seen of what has no size (glTF 2.0, 3.5.3).
+                scale = scale * shown[:, None]
+                self.out.nodes[node].scale = scale[0].tolist()
             for path, values in (("translation", move), ("rotation", turn), ("scale", scale)):
                 if np.ptp(values, axis=0).max() <= 1e-12:
                     continue
                 kind = gltf.VEC4 if path == "rotation" else gltf.VEC3
                 sampler = gltf.AnimationSampler(
-                    input=clock, output=self._accessor(values, kind), interpolation="LINEAR"
+                    input=clock,
+                    output=self._accessor(values, kind),
+                    interpolation="STEP" if path == "scale" and shown is not None else "LINEAR",
                 )
                 target = gltf.AnimationChannelTarget(node=node, path=path)
                 animation.channels.append(

@@ -35,7 +35,8 @@ _FAR = 1e3
 
 
 def write_urdf(rig: Rig, path: Path, shelf: Shelf) -> list[Note]:
-    """Write a rig, at home, as URDF, with its other shapes as STL in a folder beside it. What
+    """Write a rig, at home, as URDF, without the shapes of what is hidden; its other shapes go as
+    STL into a folder beside it. What
     is constrained stands where its constraint has it at home.
 
     Returns what URDF can't carry, each with the name of the part. Raises FileProblem.
@@ -62,7 +63,9 @@ class _Writer:
         at_home = all_home(rig)
         program = compile_rig(at_home, partial(shelf.geometry, rig))
         standing = evaluate(program, {}).frame(0)
-        self.rig, self.path, self.shelf = release(rig, rig.constraints, standing), path, shelf
+        # What something leads in the data is as it stands at home.
+        self.rig = release(standing.rig, rig.constraints, standing)
+        self.hidden, self.path, self.shelf = standing.hidden, path, shelf
         self.program: Program = compile_rig(all_home(self.rig), partial(shelf.geometry, rig))
         self.notes: list[Note] = []
         self.meshes: dict[str, bytes] = {}
@@ -125,6 +128,8 @@ class _Writer:
                 etree.SubElement(self.root, "link", name=child)
             parent = child
         link = etree.SubElement(self.root, "link", name=name)
+        if part_id in self.hidden:
+            return
         for shape in part.shapes:
             self._visual(link, name, shape)
 

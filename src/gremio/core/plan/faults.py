@@ -134,6 +134,16 @@ def stop_in_loop(rig: Rig, stop: str, channel: str) -> Note:
     return Note("led-stop", name, text)
 
 
+def holds_its_lead(rig: Rig, link: Link) -> Note:
+    """A link leads a stop from what is held by that stop."""
+    names = ", ".join(full_label(rig, channel) for channel in followers(link))
+    text = (
+        f"{link_label(rig, link)[0].upper()}{link_label(rig, link)[1:]} leads {names} from what it "
+        "holds, so that neither can be computed first. Lead it from something else."
+    )
+    return Note("led-stop", names, text)
+
+
 def led_teeth(rig: Rig, channel: str, ratio: Link) -> Note:
     """A dimension of teeth is led, and a ratio counts them."""
     name = full_label(rig, channel)

@@ -13,6 +13,7 @@ from gremio.core.plan.blocks import Block
 from gremio.core.plan.carrying import carriers, part_levels
 from gremio.core.plan.constraint_blocks import constraint_blocks, tied_to_itself
 from gremio.core.plan.faults import (
+    holds_its_lead,
     leads_itself,
     led_teeth,
     led_twice,
@@ -96,10 +97,14 @@ def arrange(rig: Rig) -> Arrangement:
     return found
 
 
-def _arrange(rig: Rig) -> Arrangement:
+def _arrange(rig: Rig, without: frozenset[str] = frozenset()) -> Arrangement:
+    """without: ids of links that lead a stop from what it holds; they are left out."""
     notes: list[Note] = []
     links: dict[str, Link] = {}
     for link_id, whole in rig.links.items():
+        if link_id in without:
+            notes.append(holds_its_lead(rig, whole))
+            continue
         link, lost_followers = _cut_back(rig, whole)
         notes += lost_followers
         lost = _lost(rig, link)
@@ -148,8 +153,16 @@ def _arrange(rig: Rig) -> Arrangement:
             notes.append(tied_to_itself(rig, rig.constraints[last.constraint], channels))
             blocks = [b for b in blocks if b is not last]
         else:
+            left = [b for b in blocks if b.train is not None or not set(b.writes) & set(channels)]
+            if len(left) == len(blocks):
+                # Trains alone are a ring only by a stop that one of them leads.
+                ends = {end for held in stops.values() for end in held}.intersection(channels)
+                leading_it = {i for i, link in links.items() if ends & set(followers(link))}
+                if leading_it:
+                    return _arrange(rig, without | leading_it)
+                left = [b for b in blocks if all(b is not one for one, _ in ring)]
             notes.append(leads_itself(rig, channels))
-            blocks = [b for b in blocks if b.train is not None or not set(b.writes) & set(channels)]
+            blocks = left
     return Arrangement(_levelled(blocks), tuple(notes))
 
 

@@ -362,9 +362,10 @@ class Files:
 
         document = self.document
         try:
-            atomic.write(path, baked_glb(document.rig, document.shelf, control, _SECONDS))
+            data, notes = baked_glb(document.rig, document.shelf, control, _SECONDS)
+            atomic.write(path, data)
         except GremioError as problem:
             self._say(str(problem))
             return
         what = f"The travel of {control} is" if control else "The parts as posed are"
-        self._say(f"{what} in {path.name}.")
+        self._say(" ".join([f"{what} in {path.name}.", *(note.text for note in notes)]))
