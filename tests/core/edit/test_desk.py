@@ -103,7 +103,7 @@ def test_poses_are_renamed_and_forgotten(quay: Rig) -> None:
     rig, one = keep_pose(quay, "One", {"c2": 1.0, "c77": 3.0})
     assert rig.poses[one].values == {"c2": 1.0}
     rig, two = keep_pose(rig, "Two", {})
-    with pytest.raises(GremioError, match="Another pose is called 'Two'"):
+    with pytest.raises(GremioError, match="'Two' is already the name"):
         rename_pose(rig, one, "Two")
     with pytest.raises(GremioError, match="at least one letter"):
         rename_pose(rig, one, " ")

@@ -1,5 +1,6 @@
 from __future__ import annotations
 
+import json
 import math
 from pathlib import Path
 
@@ -7,10 +8,13 @@ import numpy as np
 import pinocchio
 import pytest
 from msgspec.structs import replace
+from typer.testing import CliRunner
 
 import gremio
+from gremio.command.main import app
 from gremio.core.edit.builder import shape
 from gremio.core.edit.links import add_link
+from gremio.core.files import rig_file
 from gremio.core.files.atomic import FileProblem
 from gremio.core.files.sources import model_shelf
 from gremio.core.files.urdf_in import read_urdf
@@ -114,9 +118,60 @@ def test_read_frames_against_pinocchio(seed: int, tmp_path: Path) -> None:
     pinocchio.framesForwardKinematics(model, data, q)
     pose = gremio.solve(rig, values)
     for name in names:
-        # A part may be turned against its link, to have its joint along one of its own axes.
-        at = data.oMf[model.getFrameId(name)].homogeneous[:3, 3]
-        assert pose.part(name).world[:3, 3] == pytest.approx(at, abs=1e-9)
+        there = data.oMf[model.getFrameId(name)].homogeneous
+        assert pose.part(name).world == pytest.approx(there, abs=1e-9)
+
+
+AXES = ("0 0 -1", "0.6 0 0.8", "-1 0 0", "0.36 0.48 -0.8")
+
+
+@pytest.mark.parametrize("axis", AXES)
+@pytest.mark.parametrize("kind", ["revolute", "prismatic"])
+def test_an_axis_any_way_comes_in_poses_and_goes_out_with_every_frame(
+    axis: str, kind: str, tmp_path: Path
+) -> None:
+    """Each link keeps the frame its file gives it, against another library: read, as the command
+    tells it, and written out again."""
+    file = tmp_path / "arm.urdf"
+    file.write_text(
+        '<robot name="arm"><link name="base"/><link name="arm"/><link name="tip"/>'
+        f'<joint name="swing" type="{kind}"><parent link="base"/><child link="arm"/>'
+        f'<origin xyz="0.3 -0.2 1" rpy="0.4 0.2 -0.7"/><axis xyz="{axis}"/>'
+        '<limit lower="-2" upper="2" effort="0" velocity="0"/></joint>'
+        '<joint name="end" type="fixed"><parent link="arm"/><child link="tip"/>'
+        '<origin xyz="0 0.5 0.1" rpy="0 0 0.3"/></joint></robot>'
+    )
+    rig, notes = read_urdf(file, model_shelf())
+    assert notes == []
+    again = tmp_path / "again.urdf"
+    assert write_urdf(rig, again, model_shelf()) == []
+    saved = tmp_path / "arm.gremio"
+    rig_file.write(rig, saved)
+    for value in (-1.3, 0.0, 0.9):
+        model = pinocchio.buildModelFromUrdf(str(file))
+        back = pinocchio.buildModelFromUrdf(str(again))
+        unit = "rad" if kind == "revolute" else "m"
+        told = CliRunner().invoke(
+            app, ["pose", str(saved), "--set", f"swing={value} {unit}", "--json"]
+        )
+        assert told.exit_code == 0, told.output
+        parts = json.loads(told.output)["parts"]
+        pose = gremio.solve(rig, {"swing": value})
+        (joint,) = [rig.parts[p] for p in rig.parts if rig.parts[p].name == "arm"]
+        assert freed(joint.joint)
+        for name in ("arm", "tip"):
+            there = _frame(model, "swing", value, name)
+            assert pose.part(name).world == pytest.approx(there, abs=1e-9)
+            assert np.reshape(parts[name]["world"], (4, 4)) == pytest.approx(there, abs=1e-9)
+            sign = _frame(back, back.names[1], value, name)
+            assert sign == pytest.approx(there, abs=1e-9)
+
+
+def _frame(model: pinocchio.Model, joint: str, value: float, link: str) -> np.ndarray:
+    data, q = model.createData(), pinocchio.neutral(model)
+    q[model.joints[model.getJointId(joint)].idx_q] = value
+    pinocchio.framesForwardKinematics(model, data, q)
+    return data.oMf[model.getFrameId(link)].homogeneous
 
 
 def test_shapes_colours_stops_and_ratios_go_out_and_come_back(tmp_path: Path) -> None:

@@ -71,9 +71,9 @@ def test_a_path_of_one_place_has_no_way() -> None:
 
 def test_paths_that_can_not_be_are_refused(hatch: Rig) -> None:
     rig, _ = add_path(hatch, RAMP)
-    with pytest.raises(GremioError, match="'Ramp' is none"):
+    with pytest.raises(GremioError, match="'Ramp' is already the name"):
         add_path(rig, RAMP)
-    with pytest.raises(GremioError, match="needs a name"):
+    with pytest.raises(GremioError, match="can't be empty"):
         add_path(rig, Path(" ", RAMP.points))
     with pytest.raises(GremioError, match="two different points"):
         add_path(rig, Path("Dot", ((1, 1, 1), (1, 1, 1))))

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import math
+import pathlib
 
 import numpy as np
 import numpy.typing as npt
 import pytest
+import trimesh
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
@@ -16,9 +18,12 @@ import gremio
 from gremio.core.edit.constraints import change_constraint
 from gremio.core.edit.controls import set_values
 from gremio.core.edit.links import add_link
-from gremio.core.edit.parts import remove_part, set_joint
+from gremio.core.edit.parts import add_part, remove_part, set_joint
 from gremio.core.edit.paths import add_path
 from gremio.core.files import rig_file
+from gremio.core.files.bring_in import bring_in
+from gremio.core.files.model_in import read_model
+from gremio.core.frames import Frame
 from gremio.core.make.constraining import (
     constrain,
     keep_offset,
@@ -35,7 +40,7 @@ from gremio.core.problem import GremioError
 from gremio.core.rig.channels import MOVES, TURNS, freed, key
 from gremio.core.rig.constraints import CONSTRAINTS, KINDS
 from gremio.core.rig.find import part_id
-from gremio.core.rig.model import ConstraintKind, Joint, Path, Ratio, Rig, Target
+from gremio.core.rig.model import ConstraintKind, Joint, Part, Path, Ratio, Rig, Target
 from gremio.core.rig.solids import Ball, Box, Cylinder
 from gremio.core.shape.solids import geometry_of
 from gremio.core.solve.backward import Hand, Held, move
@@ -615,3 +620,34 @@ def test_a_way_told_as_a_share_leaves_the_part_where_it_is() -> None:
     assert world(gremio.solve(shared), "Lamp") == pytest.approx(stood, abs=1e-9)
     back = told_in(shared, made, by_share=False)
     assert back.at[key(made, "way")] == pytest.approx(1.3)
+
+
+def test_what_sits_on_a_model_stays_where_it_sits_when_left_in_place(
+    tmp_path: pathlib.Path,
+) -> None:
+    """A seat is computed on the model itself, never on the box that stands in for it."""
+    file = tmp_path / "boss.stl"
+    trimesh.creation.icosphere(subdivisions=3, radius=1.0).export(file)
+    rig, ids = bring_in(Rig(), read_model(file))
+    rig, _ = add_part(rig, Part("Lamp", joint=Joint("free"), mount=Frame((0.7, 0.6, 3.0))))
+    rig = gremio.constrain(rig, "seat", "Lamp", rig.parts[ids[0]].name)
+    sits = gremio.solve(rig).part("Lamp").world
+    # On the ball of the model, not on the box round it.
+    assert np.linalg.norm(sits[:3, 3]) == pytest.approx(1.0, abs=0.02)
+    left = gremio.leave_in_place(rig, "Lamp")
+    assert not left.constraints
+    assert gremio.solve(left).part("Lamp").world == pytest.approx(sits, abs=1e-9)
+    file.unlink()
+    with pytest.raises(GremioError, match=r"boss\.stl"):
+        gremio.leave_in_place(rig, "Lamp")
+
+
+def test_a_part_and_a_path_of_one_name_are_told_apart_by_hand() -> None:
+    rig = crane()
+    paths = {"w1": Path("Jib", ((0, 0, 0), (1, 0, 0)))}
+    with pytest.raises(GremioError, match="'Jib' is the name of a part and of a path"):
+        gremio.constrain(replace(rig, paths=paths), "ride", "Crate", "Jib")
+    with pytest.raises(GremioError, match="already the name"):
+        add_path(rig, Path("Jib", ((0, 0, 0), (1, 0, 0))))
+    with pytest.raises(GremioError, match="already the name"):
+        gremio.keep(rig, "Jib")

@@ -6,9 +6,9 @@ from collections.abc import Mapping
 
 from msgspec.structs import replace
 
-from gremio.core.edit.change import must_have, new_id, with_entry, without
+from gremio.core.edit.change import check_new_name, must_have, new_id, with_entry, without
 from gremio.core.edit.controls import add_control, change_control, set_values
-from gremio.core.problem import GremioError, NotFound
+from gremio.core.problem import NotFound
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.model import Control, ControlMake, KeptPose, Rig
 from gremio.core.rig.scales import switch_positions
@@ -59,10 +59,9 @@ def make_into(rig: Rig, control: str, make: ControlMake) -> Rig:
 def keep_pose(rig: Rig, name: str, values: Mapping[str, float]) -> tuple[Rig, str]:
     """The rig with where the whole Desk stands kept under a name, and the pose's id; a pose of
     the same name is kept anew. values: SI, by id of the control."""
-    if not name.strip():
-        raise GremioError("A pose needs a name. Write at least one letter.")
     old = next((i for i, pose in rig.poses.items() if pose.name == name), None)
     if old is None:
+        check_new_name(rig, name)
         rig, old = new_id(rig, "d")
     kept = {c: float(v) for c, v in values.items() if c in rig.controls}
     return replace(rig, poses=with_entry(rig.poses, old, KeptPose(name, kept))), old
@@ -71,10 +70,7 @@ def keep_pose(rig: Rig, name: str, values: Mapping[str, float]) -> tuple[Rig, st
 def rename_pose(rig: Rig, pose: str, name: str) -> Rig:
     """Give a kept pose another name. Refuses an empty one, and one that is taken."""
     entry = must_have(rig.poses, pose, "pose")
-    if not name.strip():
-        raise GremioError("A pose needs a name. Write at least one letter.")
-    if any(other.name == name for i, other in rig.poses.items() if i != pose):
-        raise GremioError(f"Another pose is called {name!r}. Choose another name.")
+    check_new_name(rig, name, entry.name)
     return replace(rig, poses=with_entry(rig.poses, pose, replace(entry, name=name)))
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
-from gremio.core.edit.change import must_have, new_id, with_entry, without
+from gremio.core.edit.change import check_new_name, must_have, new_id, with_entry, without
 from gremio.core.problem import GremioError
 from gremio.core.rig.constraints import constraint_words, targets_of
 from gremio.core.rig.links import link_label
@@ -15,7 +15,7 @@ from gremio.core.rig.path_points import wrong_path
 def add_path(rig: Rig, path: Path) -> tuple[Rig, str]:
     """The rig with one more path, and its id.
 
-    Refuses points that make no path, and a name that another path has.
+    Refuses points that make no path, and a name that is taken.
     """
     rig, path_id = new_id(rig, "w")
     return change_path(rig, path_id, path), path_id
@@ -25,9 +25,8 @@ def change_path(rig: Rig, path_id: str, path: Path) -> Rig:
     """The rig with a path in place of the one of this id. Refuses as `add_path` does."""
     if rig.paths.get(path_id) == path:
         return rig
-    others = {other.name for other_id, other in rig.paths.items() if other_id != path_id}
-    if not path.name.strip() or path.name in others:
-        raise GremioError(f"A path needs a name of its own; {path.name!r} is none. Choose another.")
+    present = rig.paths.get(path_id)
+    check_new_name(rig, path.name, present.name if present else None)
     if wrong := wrong_path(path):
         raise GremioError(wrong)
     if path.on is not None:

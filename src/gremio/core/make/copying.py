@@ -10,7 +10,7 @@ from gremio.core.edit.parts import add_part, descendants
 from gremio.core.rig.channels import key, split
 from gremio.core.rig.constraints import constraints_of
 from gremio.core.rig.find import free_name, names_in
-from gremio.core.rig.model import Aim, AnyConstraint, Path, Rig, Target, Targeted
+from gremio.core.rig.model import Aim, AnyConstraint, Path, Reach, Rig, Target, Targeted
 
 
 def copy_part(rig: Rig, part_id: str) -> tuple[Rig, str]:
@@ -39,6 +39,11 @@ def copy_part(rig: Rig, part_id: str) -> tuple[Rig, str]:
     return rig, copies[part_id]
 
 
+def _key_of_copy(channel: str, copies: dict[str, str]) -> str:
+    owner, name = split(channel)
+    return key(copies.get(owner, owner), name)
+
+
 def _copy_path(rig: Rig, path: Path, on: str) -> tuple[Rig, str]:
     rig, path_id = new_id(rig, "w")
     copy = replace(path, name=free_name(names_in(rig), path.name), on=on)
@@ -58,6 +63,12 @@ def _copy_constraint(
     copy: AnyConstraint = replace(
         constraint, name=usual_name(rig, constraint.kind, part), part=part
     )
+    if isinstance(copy, Reach):
+        copy = replace(
+            copy,
+            channels=tuple(_key_of_copy(channel, copies) for channel in copy.channels),
+            stiffness={_key_of_copy(c, copies): v for c, v in copy.stiffness.items()},
+        )
     if isinstance(copy, Targeted):
         copy = replace(copy, targets=tuple(moved(target) for target in copy.targets))
     if isinstance(copy, Aim):
