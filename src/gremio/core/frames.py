@@ -9,12 +9,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from typing import Any
 
 import msgspec
 import numpy as np
 import numpy.typing as npt
 
-Array = npt.NDArray[np.float64]
+from gremio.core.arrays import Array
+
 Triple = tuple[float, float, float]
 Quaternion = tuple[float, float, float, float]
 
@@ -142,6 +144,12 @@ def quaternions(rotations: Array) -> Array:
     q = q / np.linalg.norm(q, axis=-1, keepdims=True)
     result: Array = np.where(q[..., :1] < 0, -q, q)
     return result
+
+
+def carried(frame: npt.NDArray[np.floating[Any]], points: npt.ArrayLike) -> Array:
+    """Where points (…, 3) of a frame (4, 4) stand outside it."""
+    found: Array = np.asarray(points) @ frame[:3, :3].T + frame[:3, 3]
+    return found
 
 
 def unit_columns(m: npt.ArrayLike) -> Array:

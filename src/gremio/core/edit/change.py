@@ -11,6 +11,7 @@ from gremio.core.problem import GremioError, NotFound
 from gremio.core.rig.channels import split
 from gremio.core.rig.find import names_in
 from gremio.core.rig.model import Rig
+from gremio.core.rig.things import THINGS
 
 T = TypeVar("T")
 
@@ -19,14 +20,9 @@ def new_id(rig: Rig, letter: str) -> tuple[Rig, str]:
     """The rig with one more id given out, and the id; never one that a merged or hand-written
     file has already."""
     number = rig.made + 1
-    while any(f"{letter}{number}" in things for things in _things(rig)):
+    while any(f"{letter}{number}" in one.of(rig) for one in THINGS):
         number += 1
     return replace(rig, made=number), f"{letter}{number}"
-
-
-def _things(rig: Rig) -> tuple[Mapping[str, object], ...]:
-    made = (rig.parts, rig.controls, rig.links, rig.sources, rig.measures, rig.paths)
-    return (*made, rig.poses, rig.closures, rig.struts, rig.constraints, rig.strands)
 
 
 def with_entry(mapping: Mapping[str, T], key: str, value: T) -> dict[str, T]:

@@ -8,9 +8,10 @@ from typing import Any
 import numpy as np
 from msgspec.structs import replace
 
+from gremio.core.arrays import Array
 from gremio.core.edit.change import must_have, without
 from gremio.core.edit.parts import change_part
-from gremio.core.frames import IDENTITY, Array, Frame, frame_of, holds, matrix
+from gremio.core.frames import IDENTITY, Frame, frame_of, holds, matrix
 from gremio.core.plan.order import train_row
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import freed, key

@@ -6,10 +6,11 @@ import numpy as np
 import numpy.typing as npt
 from msgspec.structs import replace
 
+from gremio.core.arrays import Array
 from gremio.core.edit.change import must_have
 from gremio.core.edit.mounts import move_mount
 from gremio.core.edit.parts import change_part, children
-from gremio.core.frames import Array, Frame, frame_of, holds, matrix, quaternions
+from gremio.core.frames import Frame, frame_of, holds, matrix, quaternions
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import MOVES, freed, key
 from gremio.core.rig.links import members

@@ -7,7 +7,7 @@ from msgspec.structs import replace
 
 from gremio.core.edit.change import new_id, with_entry
 from gremio.core.edit.parts import add_part
-from gremio.core.frames import Triple, frame_of, triple
+from gremio.core.frames import Triple, carried, frame_of, triple
 from gremio.core.problem import NotFound
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.model import Part, Rig, Shape, Source
@@ -68,7 +68,7 @@ def box_of(model: Model) -> tuple[Triple, Triple]:
         above = np.eye(4) if node.parent is None else worlds[node.parent]
         worlds.append(above @ node.local)
         for piece in node.pieces:
-            points = piece.geometry.vertices @ worlds[-1][:3, :3].T + worlds[-1][:3, 3]
+            points = carried(worlds[-1], piece.geometry.vertices)
             corners += [points.min(axis=0), points.max(axis=0)]
     stacked = np.array(corners)
     return triple(stacked.min(axis=0)), triple(stacked.max(axis=0))

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-import numpy.typing as npt
 
+from gremio.core.arrays import Array, Flags
 from gremio.core.plan.carrying import carriers
 from gremio.core.problem import Note
 from gremio.core.rig.channels import key
@@ -13,7 +13,6 @@ from gremio.core.rig.numbers import SHOWN, full_label
 from gremio.core.rig.solids import AnySolid, Plate
 from gremio.core.solve.pose import Poses
 
-Array = npt.NDArray[np.float64]
 # Along which axes a solid grows with each of its dimensions, where it is the same but larger.
 _GROWS: dict[str, dict[str, str]] = {
     "box": {"length": "x", "width": "y", "height": "z"},
@@ -51,11 +50,11 @@ def _axes(solid: AnySolid, dimension: str) -> str:
     return _GROWS.get(str(solid.__struct_config__.tag), {}).get(dimension, "")
 
 
-def seen(poses: Poses, part: str) -> npt.NDArray[np.bool_]:
+def seen(poses: Poses, part: str) -> Flags:
     """(F,) in which frames a part (id) is shown, whatever carries it."""
     channel = key(part, SHOWN)
     if channel in poses.program.channel_row:
-        shown: npt.NDArray[np.bool_] = poses.channel(channel) >= 0.5
+        shown: Flags = poses.channel(channel) >= 0.5
         return shown
     return np.full(poses.frames, poses.program.rig.parts[part].shown)
 

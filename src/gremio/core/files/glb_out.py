@@ -10,6 +10,7 @@ import numpy.typing as npt
 import pygltflib as gltf
 from msgspec.structs import replace
 
+from gremio.core.arrays import Array, Flags
 from gremio.core.files.glb_led import lost, never_seen, seen, stretches
 from gremio.core.files.model_in import FROM_Y_UP, linear_of_srgb
 from gremio.core.frames import IDENTITY, holds, matrix, quaternions
@@ -26,7 +27,6 @@ from gremio.core.solve.repeats import repeat_steps
 from gremio.core.solve.strands import lies, pieces
 from gremio.core.surfaces.shelf import Shelf
 
-Array = npt.NDArray[np.float64]
 _TO_Y_UP = np.linalg.inv(FROM_Y_UP)
 FRAMES_A_SECOND = 60
 
@@ -72,7 +72,7 @@ class _Writer:
         self.locals_of = _local_frames(poses)
         self.moving: list[tuple[int, Array]] = []
         # In which frames a node is seen, where that changes.
-        self.seen: dict[int, npt.NDArray[np.bool_]] = {}
+        self.seen: dict[int, Flags] = {}
         self.rig = poses.frame(0).rig
         self.stretches = stretches(poses)
         self.below: dict[str, list[str]] = {}

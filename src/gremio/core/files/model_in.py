@@ -14,6 +14,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from gremio.core.arrays import Array
 from gremio.core.files import atomic
 from gremio.core.files.atomic import FileProblem
 from gremio.core.frames import holds
@@ -22,7 +23,6 @@ from gremio.core.rig.model import PAINT, Up
 from gremio.core.shape.geometry import Geometry, welded
 from gremio.core.surfaces.models import Model, ModelNode, Piece
 
-Array = npt.NDArray[np.float64]
 ENDINGS = (".glb", ".gltf", ".obj", ".stl", ".ply")
 _LARGEST = 2_000_000_000
 

@@ -18,8 +18,9 @@ from gremio.core.files.atomic import FileProblem
 from gremio.core.files.steps import VERSION, raised
 from gremio.core.files.unknown import without_unknown
 from gremio.core.problem import Note
-from gremio.core.rig.find import free_name, named_things
+from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.model import Rig, Source
+from gremio.core.rig.things import THINGS
 
 _LARGEST = 512_000_000
 _LINE = 96
@@ -119,12 +120,8 @@ def _told_apart(rig: Rig) -> tuple[Rig, list[Note]]:
     """The rig with two things of one name told apart, and a note on each."""
     taken: set[str] = set()
     notes: list[Note] = []
-    fields = {"part": "parts", "control": "controls", "measure": "measures", "strut": "struts",
-              "constraint": "constraints", "strand": "strands", "path": "paths",
-              "pose": "poses"}  # fmt: skip
-    every = named_things(rig)
-    all_names = {thing.name for things in every.values() for thing in things.values()}
-    for word, field in fields.items():
+    all_names = names_in(rig)
+    for word, field in ((one.word, one.field) for one in THINGS if one.named):
         things: Mapping[str, Any] = getattr(rig, field)
         renamed = {}
         for thing_id, thing in things.items():

@@ -11,10 +11,10 @@ from functools import partial
 from pathlib import Path
 
 import numpy as np
-import numpy.typing as npt
 from lxml import etree
 from msgspec.structs import replace
 
+from gremio.core.arrays import Array
 from gremio.core.edit.change import new_id
 from gremio.core.edit.controls import add_control
 from gremio.core.edit.links import add_link
@@ -45,7 +45,6 @@ from gremio.core.solve.program import compile_rig
 from gremio.core.surfaces.models import Model
 from gremio.core.surfaces.shelf import Shelf
 
-Array = npt.NDArray[np.float64]
 _LARGEST = 64_000_000
 _KINDS: dict[str, JointKind] = {
     "fixed": "fixed",

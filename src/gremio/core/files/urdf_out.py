@@ -10,9 +10,10 @@ from pathlib import Path
 import numpy as np
 from lxml import etree
 
+from gremio.core.arrays import Array
 from gremio.core.edit.controls import all_home
 from gremio.core.files import atomic
-from gremio.core.frames import IDENTITY, Array, Frame, angles_of_turn, frame_of, matrix
+from gremio.core.frames import IDENTITY, Frame, angles_of_turn, frame_of, matrix
 from gremio.core.make.constraining import release
 from gremio.core.make.faces import with_faces
 from gremio.core.plan.joints import APPLIED

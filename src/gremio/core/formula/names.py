@@ -181,8 +181,8 @@ def completions(names: Names, typed: str) -> list[str]:
     """What could follow the last word typed: names, and channels after a name and a dot."""
     rig = names.rig
     every = [names.shown(c) for c in (*rig.controls, *rig.measures)]
-    others = (*rig.constraints, *rig.strands)
-    every += [names.shown(c) for thing in others for c in numbers_of(rig, thing)]
+    others = [o for o in OWNERS if o.word not in ("part", "control")]
+    every += [names.shown(c) for o in others for one in o.things(rig) for c in numbers_of(rig, one)]
     for part_id, part in rig.parts.items():
         every += [names.shown(key(part_id, channel)) for channel in free_of(part)]
         every.append(names.shown(part_id))

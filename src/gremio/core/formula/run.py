@@ -7,11 +7,9 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
-import numpy.typing as npt
 
+from gremio.core.arrays import Array, Flags
 from gremio.core.formula.tree import Call, Node, Number, Reference
-
-Array = npt.NDArray[np.float64]
 
 
 @dataclass(frozen=True)
@@ -140,7 +138,7 @@ def _choose(condition: Array, then: Array, otherwise: Array) -> Array:
     return result
 
 
-def _number(truth: npt.NDArray[np.bool_]) -> Array:
+def _number(truth: Flags) -> Array:
     return truth.astype(float)
 
 

@@ -17,7 +17,7 @@ from gremio.core.plan.trains import Train
 from gremio.core.rig.channels import split
 from gremio.core.rig.links import followers, link_symbol, members
 from gremio.core.rig.model import Driving
-from gremio.core.rig.numbers import full_label, owner_name
+from gremio.core.rig.numbers import full_label, owner_name, owner_of
 from gremio.core.solve.program import Program
 
 _FOLDED = 3
@@ -109,9 +109,14 @@ def drive_map(program: Program, opened: frozenset[str] = frozenset()) -> DriveMa
 
 
 def _symbol(program: Program, owner: str) -> str:
-    """The symbol of what a channel is of: a part's joint, or a constraint."""
+    """The symbol of what a channel is of: a part's joint, a constraint, or another thing."""
     rig = program.rig
-    return rig.constraints[owner].kind if owner in rig.constraints else rig.parts[owner].joint.kind
+    if owner in rig.parts:
+        return rig.parts[owner].joint.kind
+    if owner in rig.constraints:
+        return rig.constraints[owner].kind
+    found = owner_of(rig, owner)
+    return "" if found is None else found.word
 
 
 def _trains(program: Program) -> list[Train]:

@@ -7,9 +7,9 @@ from functools import partial
 from typing import NamedTuple
 
 import numpy as np
-import numpy.typing as npt
 from msgspec.structs import replace
 
+from gremio.core.arrays import Array, Rows
 from gremio.core.edit.controls import change_control
 from gremio.core.inspect.finding import Finding, Mend
 from gremio.core.problem import Note
@@ -66,7 +66,7 @@ def _reach(program: Program, control: str) -> Reach:
     return Reach(low, high, low_by, high_by)
 
 
-def _stopped_rows(program: Program, control: str) -> npt.NDArray[np.intp]:
+def _stopped_rows(program: Program, control: str) -> Rows:
     """Rows of the channels that a control leads and that have a stop."""
     rows = [program.channel_row[c] for c in led_channels(program, control)
             if c in program.channel_row]  # fmt: skip
@@ -76,7 +76,7 @@ def _stopped_rows(program: Program, control: str) -> npt.NDArray[np.intp]:
 
 
 def _outward(
-    program: Program, control: str, rows: npt.NDArray[np.intp], home: float, end: float
+    program: Program, control: str, rows: Rows, home: float, end: float
 ) -> tuple[float, str]:
     """The last value on the way from home to an end at which nothing is past a stop, and the
     channel that is then held; the end itself when nothing is. Each round looks at the part of
@@ -96,8 +96,8 @@ def _outward(
 def _first_past(
     program: Program,
     control: str,
-    rows: npt.NDArray[np.intp],
-    way: npt.NDArray[np.float64],
+    rows: Rows,
+    way: Array,
 ) -> tuple[int, int]:
     """(which value, channel row) first asked past a stop along values of a control; (−1, −1)."""
     channels, asked = evaluate_channels(program, {control: way})[:2]

@@ -6,11 +6,11 @@ from collections.abc import Iterator
 from functools import partial
 
 import numpy as np
-import numpy.typing as npt
 from msgspec.structs import replace
 
+from gremio.core.arrays import Array
 from gremio.core.edit.links import change_link
-from gremio.core.frames import matrix
+from gremio.core.frames import carried, matrix
 from gremio.core.inspect.finding import Finding, Mend
 from gremio.core.mechanics.wheels import slip_a_metre
 from gremio.core.plan.carrying import carriers
@@ -21,7 +21,6 @@ from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.axes import channel_axis
 from gremio.core.solve.pose import Pose
 
-Array = npt.NDArray[np.float64]
 _OFF = 0.005
 
 
@@ -104,5 +103,5 @@ def _points(rig: Rig, home: Pose, part: str, geometry: GeometryOf) -> Array:
     found = [np.zeros((0, 3))]
     for shape in rig.parts[part].shapes:
         frame = world @ matrix(shape.place)
-        found.append(geometry(shape.solid).vertices @ frame[:3, :3].T + frame[:3, 3])
+        found.append(carried(frame, geometry(shape.solid).vertices))
     return np.concatenate(found)

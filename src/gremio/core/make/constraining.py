@@ -6,9 +6,9 @@ from collections.abc import Callable, Iterable, Sequence
 from typing import assert_never, cast, get_args
 
 import numpy as np
-import numpy.typing as npt
 from msgspec.structs import replace
 
+from gremio.core.arrays import Array
 from gremio.core.edit.change import must_have, without
 from gremio.core.edit.constraints import (
     add_constraint,
@@ -20,7 +20,7 @@ from gremio.core.edit.constraints import (
 )
 from gremio.core.edit.controls import set_values
 from gremio.core.edit.parts import remove_part, set_joint
-from gremio.core.frames import IDENTITY, Frame, frame_of, matrix, triple
+from gremio.core.frames import IDENTITY, Frame, carried, frame_of, matrix, triple
 from gremio.core.mechanics import turns
 from gremio.core.plan.carrying import carriers
 from gremio.core.problem import GremioError
@@ -52,8 +52,6 @@ from gremio.core.solve.constraint_goals import axis_of, offset_of, seat_frame
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import compile_rig
-
-Array = npt.NDArray[np.float64]
 
 
 def constrain(
@@ -188,10 +186,10 @@ def _target_point(pose: Pose, constraint: Constraint) -> Array:
         frame = pose.frame_of(path.on)
         way = way_to(path, _inside(frame, _stands(pose, constraint)[:3, 3])[None])
         place = along(path, way)[0, :3, 3]
-        on_path: Array = frame[:3, :3] @ place + frame[:3, 3]
+        on_path: Array = carried(frame, place)
         return on_path
     frame = pose.frame_of(target.on)
-    result: Array = frame[:3, :3] @ target.at + frame[:3, 3]
+    result: Array = carried(frame, target.at)
     return result
 
 

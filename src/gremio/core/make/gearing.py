@@ -6,8 +6,8 @@ import math
 from typing import NamedTuple
 
 import numpy as np
-import numpy.typing as npt
 
+from gremio.core.arrays import Array
 from gremio.core.edit.parts import rigid_family
 from gremio.core.frames import matrix
 from gremio.core.mechanics import gears
@@ -15,7 +15,6 @@ from gremio.core.rig.model import Rig
 from gremio.core.rig.solids import InternalGear, RackBar, SpurGear
 from gremio.core.solve.pose import Pose
 
-Array = npt.NDArray[np.float64]
 ToothedSolid = SpurGear | InternalGear | RackBar
 
 

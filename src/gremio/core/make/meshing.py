@@ -5,9 +5,9 @@ from __future__ import annotations
 import math
 
 import numpy as np
-import numpy.typing as npt
 from msgspec.structs import replace
 
+from gremio.core.arrays import Array
 from gremio.core.edit.controls import all_home
 from gremio.core.edit.parts import add_part, change_part, set_shapes
 from gremio.core.frames import frame_of, matrix
@@ -22,7 +22,6 @@ from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.ask import solve
 from gremio.core.solve.pose import Pose
 
-Array = npt.NDArray[np.float64]
 _GEARED = ("gear pair", "rack and pinion")
 
 

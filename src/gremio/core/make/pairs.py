@@ -6,8 +6,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
-import numpy.typing as npt
 
+from gremio.core.arrays import Array
 from gremio.core.make.gearing import Mesh, gears_of, likeliest_mesh
 from gremio.core.make.round_things import widest_round
 from gremio.core.mechanics.ratios import FIGURES, KINDS, arithmetic
@@ -19,7 +19,6 @@ from gremio.core.rig.solids import InternalGear
 from gremio.core.solve.axes import channel_axis
 from gremio.core.solve.pose import Pose
 
-Array = npt.NDArray[np.float64]
 # Beyond so much of the right distance two gears are taken to be joined by a chain.
 _APART = 1.35
 

@@ -8,12 +8,13 @@ from dataclasses import dataclass
 import numpy as np
 from msgspec.structs import replace
 
+from gremio.core.arrays import Array
 from gremio.core.edit.change import check_new_name, must_have, new_id, with_entry
 from gremio.core.edit.closures import add_closure, remove_closure
 from gremio.core.edit.controls import all_home
 from gremio.core.edit.links import add_link, change_link
 from gremio.core.edit.parts import add_part, change_part, children, remove_part
-from gremio.core.frames import Array, Frame, frame_of, matrix
+from gremio.core.frames import Frame, frame_of, matrix
 from gremio.core.mechanics.struts import fewest_bodies, limits, stage_shares, stage_starts
 from gremio.core.problem import GremioError
 from gremio.core.rig.find import free_name, names_in

@@ -4,11 +4,9 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-import numpy as np
-import numpy.typing as npt
+from gremio.core.arrays import Array, Flags, Rows
 
-Array = npt.NDArray[np.float64]
-Whole = npt.NDArray[np.intp]
+Whole = Rows
 
 
 class Bank(NamedTuple):
@@ -26,5 +24,5 @@ class Bank(NamedTuple):
     first: Array
     end: Array
     slopes: Array
-    rounds: npt.NDArray[np.bool_]
+    rounds: Flags
     laws: tuple[int, ...]

@@ -11,9 +11,9 @@ from collections.abc import Callable
 from typing import NamedTuple
 
 import numpy as np
-import numpy.typing as npt
 
-Array = npt.NDArray[np.float64]
+from gremio.core.arrays import Array
+
 _PI = np.pi
 
 

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import numba
 import numpy as np
-import numpy.typing as npt
 
+from gremio.core.arrays import Array, Flags, Rows
 from gremio.core.mechanics.bank import Bank
 
-Array = npt.NDArray[np.float64]
-Whole = npt.NDArray[np.intp]
+Whole = Rows
 
 
 def values(bank: Bank, channels: Array, rows: Whole) -> tuple[Array, Whole]:
@@ -30,7 +29,7 @@ def _fill(
     first: Array,
     end: Array,
     slopes: Array,
-    rounds: npt.NDArray[np.bool_],
+    rounds: Flags,
     channels: Array,
     rows: Whole,
     result: Array,

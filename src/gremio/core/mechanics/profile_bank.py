@@ -5,14 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-import numpy.typing as npt
 
+from gremio.core.arrays import Array, Rows
 from gremio.core.mechanics.bank import Bank
 from gremio.core.mechanics.cam_laws import LAWS
 from gremio.core.mechanics.profiles import Profile, end_speed
 
-Array = npt.NDArray[np.float64]
-Whole = npt.NDArray[np.intp]
+Whole = Rows
 # From so many values on, the compiled loop is worth its loading.
 _MANY = 50_000
 _LAW_NAMES = tuple(LAWS)

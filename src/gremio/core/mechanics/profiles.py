@@ -13,9 +13,9 @@ from typing import Literal, NamedTuple
 import numpy as np
 import numpy.typing as npt
 
+from gremio.core.arrays import Array
 from gremio.core.mechanics.cam_laws import LAWS
 
-Array = npt.NDArray[np.float64]
 Beyond = Literal["hold", "carry on", "repeat"]
 _CUBIC = ("smooth", "straight", "free")
 

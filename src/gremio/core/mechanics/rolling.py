@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-import numpy.typing as npt
 
-Array = npt.NDArray[np.float64]
+from gremio.core.arrays import Array
 
 
 def rolled(frames: Array, axle: int, radius: float) -> Array:

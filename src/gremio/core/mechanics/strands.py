@@ -8,9 +8,9 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
-import numpy.typing as npt
 
-Array = npt.NDArray[np.float64]
+from gremio.core.arrays import Array
+
 _ROUNDS = 60
 _LEVEL = 1e-9
 

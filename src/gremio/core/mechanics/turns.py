@@ -11,7 +11,8 @@ from collections.abc import Sequence
 import numpy as np
 import numpy.typing as npt
 
-Array = npt.NDArray[np.float64]
+from gremio.core.arrays import Array
+
 # So many rounds at most where several angles are sought one after the other.
 _ROUNDS = 80
 _STILL = 1e-14

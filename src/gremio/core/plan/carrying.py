@@ -49,10 +49,10 @@ def _mounted_on_itself(rig: Rig, ring: list[str]) -> Note:
     return Note("parent-cycle", names[0], text)
 
 
-def carriers(rig: Rig, part: str) -> list[str]:
-    """Ids of a part and of all that carries it, the part first."""
+def carriers(rig: Rig, part: str | None) -> list[str]:
+    """Ids of a part and of all that carries it, the part first; none for the ground."""
     found: list[str] = []
-    here: str | None = part
+    here = part
     while here is not None and here in rig.parts and here not in found:
         found.append(here)
         here = rig.parts[here].parent

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from gremio.core.frames import Array
+from gremio.core.arrays import Array
 from gremio.core.rig.channels import MOVES, SCALES, TURNS
 
 # A joint shifts first, then turns about z, y and x in that order, then scales, so that

@@ -8,7 +8,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from gremio.core.frames import Array, Frame, matrix
+from gremio.core.arrays import Array
+from gremio.core.frames import Frame, carried, matrix
+from gremio.core.plan.carrying import carriers
 from gremio.core.plan.joints import APPLIED, joint_matrix, outer_matrix
 from gremio.core.rig.channels import freed, key, split
 from gremio.core.rig.model import Closure, Rig
@@ -43,19 +45,10 @@ class Loop:
     surplus: int
 
 
-def chain(rig: Rig, part: str | None) -> list[str]:
-    """Ids of a part and of what carries it, from the part to the ground."""
-    found: list[str] = []
-    while part is not None and part in rig.parts and part not in found:
-        found.append(part)
-        part = rig.parts[part].parent
-    return found
-
-
 def sides(rig: Rig, closure: Closure) -> tuple[list[str], list[str]]:
     """The parts that move the first point against what carries both, and those that move the
     second, each from the part toward the ground."""
-    one, two = chain(rig, closure.one), chain(rig, closure.two)
+    one, two = carriers(rig, closure.one), carriers(rig, closure.two)
     return [p for p in one if p not in two], [p for p in two if p not in one]
 
 
@@ -204,8 +197,8 @@ def points_of(closure: Closure, frames: Mapping[str, Array]) -> tuple[Array, Arr
     a pin all three, (3, 3)."""
     one = frames.get(closure.one, np.eye(4))
     two = frames.get(closure.two or "", np.eye(4))
-    here = one[:3, :3] @ closure.at_one + one[:3, 3]
-    there = two[:3, :3] @ closure.at_two + two[:3, 3]
+    here = carried(one, closure.at_one)
+    there = carried(two, closure.at_two)
     if closure.kind == "pin":
         return here, there, np.eye(3)
     return here, there, across(two[:3, :3] @ np.asarray(closure.axis))

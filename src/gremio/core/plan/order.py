@@ -49,6 +49,7 @@ from gremio.core.rig.model import (
     Rolling,
 )
 from gremio.core.rig.numbers import ENDS, exists, is_known, label
+from gremio.core.rig.things import THINGS
 
 # Dimensions on which it depends how gears run together.
 _TEETH = ("teeth", "module", "shift", "pressure_angle")
@@ -73,7 +74,7 @@ class Arrangement:
 
 # What an arrangement is made from, by identity: an edit that is checked, and then made ready to
 # run, is arranged once.
-_FROM = ("parts", "controls", "links", "measures", "paths", "closures", "constraints", "strands")
+_FROM = tuple(one.field for one in THINGS if one.moves)
 _KEPT = 6
 _arranged: dict[tuple[int, ...], tuple[Rig, Arrangement]] = {}
 

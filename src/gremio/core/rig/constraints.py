@@ -9,6 +9,7 @@ import math
 from collections.abc import Callable, Iterable
 from typing import NamedTuple
 
+from gremio.core.rig.channels import MOVES, SCALES, TURNS
 from gremio.core.rig.model import (
     Aim,
     AnyConstraint,
@@ -29,9 +30,6 @@ from gremio.core.rig.model import (
 )
 from gremio.core.rig.number import Number
 
-_MOVES = ("move x", "move y", "move z")
-_TURNS = ("turn x", "turn y", "turn z")
-_SCALES = ("scale x", "scale y", "scale z")
 _ABOVE_ZERO = Number("length", 0.0, low=0.0)
 
 
@@ -118,42 +116,42 @@ _NO_WEIGHT = "No target counts here: all their weights are 0. Give one some weig
 CONSTRAINTS: dict[ConstraintKind, ConstraintRecord] = {
     "ride": ConstraintRecord(
         Ride, "Let it ride on something", "rides on", "click what {} rides on",
-        _MOVES + _TURNS + _SCALES, _MOVES + _TURNS, _TURNS, _NO_WEIGHT, keeps=True,
+        MOVES + TURNS + SCALES, MOVES + TURNS, TURNS, _NO_WEIGHT, keeps=True,
     ),
     "pin": ConstraintRecord(
         Pin, "Keep its position to something", "is pinned to", "click what {} is pinned to",
-        _MOVES, _MOVES, (), _NO_WEIGHT, keeps=True,
+        MOVES, MOVES, (), _NO_WEIGHT, keeps=True,
     ),
     "match": ConstraintRecord(
         Match, "Match its turn to something", "matches", "click what {} matches",
-        _TURNS + _SCALES, _TURNS, _TURNS, _NO_WEIGHT, keeps=True,
+        TURNS + SCALES, TURNS, TURNS, _NO_WEIGHT, keeps=True,
     ),
     "aim": ConstraintRecord(
         Aim, "Aim it at something", "aims at", "click what {} aims at",
-        _TURNS, _TURNS, _MOVES + _TURNS,
+        TURNS, TURNS, MOVES + TURNS,
         "Here the target is where the part is, or no target has a weight, so there is no way to "
         "point. Move one of them.",
         keeps=True,
     ),
     "tether": ConstraintRecord(
         Tether, "Tether it to something", "is tethered to", "click what {} is tethered to",
-        _MOVES, _MOVES, _MOVES, _NO_WEIGHT, slides=True, numbers=_tether_numbers,
+        MOVES, MOVES, MOVES, _NO_WEIGHT, slides=True, numbers=_tether_numbers,
     ),
     "seat": ConstraintRecord(
         Seat, "Seat it on a surface", "sits on", "click what {} sits on",
-        _MOVES + _TURNS, _MOVES + _TURNS, _MOVES + _TURNS,
+        MOVES + TURNS, MOVES + TURNS, MOVES + TURNS,
         "Its target has no faces to sit on. Choose a part with a shape.",
         most_targets=1, slides=True, numbers=_seat_numbers, wrong=_needs_surface,
     ),
     "run along": ConstraintRecord(
         RunAlong, "Let it run along a path", "runs along", "click the path that {} runs along",
-        _MOVES + _TURNS, _MOVES + _TURNS, _TURNS,
+        MOVES + TURNS, MOVES + TURNS, TURNS,
         "The path has no length. Move its points apart.",
         most_targets=1, numbers=_path_numbers, wrong=_needs_path,
     ),
     "constant volume": ConstraintRecord(
         ConstantVolume, "Keep its volume", "keeps its volume", "",
-        _SCALES, ("scale y", "scale z"), _SCALES,
+        SCALES, ("scale y", "scale z"), SCALES,
         "A scale of 0 has no volume to keep. Give it some.",
         most_targets=0,
     ),

@@ -9,6 +9,7 @@ from gremio.core.problem import NotFound
 from gremio.core.rig.channels import freed, key
 from gremio.core.rig.model import Rig
 from gremio.core.rig.numbers import OWNERS, Named, Owner, full_label
+from gremio.core.rig.things import THINGS
 
 
 def part_id(rig: Rig, name: str) -> str:
@@ -74,16 +75,7 @@ def free_name(taken: Iterable[str], wanted: str) -> str:
 def named_things(rig: Rig) -> dict[str, Mapping[str, Named]]:
     """Everything that has a name, by id, and by the word for what it is: one space of names, so
     that no formula, script or person can mistake one for another."""
-    return {
-        "part": rig.parts,
-        "control": rig.controls,
-        "measure": rig.measures,
-        "strut": rig.struts,
-        "constraint": rig.constraints,
-        "strand": rig.strands,
-        "path": rig.paths,
-        "pose": rig.poses,
-    }
+    return {one.word: one.of(rig) for one in THINGS if one.named}
 
 
 def names_in(rig: Rig) -> set[str]:

@@ -6,10 +6,9 @@ from typing import NamedTuple
 
 import numba
 import numpy as np
-import numpy.typing as npt
 
-Array = npt.NDArray[np.float64]
-Rows = npt.NDArray[np.intp]
+from gremio.core.arrays import Array, Rows
+
 # So many triangles lie together in the smallest boxes.
 _LEAF = 6
 _DEEP = 96

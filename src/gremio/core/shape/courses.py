@@ -11,15 +11,14 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
-import numpy.typing as npt
 
+from gremio.core.arrays import Array, Rows
 from gremio.core.rig.model import Path
 from gremio.core.rig.path_points import wrong_path
 
 if TYPE_CHECKING:
     from scipy.interpolate import CubicSpline
 
-Array = npt.NDArray[np.float64]
 # Steps of a spline's span in which its length is told, and the places looked at in each.
 _STEPS = 24
 _GAUSS = np.polynomial.legendre.leggauss(8)
@@ -162,7 +161,7 @@ class Spline:
         result: Array = np.where(two[1] < one[1], two[0], one[0])
         return result
 
-    def _nearest_by(self, points: Array, knots: npt.NDArray[np.intp]) -> tuple[Array, Array]:
+    def _nearest_by(self, points: Array, knots: Rows) -> tuple[Array, Array]:
         """(n,) the way to the nearest place next to a knot, and how far off it is (m)."""
         t = self.knots[knots]
         low = self.knots[np.maximum(knots - 1, 0)]

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 import numpy as np
-import numpy.typing as npt
 
+from gremio.core.arrays import Array
 from gremio.core.shape.geometry import Geometry
 
-Array = npt.NDArray[np.float64]
 _SAME = 1e-3
 
 

@@ -7,10 +7,8 @@ from typing import Literal, NamedTuple
 import numpy as np
 import numpy.typing as npt
 
+from gremio.core.arrays import Array, Flags
 from gremio.core.shape.geometry import Geometry
-
-Array = npt.NDArray[np.float64]
-
 
 PlaceKind = Literal["corner", "edge middle", "circle centre", "face centre"]
 
@@ -81,7 +79,7 @@ def _faces(geometry: Geometry) -> list[Place]:
     return [Place("face centre", centre[i], normals[first[i]], float(area[i]) / 2) for i in flat]
 
 
-def _beside_soft_edges(geometry: Geometry) -> npt.NDArray[np.bool_]:
+def _beside_soft_edges(geometry: Geometry) -> Flags:
     """(T,) whether a triangle has an edge at which the surface bends without a sharp edge."""
     edges, count = geometry.edges, len(geometry.vertices)
     soft = edges.ends[~edges.sharp]

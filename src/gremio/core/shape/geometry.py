@@ -10,9 +10,10 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
+from gremio.core.arrays import Array, Flags
+from gremio.core.frames import carried
 from gremio.core.rig.solids import AnySolid
 
-Array = npt.NDArray[np.float64]
 Indices = npt.NDArray[np.int64]
 
 _SHARP = np.cos(np.radians(30))
@@ -30,7 +31,7 @@ class Edges(NamedTuple):
 
     ends: Indices
     normals: Array
-    sharp: npt.NDArray[np.bool_]
+    sharp: Flags
 
 
 @dataclass(frozen=True, eq=False)
@@ -141,6 +142,6 @@ def welded(vertices: npt.ArrayLike, triangles: npt.ArrayLike) -> Geometry:
 
 def moved(geometry: Geometry, frame: Array) -> Geometry:
     """A geometry put elsewhere by a (4, 4) matrix; turned outside out if that mirrors."""
-    vertices = geometry.vertices @ frame[:3, :3].T + frame[:3, 3]
+    vertices = carried(frame, geometry.vertices)
     mirrors = np.linalg.det(frame[:3, :3]) < 0
     return Geometry(vertices, geometry.triangles[:, ::-1] if mirrors else geometry.triangles)

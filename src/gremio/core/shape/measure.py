@@ -7,15 +7,13 @@ import math
 from collections.abc import Callable
 
 import numpy as np
-import numpy.typing as npt
 
-from gremio.core.frames import matrix
+from gremio.core.arrays import Array
+from gremio.core.frames import carried, matrix
 from gremio.core.problem import GremioError
 from gremio.core.rig.model import Anchor, Measure, Rig
 from gremio.core.shape.features import Place, places
 from gremio.core.shape.geometry import Geometry, GeometryOf
-
-Array = npt.NDArray[np.float64]
 
 
 @functools.lru_cache(maxsize=512)
@@ -82,7 +80,7 @@ def ends_of(measure: Measure) -> int:
 
 
 def _in_world(world: Array, at: Array) -> Array:
-    result: Array = world[:3, :3] @ at + world[:3, 3]
+    result: Array = carried(world, at)
     return result
 
 
@@ -99,7 +97,7 @@ def size_along(rig: Rig, part: str, axis: int, geometry: GeometryOf) -> float:
     spans = []
     for shape in rig.parts[part].shapes:
         frame = matrix(shape.place)
-        vertices = geometry(shape.solid).vertices @ frame[:3, :3].T + frame[:3, 3]
+        vertices = carried(frame, geometry(shape.solid).vertices)
         spans.append((vertices[:, axis].min(), vertices[:, axis].max()))
     if not spans:
         return 0.0

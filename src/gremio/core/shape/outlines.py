@@ -5,11 +5,10 @@ from __future__ import annotations
 import math
 
 import numpy as np
-import numpy.typing as npt
 
+from gremio.core.arrays import Array
 from gremio.core.mechanics import gears
 
-Array = npt.NDArray[np.float64]
 _FLANK_POINTS = 4
 _FILLET_POINTS = 4
 

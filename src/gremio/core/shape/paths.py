@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 import numpy.typing as npt
 
+from gremio.core.arrays import Array
 from gremio.core.rig.model import Path
 from gremio.core.shape.courses import Course, course_of
 
-Array = npt.NDArray[np.float64]
 _GRAVITY = 9.80665
 
 

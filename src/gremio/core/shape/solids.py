@@ -10,6 +10,7 @@ import mapbox_earcut
 import numpy as np
 import numpy.typing as npt
 
+from gremio.core.arrays import Array
 from gremio.core.mechanics import gears
 from gremio.core.problem import GremioError
 from gremio.core.rig.solids import (
@@ -27,8 +28,6 @@ from gremio.core.rig.solids import (
 )
 from gremio.core.shape import outlines
 from gremio.core.shape.geometry import Edges, Geometry
-
-Array = npt.NDArray[np.float64]
 
 
 class _Sleeve(Geometry):

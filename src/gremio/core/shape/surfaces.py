@@ -9,8 +9,8 @@ from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
-import numpy.typing as npt
 
+from gremio.core.arrays import Array, Rows
 from gremio.core.frames import Frame, matrix
 from gremio.core.rig.model import Part
 from gremio.core.rig.solids import AnySolid
@@ -19,8 +19,6 @@ from gremio.core.shape.geometry import Geometry, moved
 if TYPE_CHECKING:
     from gremio.core.shape.compiled_surface import Tree
 
-Array = npt.NDArray[np.float64]
-Rows = npt.NDArray[np.intp]
 # Up to so many triangles × points everything is simply looked at.
 _FEW = 200_000
 

@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 import numpy as np
-import numpy.typing as npt
 
+from gremio.core.arrays import Array
 from gremio.core.frames import matrix
 from gremio.core.plan.joints import outer_matrix
 from gremio.core.rig.channels import split
 from gremio.core.solve.pose import Pose
-
-Array = npt.NDArray[np.float64]
 
 
 def channel_axis(pose: Pose, channel: str) -> tuple[Array, Array]:

@@ -4,11 +4,9 @@ from __future__ import annotations
 
 import numba
 import numpy as np
-import numpy.typing as npt
 
+from gremio.core.arrays import Array, Rows
 from gremio.core.solve.tree import Tree
-
-Array = npt.NDArray[np.float64]
 
 
 def world_frames(tree: Tree, channels: Array) -> Array:
@@ -54,12 +52,12 @@ def _product(outer: Array, inner: Array, result: Array) -> None:
 @numba.njit(cache=True, error_model="numpy")
 def _fill(
     mounts: Array,
-    parents: npt.NDArray[np.intp],
-    own_place: npt.NDArray[np.intp],
+    parents: Rows,
+    own_place: Rows,
     owns: Array,
-    start: npt.NDArray[np.intp],
-    kinds: npt.NDArray[np.intp],
-    rows: npt.NDArray[np.intp],
+    start: Rows,
+    kinds: Rows,
+    rows: Rows,
     channels: Array,
     worlds: Array,
 ) -> None:

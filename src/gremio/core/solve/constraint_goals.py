@@ -10,8 +10,8 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
-import numpy.typing as npt
 
+from gremio.core.arrays import Array, Flags
 from gremio.core.frames import IDENTITY, Frame, matrix
 from gremio.core.mechanics import turns
 from gremio.core.rig.constraints import targets_of
@@ -28,8 +28,7 @@ from gremio.core.rig.model import (
 from gremio.core.shape.paths import along, length, rolled, way_to
 from gremio.core.shape.surfaces import Surface
 
-Array = npt.NDArray[np.float64]
-Yes = npt.NDArray[np.bool_]
+Yes = Flags
 # Rounds in which a part that can't go everywhere comes down on a surface.
 _COMING_DOWN = 60
 _NEAR = 1e-12

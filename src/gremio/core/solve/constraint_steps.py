@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-import numpy.typing as npt
 
+from gremio.core.arrays import Array, Rows
 from gremio.core.mechanics import turns
 from gremio.core.rig.channels import CHANNELS, SCALES, key
 from gremio.core.rig.constraints import adds_to, numbers, targets_of
@@ -22,8 +22,6 @@ from gremio.core.solve.frames import Finder
 from gremio.core.solve.tree import Tree
 from gremio.core.solve.wants import Want, want_of
 
-Array = npt.NDArray[np.float64]
-Rows = npt.NDArray[np.intp]
 _TURN = 2 * math.pi
 # Rounds in which what is not at its joint turns toward its goal.
 _TURNING = 60

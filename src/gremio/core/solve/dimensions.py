@@ -5,14 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from typing import NamedTuple
 
-import numpy as np
-import numpy.typing as npt
 from msgspec.structs import replace
 
+from gremio.core.arrays import Array
 from gremio.core.rig.channels import split
 from gremio.core.rig.model import Part, Rig, Stops
-
-Array = npt.NDArray[np.float64]
 
 
 class Led(NamedTuple):

@@ -7,6 +7,7 @@ from collections.abc import Mapping
 import numpy as np
 import numpy.typing as npt
 
+from gremio.core.arrays import Array, Flags
 from gremio.core.solve.constraint_steps import ConstraintBatch
 from gremio.core.solve.frames import Finder, world_frames
 from gremio.core.solve.pose import Closed, Poses
@@ -15,7 +16,6 @@ from gremio.core.solve.reach_steps import ReachStep
 from gremio.core.solve.steps import CamsStep, FormulaStep, Level
 from gremio.core.solve.wants import Want
 
-Array = npt.NDArray[np.float64]
 _SUBSTEPS = 24
 
 
@@ -45,7 +45,7 @@ def evaluate_channels(
     held: Mapping[str, float] | None = None,
     closed: list[Closed] | None = None,
     wants: dict[str, Want] | None = None,
-) -> tuple[Array, Array, dict[int, npt.NDArray[np.bool_]], dict[int, Array]]:
+) -> tuple[Array, Array, dict[int, Flags], dict[int, Array]]:
     """`evaluate` without the world frames: channels and asked (C, F), undefined and put, as
     Poses has them. closed: filled with how loops close; wants: with what each constraint
     wants."""
@@ -61,7 +61,7 @@ def evaluate_channels(
     channels = np.empty_like(asked)
     channels[given] = asked[given]
     program.first.hold(channels)
-    undefined: dict[int, npt.NDArray[np.bool_]] = {}
+    undefined: dict[int, Flags] = {}
     put = {
         int(row): asked[row].copy()
         for level in program.steps
@@ -125,7 +125,7 @@ def _stand_in(
     channels: Array,
     asked: Array,
     held: Mapping[str, float],
-    undefined: dict[int, npt.NDArray[np.bool_]],
+    undefined: dict[int, Flags],
 ) -> None:
     """Put a value where a formula says nothing, and remember in which frames."""
     for step in (*level.sets, *level.adds):

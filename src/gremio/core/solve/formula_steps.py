@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import numpy.typing as npt
 
+from gremio.core.arrays import Array, Rows
 from gremio.core.formula.parse import parse
 from gremio.core.formula.run import Leaf, Plan, plan
 from gremio.core.formula.tree import FormulaError
@@ -20,9 +20,6 @@ from gremio.core.shape.measure import is_fixed, measured
 from gremio.core.solve.dimensions import led_dimensions, with_dimensions
 from gremio.core.solve.frames import Finder, as_matrices
 from gremio.core.solve.steps import FormulaStep
-
-Array = npt.NDArray[np.float64]
-Rows = npt.NDArray[np.intp]
 
 
 @dataclass(frozen=True)

@@ -6,12 +6,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
-import numpy.typing as npt
 
+from gremio.core.arrays import Array, Rows
 from gremio.core.solve.tree import JointStep, Tree
 
-Array = npt.NDArray[np.float64]
-Rows = npt.NDArray[np.intp]
 _AXIS = {"x": 0, "y": 1, "z": 2}
 _OTHER_TWO = {"x": (1, 2), "y": (2, 0), "z": (0, 1)}
 # From so many parts × frames on, the compiled loop is worth its loading.
@@ -67,9 +65,7 @@ def _apply(local: Array, step: JointStep, q: Array) -> None:
     put_behind(local, step.channel, step.parts, q)
 
 
-def put_behind(
-    local: Array, channel: str, parts: npt.NDArray[np.intp] | slice | int, q: Array
-) -> None:
+def put_behind(local: Array, channel: str, parts: Rows | slice | int, q: Array) -> None:
     """Put the frame that a channel makes behind some of (4, 3, P, F) columns, in place."""
     verb, axis = channel.split()
     if verb == "move":

@@ -7,8 +7,7 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
-Array = npt.NDArray[np.float64]
-Rows = npt.NDArray[np.intp]
+from gremio.core.arrays import Array, Rows
 
 
 def as_slice(rows: npt.ArrayLike) -> Rows | slice:

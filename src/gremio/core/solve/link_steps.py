@@ -6,8 +6,8 @@ from collections.abc import Callable
 from typing import Any, NamedTuple
 
 import numpy as np
-import numpy.typing as npt
 
+from gremio.core.arrays import Array, Rows
 from gremio.core.mechanics.profile_bank import bank_of
 from gremio.core.mechanics.profiles import Profile, profile_of, straight
 from gremio.core.plan.blocks import Block
@@ -39,7 +39,6 @@ from gremio.core.solve.steps import (
 )
 from gremio.core.solve.tree import Tree
 
-Array = npt.NDArray[np.float64]
 Stops = tuple[Array, Array, Array]
 
 
@@ -123,7 +122,7 @@ def _constraint_steps(
     return (*made, *(reach_step(rig, i, row, limits, reads[i]) for i in chains))
 
 
-def _written(rig: Rig, blocks: tuple[Block, ...], row: dict[str, int]) -> npt.NDArray[np.intp]:
+def _written(rig: Rig, blocks: tuple[Block, ...], row: dict[str, int]) -> Rows:
     """Rows of the channels that are set: what is only added to, changed by a constraint, or held
     within stops, stands where it is put."""
     return np.array(

@@ -6,15 +6,14 @@ from collections.abc import Mapping
 from typing import NamedTuple
 
 import numpy as np
-import numpy.typing as npt
 
-from gremio.core.frames import Triple, matrix
+from gremio.core.arrays import Array, Rows
+from gremio.core.frames import Triple, carried, matrix
 from gremio.core.plan.loops import Loop, frames_in_loop, sides
 from gremio.core.rig.channels import split
 from gremio.core.rig.model import Rig
 
-Array = npt.NDArray[np.float64]
-Whole = npt.NDArray[np.intp]
+Whole = Rows
 
 
 class Shape(NamedTuple):
@@ -90,7 +89,7 @@ def shape_of(rig: Rig, loop: Loop, found: Whole, low: Array, high: Array) -> Sha
 def _told(owns: Mapping[str, Array], part: str | None, at: Triple) -> Array:
     """(3,) a point of a part's own frame as its joint moves it."""
     own = owns.get(part or "", np.eye(4))
-    result: Array = own[:3, :3] @ at + own[:3, 3]
+    result: Array = carried(own, at)
     return result
 
 
@@ -102,6 +101,6 @@ def _size(rig: Rig, loop: Loop) -> float:
         closure = rig.closures[closure_id]
         for part, at in ((closure.one, closure.at_one), (closure.two, closure.at_two)):
             frame = frames.get(part or "", np.eye(4))
-            places.append(frame[:3, :3] @ at + frame[:3, 3])
+            places.append(carried(frame, at))
     spread = np.ptp(np.array(places), axis=0)
     return max(float(np.linalg.norm(spread)), 1e-6)

@@ -8,14 +8,12 @@ from functools import cached_property
 from typing import Any
 
 import numpy as np
-import numpy.typing as npt
 
+from gremio.core.arrays import Array, Flags, Rows
 from gremio.core.plan.loops import Loop, frames_in_loop, gaps
 from gremio.core.rig.model import Rig
 from gremio.core.solve.loop_shape import Shape, shape_of
 
-Array = npt.NDArray[np.float64]
-Rows = npt.NDArray[np.intp]
 # Closed at home as nearly as this, a loop needs no closing there (m).
 _CLOSED = 1e-12
 
@@ -91,12 +89,12 @@ class LoopBatch:
         return np.array([step.assembled[0] for step in self.steps])
 
     @cached_property
-    def still(self) -> npt.NDArray[np.bool_]:
+    def still(self) -> Flags:
         """(L,) whether nothing has to move for a loop to be closed at home."""
         return np.array([step.closed_at_home for step in self.steps])
 
     @cached_property
-    def closes(self) -> npt.NDArray[np.bool_]:
+    def closes(self) -> Flags:
         """(L,) whether a loop can be closed at home."""
         return np.array([step.can_close for step in self.steps])
 

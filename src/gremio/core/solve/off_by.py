@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 import numpy as np
-import numpy.typing as npt
 
+from gremio.core.arrays import Array
 from gremio.core.frames import turn_matrix
 from gremio.core.mechanics import turns
 from gremio.core.rig.model import AnyConstraint
 from gremio.core.solve.constraint_goals import axis_of, axis_that_counts, offset_of
 from gremio.core.solve.pose import Pose
-
-Array = npt.NDArray[np.float64]
 
 
 def off_by(pose: Pose, constraint_id: str) -> tuple[float | None, float | None]:

@@ -7,8 +7,8 @@ from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
-import numpy.typing as npt
 
+from gremio.core.arrays import Array, Flags
 from gremio.core.plan.carrying import carriers
 from gremio.core.plan.loops import closure_label
 from gremio.core.problem import Note
@@ -22,7 +22,6 @@ from gremio.core.solve.loop_steps import LoopBatch, LoopStep
 from gremio.core.solve.program import Program
 from gremio.core.solve.wants import Want, want_notes
 
-Array = npt.NDArray[np.float64]
 # Loops closed together, the share of the way that each could go, and the gap left.
 Closed = tuple[LoopBatch, Array, Array]
 _BEYOND = 1e-9
@@ -63,7 +62,7 @@ class Poses:
     channels: Array
     asked: Array
     worlds: Array
-    undefined: dict[int, npt.NDArray[np.bool_]]
+    undefined: dict[int, Flags]
     put: dict[int, Array]
     closed: tuple[Closed, ...] = ()
     wants: dict[str, Want] = field(default_factory=dict)

@@ -7,8 +7,8 @@ from dataclasses import dataclass, fields
 from functools import cached_property
 
 import numpy as np
-import numpy.typing as npt
 
+from gremio.core.arrays import Array, Flags, Rows
 from gremio.core.plan.carrying import part_levels
 from gremio.core.plan.check import own_faults, stops_are_sound
 from gremio.core.plan.islands import Island
@@ -30,9 +30,6 @@ from gremio.core.solve.limits import Limits, as_slice, limits_of
 from gremio.core.solve.link_steps import levels_of
 from gremio.core.solve.steps import DriveStep, Level, RollStep
 from gremio.core.solve.tree import Tree, tree_of
-
-Array = npt.NDArray[np.float64]
-Rows = npt.NDArray[np.intp]
 
 
 @dataclass(frozen=True)
@@ -65,7 +62,7 @@ class Program(Tree):
     low: Array
     high: Array
     soft: Array
-    inputs: npt.NDArray[np.bool_]
+    inputs: Flags
     first: Limits
     steps: tuple[Level, ...]
     drives: dict[str, Drive]

@@ -7,6 +7,7 @@ import math
 import numpy as np
 import numpy.typing as npt
 
+from gremio.core.arrays import Array
 from gremio.core.plan.carrying import carriers
 from gremio.core.rig.channels import freed, key, split
 from gremio.core.rig.constraints import constraint_words, constraints_of
@@ -16,7 +17,6 @@ from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program
 
-Array = npt.NDArray[np.float64]
 _PULLS = 6
 # What of a step is tried, the whole of it and less.
 _SHARES = np.array([0.0, 1.0, 0.6, 0.3, 0.1, 0.03])

@@ -11,8 +11,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import numpy.typing as npt
 
+from gremio.core.arrays import Array, Flags, Rows
 from gremio.core.edit.constraints import given_keys
 from gremio.core.plan.carrying import carriers
 from gremio.core.rig.channels import split
@@ -21,8 +21,6 @@ from gremio.core.rig.model import Reach, Rig
 from gremio.core.solve.frames import Finder, as_matrices, put_behind
 from gremio.core.solve.wants import Want
 
-Array = npt.NDArray[np.float64]
-Rows = npt.NDArray[np.intp]
 _ROUNDS = 120
 # The error below which the tip is there, and the step at which it rests (m, rad).
 _THERE, _REST = 1e-12, 1e-11
@@ -70,7 +68,7 @@ class ReachStep:
         want = Want(has, grip, None, None, True, missing, None)
         return {self.constraint_id: want}
 
-    def _goal(self, finder: Finder) -> tuple[Array, npt.NDArray[np.bool_]]:
+    def _goal(self, finder: Finder) -> tuple[Array, Flags]:
         """(F, 3) where the tip should be, and (F,) whether any target counts."""
         targets = self.made.targets
         frames = finder.frames([target.on for target in targets])

@@ -5,16 +5,14 @@ from __future__ import annotations
 import math
 
 import numpy as np
-import numpy.typing as npt
 
+from gremio.core.arrays import Array
 from gremio.core.frames import matrix
 from gremio.core.plan.joints import joint_matrix
 from gremio.core.rig.channels import key
 from gremio.core.rig.model import Repeat, Rig
 from gremio.core.shape.paths import along
 from gremio.core.solve.pose import Pose
-
-Array = npt.NDArray[np.float64]
 
 
 def copies(pose: Pose, part: str) -> Array:

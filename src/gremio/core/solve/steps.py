@@ -10,8 +10,8 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-import numpy.typing as npt
 
+from gremio.core.arrays import Array, Flags, Rows
 from gremio.core.mechanics.bank import Bank
 from gremio.core.mechanics.profile_bank import values
 from gremio.core.mechanics.rolling import driven, rolled
@@ -23,9 +23,6 @@ from gremio.core.solve.limits import Limits, as_slice, softly
 from gremio.core.solve.loop_steps import LoopBatch
 from gremio.core.solve.reach_steps import ReachStep
 
-Array = npt.NDArray[np.float64]
-Rows = npt.NDArray[np.intp]
-
 
 @dataclass(frozen=True)
 class LedEnds:
@@ -34,7 +31,7 @@ class LedEnds:
 
     places: Rows
     rows: Rows
-    low: npt.NDArray[np.bool_]
+    low: Flags
 
 
 @dataclass(frozen=True)
@@ -50,7 +47,7 @@ class TrainStep:
     inputs: Rows
     low: Array
     high: Array
-    held: npt.NDArray[np.bool_]
+    held: Flags
     train: Rows
     followers: Rows
     ratio: Array
@@ -104,7 +101,7 @@ class FreedomsStep:
     home: Array
     low: Array
     high: Array
-    held: npt.NDArray[np.bool_]
+    held: Flags
     led: LedEnds | None = None
 
     def run(self, channels: Array, asked: Array) -> None:

@@ -5,10 +5,11 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
-import numpy.typing as npt
 from msgspec.structs import replace
 
+from gremio.core.arrays import Array
 from gremio.core.edit.strands import wrong_strand
+from gremio.core.frames import carried
 from gremio.core.mechanics import turns
 from gremio.core.mechanics.strands import Sheave, coil, hanging, reeved
 from gremio.core.problem import Note
@@ -19,7 +20,6 @@ from gremio.core.rig.model import Strand, Waypoint
 from gremio.core.rig.numbers import numbers_of
 from gremio.core.solve.pose import Pose
 
-Array = npt.NDArray[np.float64]
 _HANGS, _A_COIL = 32, 18
 # So many coils or folds are drawn at most.
 _MOST_TURNS = 60.0
@@ -88,7 +88,7 @@ def _missing(strand: Strand, way: float) -> float:
 
 def _place(pose: Pose, end: Waypoint) -> Array:
     frame = pose.frame_of(end.on)
-    place: Array = frame[:3, :3] @ end.at + frame[:3, 3]
+    place: Array = carried(frame, end.at)
     return place
 
 

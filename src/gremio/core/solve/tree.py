@@ -8,16 +8,13 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-import numpy.typing as npt
 
+from gremio.core.arrays import Array, Rows
 from gremio.core.frames import IDENTITY, Frame, matrices
 from gremio.core.plan.joints import APPLIED
 from gremio.core.rig.channels import CHANNELS, freed, key
 from gremio.core.rig.model import Rig
 from gremio.core.solve.limits import as_slice
-
-Array = npt.NDArray[np.float64]
-Rows = npt.NDArray[np.intp]
 
 
 @dataclass(frozen=True)

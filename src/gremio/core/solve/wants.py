@@ -5,15 +5,14 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
-import numpy.typing as npt
 
+from gremio.core.arrays import Array, Flags
 from gremio.core.problem import Note
 from gremio.core.quantity import show_short
 from gremio.core.rig.constraints import CONSTRAINTS, constraint_words
 from gremio.core.rig.model import Rig
 from gremio.core.solve.constraint_goals import Goal
 
-Array = npt.NDArray[np.float64]
 _MISSED = 1e-9
 
 
@@ -23,7 +22,7 @@ class Want(NamedTuple):
     has, grip: (F,). place, normal: (F, 3). turn: (F, 3, 3). missing: (F,).
     """
 
-    has: npt.NDArray[np.bool_]
+    has: Flags
     grip: Array
     place: Array | None
     turn: Array | None

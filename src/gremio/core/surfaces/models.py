@@ -5,14 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-import numpy as np
-import numpy.typing as npt
-
+from gremio.core.arrays import Array
 from gremio.core.problem import Note
 from gremio.core.rig.model import Up
 from gremio.core.shape.geometry import Geometry
-
-Array = npt.NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)

@@ -6,16 +6,14 @@ import functools
 from typing import NamedTuple
 
 import numpy as np
-import numpy.typing as npt
 
+from gremio.core.arrays import Array
 from gremio.core.frames import matrix
 from gremio.core.rig.model import Part, Rig
 from gremio.core.rig.solids import Box
 from gremio.core.shape.geometry import Geometry, moved, welded
 from gremio.core.shape.solids import geometry_of
 from gremio.core.surfaces.shelf import Shelf
-
-Array = npt.NDArray[np.float64]
 
 
 class StandIn(NamedTuple):

@@ -5,14 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 import numpy as np
-import numpy.typing as npt
 from msgspec.structs import replace
 
+from gremio.core.arrays import Array
 from gremio.core.edit.change import without
 from gremio.core.edit.constraints import change_constraint, remove_constraint
 from gremio.core.edit.mounts import place_part
 from gremio.core.edit.paths import add_path
-from gremio.core.frames import matrix, triple
+from gremio.core.frames import carried, matrix, triple
 from gremio.core.make.constraining import constrain, release, swapped, with_target
 from gremio.core.make.copying import copy_part
 from gremio.core.make.round_things import widest_round
@@ -24,8 +24,6 @@ from gremio.core.rig.model import ConstraintKind, Path, PathKind, Rig, Seat, Tar
 from gremio.core.shape.edge_loops import edge_loop
 from gremio.desktop.bench.snapping import Spot
 from gremio.desktop.document.document import Document
-
-Array = npt.NDArray[np.float64]
 
 
 def tie(document: Document, kind: ConstraintKind, part: str, targets: list[Target]) -> bool:
@@ -163,7 +161,7 @@ def make_path(
     """Make a path through places of the world (3,), in the frame of a part or the ground."""
     frame = document.pose.frame_of(on)
     back = np.linalg.inv(frame)
-    points = tuple(triple(back[:3, :3] @ place + back[:3, 3]) for place in places)
+    points = tuple(triple(carried(back, place)) for place in places)
     name = free_name(names_in(document.rig), "Path")
     path = Path(name, points, closed, on, kind, radii)
     return document.make(f"make {name}", lambda rig: add_path(rig, path))
@@ -198,7 +196,7 @@ def path_along_edges(document: Document, spot: Spot, toward: Array) -> bool:
     shape = document.rig.parts[part].shapes[spot.anchor.shape]
     frame = world @ matrix(shape.place)
     back = np.linalg.inv(frame)
-    near = back[:3, :3] @ spot.world + back[:3, 3]
+    near = carried(back, spot.world)
     corners, closed = edge_loop(document.geometry(shape.solid), near, frame[:3, :3].T @ toward)
-    places = [frame[:3, :3] @ corner + frame[:3, 3] for corner in corners]
+    places = [carried(frame, corner) for corner in corners]
     return make_path(document, places, part, "polyline", closed)

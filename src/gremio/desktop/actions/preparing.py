@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from gremio.core.arrays import Array
 from gremio.core.edit.controls import all_home
 from gremio.core.edit.links import add_link
 from gremio.core.edit.prepare import (
@@ -16,7 +17,7 @@ from gremio.core.edit.prepare import (
     to_ground,
     without_scale,
 )
-from gremio.core.frames import Array, unit_columns
+from gremio.core.frames import carried, unit_columns
 from gremio.core.make.gearing import gears_of
 from gremio.core.make.meshing import interlock_train, make_mate
 from gremio.core.make.pairs import propose
@@ -114,7 +115,7 @@ def put_mount(document: Document, part: str, spot: Spot) -> None:
     its axis along the circle's."""
     entry = document.rig.parts[part]
     back = np.linalg.inv(document.pose.world(part))
-    inside = (back @ np.append(spot.world, 1.0))[:3]
+    inside = carried(back, spot.world)
     axis = entry.joint.axis
 
     def change(rig: Rig) -> Rig:

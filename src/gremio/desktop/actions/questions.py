@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-import numpy.typing as npt
 
+from gremio.core.arrays import Array
 from gremio.core.frames import triple
 from gremio.core.rig.constraints import CONSTRAINTS
 from gremio.core.rig.model import ConstraintKind, StrandKind, Target
@@ -21,7 +21,6 @@ from gremio.desktop.bench.question import (
 from gremio.desktop.bench.snapping import Spot
 from gremio.desktop.document.document import Document
 
-Array = npt.NDArray[np.float64]
 _TWO = "Two are needed at least. Click on, or press Esc to stop."
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 
 import numpy as np
 from msgspec.structs import replace
@@ -37,6 +37,7 @@ from gremio.core.rig.solids import (
     Tube,
     Wedge,
 )
+from gremio.core.rig.things import thing_of
 from gremio.desktop.actions.channel_menu import copy_as_link, paste_link
 from gremio.desktop.bench.view import Bench
 from gremio.desktop.document.document import Document
@@ -166,38 +167,43 @@ def link_to(document: Document, lead: str, part: str) -> None:
 
 
 def remove_selected(document: Document) -> None:
-    """Remove the selected part, control or link."""
-    thing, rig = document.selected, document.rig
-    if thing in rig.parts:
-        from gremio.core.make.constraining import remove_and_leave
-
-        name, pose = rig.parts[thing].name, document.pose
-        document.edit(f"remove {name}", lambda rig: remove_and_leave(rig, thing, pose))
-    elif thing in rig.constraints:
-        _leave(document, [thing])
-    elif thing in rig.strands:
-        name = rig.strands[thing].name
-        document.edit(f"remove {name}", lambda rig: remove_strand(rig, thing))
-    elif thing in rig.paths:
-        name = rig.paths[thing].name
-        document.edit(f"remove {name}", lambda rig: remove_path(rig, thing))
-    elif thing in rig.controls:
-        name = rig.controls[thing].name
-        document.edit(f"remove {name}", lambda rig: remove_control(rig, thing))
-    elif thing in rig.links:
-        document.edit("remove a link", lambda rig: remove_link(rig, thing))
-    elif thing in rig.struts:
-        from gremio.core.make.struts import remove_strut
-
-        name = rig.struts[thing].name
-        document.edit(f"remove {name}", lambda rig: remove_strut(rig, thing))
-    elif thing in rig.closures:
-        document.edit("remove a closure", lambda rig: remove_closure(rig, thing))
-    elif thing in rig.measures:
-        name = rig.measures[thing].name
-        document.edit(f"remove {name}", lambda rig: remove_measure(rig, thing))
-    else:
+    """Remove what is selected."""
+    thing = document.selected
+    found = thing_of(document.rig, thing)
+    if found is None:
         document.said.emit("Nothing is selected, so there is nothing to remove.")
+    elif found.field == "constraints":
+        _leave(document, [thing])
+    else:
+        name = found.of(document.rig)[thing].name if found.named else f"a {found.word}"
+        remove = _REMOVE[found.field]
+        document.edit(f"remove {name}", lambda rig: remove(document, rig, thing))
+
+
+def _remove_part(document: Document, rig: Rig, part: str) -> Rig:
+    from gremio.core.make.constraining import remove_and_leave
+
+    return remove_and_leave(rig, part, document.pose)
+
+
+def _remove_strut(_document: Document, rig: Rig, strut: str) -> Rig:
+    from gremio.core.make.struts import remove_strut
+
+    return remove_strut(rig, strut)
+
+
+# What takes a thing out of the rig, by where it stands there. A constraint is turned into plain
+# placement instead.
+_REMOVE: dict[str, Callable[[Document, Rig, str], Rig]] = {
+    "parts": _remove_part,
+    "controls": lambda _document, rig, control: remove_control(rig, control),
+    "links": lambda _document, rig, link: remove_link(rig, link),
+    "measures": lambda _document, rig, measure: remove_measure(rig, measure),
+    "struts": _remove_strut,
+    "closures": lambda _document, rig, closure: remove_closure(rig, closure),
+    "strands": lambda _document, rig, strand: remove_strand(rig, strand),
+    "paths": lambda _document, rig, path: remove_path(rig, path),
+}
 
 
 def copy_selected(document: Document) -> None:

@@ -8,7 +8,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 import numpy.typing as npt
 
-Array = npt.NDArray[np.float64]
+from gremio.core.arrays import Array
+
 Size = tuple[int, int]
 FIELD_OF_VIEW = math.radians(28)
 _STEEPEST = math.radians(89)

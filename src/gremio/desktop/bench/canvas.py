@@ -7,13 +7,14 @@ from functools import partial
 
 import moderngl
 import numpy as np
-import numpy.typing as npt
 from PyQt6.QtCore import QPointF, QTimer, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtOpenGLWidgets import QOpenGLWidget
 from PyQt6.QtWidgets import QWidget
 
+from gremio.core.arrays import Array
 from gremio.core.edit.parts import descendants, rigid_family
+from gremio.core.frames import carried
 from gremio.core.rig.model import Rig
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.pose import Pose
@@ -33,7 +34,6 @@ from gremio.desktop.document.change import Change
 from gremio.desktop.document.document import Document
 from gremio.desktop.theme.inks import DAY, Inks
 
-Array = npt.NDArray[np.float64]
 _REST = 160
 _HEAVY = 1.8
 _HOVERED = 1.5
@@ -204,7 +204,7 @@ class Canvas(QOpenGLWidget):
         for closure_id, closure in pose.program.rig.closures.items():
             if closure.one in pose.program.part_row:
                 world = pose.world(closure.one)
-                place = world[:3, :3] @ closure.at_one + world[:3, 3]
+                place = carried(world, closure.at_one)
                 hot = selected in (closure_id, closure.one, closure.two)
                 found.append((place, hot))
         return found
@@ -240,7 +240,7 @@ class Canvas(QOpenGLWidget):
 
     def _ghosts(self, handle: Handle) -> list[Array]:
         ends = box_edges(self.scene(), self.pose, self._rigid_family(handle.part))
-        return [ends @ move[:3, :3].T + move[:3, 3] for move in stop_moves(handle)]
+        return [carried(move, ends) for move in stop_moves(handle)]
 
     def _rigid_family(self, part: str) -> list[int]:
         """Rows of a part and of all that is fixed to it."""

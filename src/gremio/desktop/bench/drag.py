@@ -6,16 +6,14 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-import numpy.typing as npt
 
+from gremio.core.arrays import Array
 from gremio.core.rig.channels import freed, key, split
 from gremio.core.rig.constraints import CONSTRAINTS, adds_to
 from gremio.core.solve.pose import Pose
 from gremio.desktop.bench.camera import Camera, Size, project, ray
 from gremio.desktop.bench.handles import Handle, handles_of
 from gremio.desktop.bench.scene import Scene, corners_of
-
-Array = npt.NDArray[np.float64]
 
 # Nearer than this to edge-on, an axis is judged by the way the knob runs on the screen.
 _EDGE_ON = 0.22

@@ -10,6 +10,7 @@ import numpy.typing as npt
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
+from gremio.core.arrays import Array
 from gremio.desktop.bench.ties import Tie, Track
 from gremio.desktop.theme.inks import Inks
 from gremio.desktop.theme.symbols import draw_symbol
@@ -70,7 +71,7 @@ def draw_track(painter: QPainter, track: Track, points: Points, inks: Inks) -> N
         painter.drawRect(QRectF(spot.x() - 5, spot.y() - 5, 10, 10))
 
 
-def near_line(pixels: npt.NDArray[np.float64], at: QPointF, reach: float) -> bool:
+def near_line(pixels: Array, at: QPointF, reach: float) -> bool:
     """Whether a line through pixels (n, 2) passes within `reach` pixels of a point."""
     if len(pixels) < 2:
         return False

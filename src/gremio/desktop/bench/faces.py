@@ -6,11 +6,11 @@ import dataclasses
 from dataclasses import dataclass
 
 import numpy as np
-import numpy.typing as npt
 from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, QRectF
 from PyQt6.QtGui import QPolygonF, QTransform
 
+from gremio.core.arrays import Array
 from gremio.core.frames import matrix, tidy_frame, turn_of_angles
 from gremio.core.rig.channels import split
 from gremio.core.rig.model import Face
@@ -19,7 +19,6 @@ from gremio.core.solve.pose import Pose
 from gremio.desktop.bench.camera import Camera, Size, metres_a_pixel, project
 from gremio.desktop.makes.makes import FACE, Standing, standing
 
-Array = npt.NDArray[np.float64]
 # The line of the name over the body, the room round both, and how far off the plate stands (px).
 LABEL, ROOM, OFF = 17.0, 8.0, 26.0
 

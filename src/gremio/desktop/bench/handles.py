@@ -9,13 +9,12 @@ from typing import Literal
 import numpy as np
 import numpy.typing as npt
 
+from gremio.core.arrays import Array
 from gremio.core.plan.joints import joint_matrix
 from gremio.core.rig.channels import freed, key, main_channel
 from gremio.core.solve.axes import channel_axis, channel_frame
 from gremio.core.solve.pose import Pose
 from gremio.desktop.bench.scene import Scene, corners_of
-
-Array = npt.NDArray[np.float64]
 
 
 @dataclass(frozen=True)

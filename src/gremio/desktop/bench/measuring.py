@@ -8,9 +8,10 @@ from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
 import numpy as np
-import numpy.typing as npt
 from msgspec.structs import replace
 
+from gremio.core.arrays import Array
+from gremio.core.frames import carried
 from gremio.core.quantity import show, show_short
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.model import Measure, MeasureKind, Rig
@@ -20,7 +21,6 @@ from gremio.core.shape.measure import feature, measured, point
 from gremio.core.solve.pose import Pose
 from gremio.desktop.bench.snapping import Spot
 
-Array = npt.NDArray[np.float64]
 GeometryOf = Callable[[AnySolid], Geometry]
 # Lengths below this are shown in millimetres (m).
 _SMALL = 0.5
@@ -122,5 +122,5 @@ def measure_line(rig: Rig, pose: Pose, measure: Measure, geometry: GeometryOf) -
 def _world(rig: Rig, pose: Pose, measure: Measure, end: int, geometry: GeometryOf) -> Array:
     anchor = measure.ends[end]
     inside = point(rig, anchor, geometry)
-    result: Array = (pose.world(anchor.part) @ np.append(inside, 1.0))[:3]
+    result: Array = carried(pose.world(anchor.part), inside)
     return result

@@ -5,12 +5,12 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, field
 
-import numpy as np
 import numpy.typing as npt
 from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
+from gremio.core.arrays import Array
 from gremio.core.quantity import show, show_short
 from gremio.desktop.bench.camera import Camera, project
 from gremio.desktop.bench.draw_faces import draw_face, draw_pointer
@@ -23,7 +23,6 @@ from gremio.desktop.bench.ties import Tie, Track
 from gremio.desktop.theme.dress import digit_font, text_font
 from gremio.desktop.theme.inks import Inks
 
-Array = npt.NDArray[np.float64]
 KNOB = 7.5
 
 

@@ -6,18 +6,18 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-import numpy.typing as npt
 from msgspec.structs import replace
 from PyQt6.QtCore import QPointF
 
+from gremio.core.arrays import Array
 from gremio.core.edit.paths import change_path
+from gremio.core.frames import carried
 from gremio.core.rig.model import Rig, Triple
 from gremio.desktop.bench.camera import Camera, Size
 from gremio.desktop.bench.drag import level_shift
 from gremio.desktop.bench.overlay import Overlay
 from gremio.desktop.document.document import Document
 
-Array = npt.NDArray[np.float64]
 _REACH = 9.0
 
 
@@ -50,7 +50,7 @@ class PathHold:
         place = self.grip + level_shift(self.camera, size, self.grip, (at.x(), at.y()))
         frame = self.document.pose.frame_of(entry.on)
         back = np.linalg.inv(frame)
-        x, y, z = (float(v) for v in back[:3, :3] @ place + back[:3, 3])
+        x, y, z = (float(v) for v in carried(back, place))
         points: list[Triple] = list(entry.points)
         points[self.index] = (x, y, z)
 

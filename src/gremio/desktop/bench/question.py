@@ -4,14 +4,12 @@ answer, when it is done, and what is made of the answers."""
 from __future__ import annotations
 
 import numpy as np
-import numpy.typing as npt
 
+from gremio.core.arrays import Array
 from gremio.core.solve.pose import Pose
 from gremio.desktop.bench.scene import Scene
 from gremio.desktop.bench.snapping import Spot, snap_places
 from gremio.desktop.document.document import Document
-
-Array = npt.NDArray[np.float64]
 
 
 class Question:

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
-import numpy.typing as npt
 from PyQt6.QtCore import QPointF
 from PyQt6.QtWidgets import QWidget
 
+from gremio.core.arrays import Array
+from gremio.core.frames import carried
 from gremio.core.shape.surfaces import surface_of
 from gremio.desktop.bench.camera import project, ray
 from gremio.desktop.bench.canvas import Canvas
@@ -23,7 +24,6 @@ from gremio.desktop.bench.ties import Track
 from gremio.desktop.document.change import Change
 from gremio.desktop.document.document import Document
 
-Array = npt.NDArray[np.float64]
 # A path is clicked where the pointer is within so many pixels of it.
 _REACH = 6.0
 
@@ -122,8 +122,8 @@ class Asking(Canvas):
         start, way = ray(self.camera, self.logical_size(), (at.x(), at.y()))
         world = self.pose.world(part)
         back = np.linalg.inv(world)
-        hit = surface.hit(back[:3, :3] @ start + back[:3, 3], back[:3, :3] @ way)
-        return None if hit is None else world[:3, :3] @ hit + world[:3, 3]
+        hit = surface.hit(carried(back, start), back[:3, :3] @ way)
+        return None if hit is None else carried(world, hit)
 
     def line_at(self, at: QPointF, strands: bool = True) -> str:
         """Id of the path, or the strand, that passes through a point; "" where none does."""

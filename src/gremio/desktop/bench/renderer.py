@@ -7,8 +7,8 @@ from typing import NamedTuple
 
 import moderngl
 import numpy as np
-import numpy.typing as npt
 
+from gremio.core.arrays import Array
 from gremio.core.shape.geometry import Geometry
 from gremio.desktop.bench.camera import Camera, Size, view_projection
 from gremio.desktop.bench.scene import INSTANCE, Instances, Scene
@@ -190,7 +190,7 @@ class Renderer:
             places.write(data)
             first += count
 
-    def _draw_ground(self, seen: npt.NDArray[np.float64], camera: Camera, inks: Inks) -> None:
+    def _draw_ground(self, seen: Array, camera: Camera, inks: Inks) -> None:
         step = 10.0 ** np.floor(np.log10(max(camera.distance, 1e-3) / 6))
         reach = step * 24
         x, y = (round(v / step) * step for v in camera.target[:2])

@@ -14,8 +14,9 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
+from gremio.core.arrays import Array, Rows
 from gremio.core.edit.parts import descendants
-from gremio.core.frames import matrix
+from gremio.core.frames import carried, matrix
 from gremio.core.rig.model import Part, Rig
 from gremio.core.rig.solids import AnySolid, Box, Cylinder
 from gremio.core.shape.geometry import Geometry
@@ -26,8 +27,6 @@ from gremio.core.solve.strands import lying, pieces
 from gremio.core.surfaces.shelf import Shelf
 from gremio.core.surfaces.stand_in import stand_in
 from gremio.desktop.theme.inks import rgb
-
-Array = npt.NDArray[np.float64]
 
 # One instance: the rows of its world matrix, its paint, its edges' width, its part's mark.
 INSTANCE = np.dtype(
@@ -75,19 +74,19 @@ class Scene:
     """
 
     batches: tuple[Batch, ...]
-    parts: npt.NDArray[np.intp]
+    parts: Rows
     places: Array
     paints: Array
-    shapes: npt.NDArray[np.intp]
+    shapes: Rows
     repeated: tuple[tuple[str, list[int]], ...] = ()
     strands: int = -1
 
-    def of_parts(self, rows: set[int]) -> npt.NDArray[np.intp]:
+    def of_parts(self, rows: set[int]) -> Rows:
         """(M,) indices of the instances of some parts, by row."""
         return np.flatnonzero(np.isin(self.parts, list(rows)))
 
     @cached_property
-    def batch_index(self) -> npt.NDArray[np.intp]:
+    def batch_index(self) -> Rows:
         """(N,) index of the batch that each instance belongs to."""
         return np.repeat(np.arange(len(self.batches)), [batch.count for batch in self.batches])
 
@@ -269,6 +268,6 @@ def box_edges(scene: Scene, pose: Pose, rows: list[int]) -> Array:
         if len(corners):
             world = pose.worlds[row]
             box = np.where(_BITS, corners.max(axis=0), corners.min(axis=0))
-            there = box @ world[:3, :3].T + world[:3, 3]
+            there = carried(world, box)
             found.append(there[_BOX_EDGES])
     return np.concatenate(found)

@@ -5,15 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import numpy.typing as npt
 
-from gremio.core.frames import matrix
+from gremio.core.arrays import Array
+from gremio.core.frames import carried, matrix
 from gremio.core.rig.channels import MOVES, freed, key
 from gremio.core.shape.surfaces import Surface, surface_of
 from gremio.desktop.bench.camera import Camera, Size, project, ray
 from gremio.desktop.document.document import Document
-
-Array = npt.NDArray[np.float64]
 
 
 @dataclass(frozen=True)
@@ -36,7 +34,7 @@ class SurfaceDrag:
         surface, so that it stays at the outline."""
         start, way = ray(self.camera, self.size, np.asarray(pixel) + self.aside)
         back = np.linalg.inv(self.frame)
-        hit = self.surface.hit(back[:3, :3] @ start + back[:3, 3], back[:3, :3] @ way)
+        hit = self.surface.hit(carried(back, start), back[:3, :3] @ way)
         if hit is None:
             return {}
         place = self.to_mount @ self.frame @ np.append(hit, 1.0)

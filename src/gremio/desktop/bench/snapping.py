@@ -6,15 +6,15 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
-import numpy.typing as npt
 
+from gremio.core.arrays import Array
+from gremio.core.frames import carried
 from gremio.core.rig.model import Anchor
 from gremio.core.shape.features import Place, places
 from gremio.core.solve.pose import Pose
 from gremio.desktop.bench.camera import Camera, Size, project
 from gremio.desktop.bench.scene import Scene
 
-Array = npt.NDArray[np.float64]
 REACH = 22
 _MOST = 600
 
@@ -41,14 +41,14 @@ def snap_places(scene: Scene, pose: Pose, rows: set[int]) -> list[Spot]:
         shape = int(scene.shapes[index])
         geometry = scene.batches[scene.batch_index[index]].geometry
         for feature, place in enumerate(places(geometry)[:_MOST]):
-            at = inside[:3, :3] @ place.at + inside[:3, 3]
+            at = carried(inside, place.at)
             direction = way = None
             if place.direction is not None:
                 direction, way = turn @ place.direction, inside[:3, :3] @ place.direction
                 direction, way = (v / np.linalg.norm(v) for v in (direction, way))
             x, y, z = (float(v) for v in at)
             anchor = Anchor(part, (x, y, z), shape, feature if shape >= 0 else -1)
-            found.append(Spot(place, world[:3, :3] @ at + world[:3, 3], direction, way, anchor))
+            found.append(Spot(place, carried(world, at), direction, way, anchor))
     return found
 
 

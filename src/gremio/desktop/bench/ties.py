@@ -5,16 +5,14 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
-import numpy.typing as npt
 
-from gremio.core.frames import Triple
+from gremio.core.arrays import Array
+from gremio.core.frames import Triple, carried
 from gremio.core.rig.constraints import targets_of
 from gremio.core.rig.model import Constraint, Reach, Target
 from gremio.core.shape.paths import along, line_of, way_to
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.strands import lying
-
-Array = npt.NDArray[np.float64]
 
 
 class Tie(NamedTuple):
@@ -44,7 +42,7 @@ def ties(pose: Pose, selected: str) -> list[Tie]:
     for constraint_id, constraint in rig.constraints.items():
         if constraint.part not in pose.program.part_row:
             continue
-        here = (pose.world(constraint.part) @ np.append(_tip(constraint), 1.0))[:3]
+        here = carried(pose.world(constraint.part), _tip(constraint))
         # What sits on a surface is on it: there is nothing between them.
         targets = () if constraint.kind == "seat" else targets_of(constraint)
         ends = [there for t in targets if (there := _place(pose, t, here)) is not None]
@@ -71,7 +69,7 @@ def _place(pose: Pose, target: Target, here: Array) -> Array | None:
     if path is not None:
         inside = np.linalg.inv(frame) @ np.append(here, 1.0)
         at = along(path, way_to(path, inside[None, :3]))[0, :3, 3]
-    place: Array = frame[:3, :3] @ at + frame[:3, 3]
+    place: Array = carried(frame, at)
     return place
 
 
@@ -105,5 +103,5 @@ def _follows(constraint: Constraint | None, path_id: str) -> bool:
 
 
 def _moved(frame: Array, points: Array) -> Array:
-    result: Array = points @ frame[:3, :3].T + frame[:3, 3]
+    result: Array = carried(frame, points)
     return result

@@ -7,9 +7,9 @@ from functools import partial
 from typing import get_args
 
 import numpy as np
-import numpy.typing as npt
 from msgspec.structs import replace
 
+from gremio.core.arrays import Array
 from gremio.core.edit.mounts import move_mount, place_part, stands_at
 from gremio.core.edit.parts import (
     change_part,
@@ -66,7 +66,6 @@ from gremio.desktop.document.document import Document
 from gremio.desktop.fields.pieces import short_channels
 from gremio.desktop.theme.inks import Inks
 
-Array = npt.NDArray[np.float64]
 _ONE = "free or ground one…"
 _PUT = "Put the mount…"
 _PUTS = ("in the middle of its shapes", "under them, at the bottom", "square to the world")

@@ -8,10 +8,10 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from gremio.core.arrays import Array
 from gremio.core.mechanics.profiles import Profile, acceleration, speed, value
 from gremio.core.quantity import UNITS
 
-Array = npt.NDArray[np.float64]
 Spot = tuple[float, float]
 Place = tuple[float, float, float, float]  # left, top, right, foot
 

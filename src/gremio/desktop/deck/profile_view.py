@@ -9,7 +9,8 @@ from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
-from gremio.core.mechanics.profiles import Array, value
+from gremio.core.arrays import Array
+from gremio.core.mechanics.profiles import value
 from gremio.core.quantity import show_short
 from gremio.desktop.deck.chart import Chart, Spot, Track
 from gremio.desktop.theme.dress import digit_font, text_font

@@ -8,13 +8,11 @@ from functools import cached_property
 from typing import Any
 
 from gremio.core.rig.model import Rig
+from gremio.core.rig.things import THINGS
 
 # Where a rig differs in one of these, it is made ready to run anew; names and poses move nothing.
-COMPILED = (
-    *("parts", "controls", "links", "sources", "measures", "paths", "closures", "struts"),
-    *("constraints", "strands"),
-)
-FIELDS = (*COMPILED, "at", "poses", "locked", "name")
+COMPILED = tuple(one.field for one in THINGS if one.moves)
+FIELDS = tuple(field for field in Rig.__struct_fields__ if field != "made")
 
 
 @dataclass(frozen=True)

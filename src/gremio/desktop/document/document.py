@@ -7,10 +7,9 @@ from functools import partial
 from pathlib import Path
 
 import msgspec
-import numpy as np
-import numpy.typing as npt
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from gremio.core.arrays import Array
 from gremio.core.edit.history import History
 from gremio.core.edit.numbers import set_numbers
 from gremio.core.files import rig_file
@@ -28,6 +27,7 @@ from gremio.core.rig.numbers import (
     number_word,
     owner_name,
 )
+from gremio.core.rig.things import thing_of
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.backward import Held, move
 from gremio.core.solve.evaluate import evaluate, rolled_on
@@ -39,7 +39,6 @@ from gremio.desktop.document.looking import Looking
 from gremio.desktop.document.teaching import Teaching
 
 Edit = Callable[[Rig], Rig]
-Array = npt.NDArray[np.float64]
 LOCKED = "The rig is locked for the animator: only controls and their faces move anything."
 
 
@@ -179,9 +178,7 @@ class Document(QObject):
 
     def knows(self, thing: str) -> bool:
         """Whether there is a part, control, link or anything else to be selected of this id."""
-        rig = self.rig
-        things = (rig.parts, rig.controls, rig.links, rig.measures, rig.closures, rig.struts)
-        return any(thing in t for t in (*things, rig.constraints, rig.paths, rig.strands))
+        return thing_of(self.rig, thing) is not None
 
     # ── edits ──────────────────────────────────────────────────────
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from functools import partial
 
@@ -11,13 +11,12 @@ from PyQt6.QtGui import QAction, QKeyEvent
 from PyQt6.QtWidgets import QLabel, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from gremio.core.rig.links import link_label
-from gremio.core.rig.model import Constraint, Control, Measure, Part, Path, Strand, Strut
 from gremio.core.rig.numbers import OWNERS, full_label, numbers_of
+from gremio.core.rig.things import THINGS
 from gremio.desktop.document.document import Document
 from gremio.desktop.shell.keys import Keys
 
 _MOST = 12
-Named = Control | Part | Measure | Constraint | Path | Strut | Strand
 
 
 @dataclass(frozen=True)
@@ -32,15 +31,11 @@ class Entry:
 def entries_of(document: Document, actions: Iterable[QAction]) -> list[Entry]:
     """Everything there is to find."""
     rig = document.rig
-    named: list[tuple[str, Mapping[str, Named]]] = [
-        ("control", rig.controls), ("part", rig.parts), ("measure", rig.measures),
-        ("constraint", rig.constraints), ("path", rig.paths), ("strut", rig.struts),
-        ("strand", rig.strands),
-    ]  # fmt: skip
     found = [
-        Entry(thing.name, word, partial(document.select, thing_id))
-        for word, things in named
-        for thing_id, thing in things.items()
+        Entry(thing.name, one.word, partial(document.select, thing_id))
+        for one in THINGS
+        if one.named and one.selected
+        for thing_id, thing in one.of(rig).items()
     ]
     found += [
         Entry(link_label(rig, link).removeprefix("the "), "link", partial(document.select, i))
