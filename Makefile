@@ -1,7 +1,7 @@
 PYTHON = .venv/bin/python
 SCREEN = xvfb-run -a -s "-screen 0 1280x800x24"
 
-.PHONY: demo test check bench screenshots clean ready ready-dev
+.PHONY: demo test long check bench screenshots clean ready ready-dev
 
 demo: ready
 	$(PYTHON) -m gremio demo
@@ -13,7 +13,11 @@ ready-dev:
 	@scripts/setup.sh dev
 
 test: ready-dev
-	$(PYTHON) -m pytest -n 2 --dist worksteal
+	$(PYTHON) -m pytest -n 2 --dist worksteal --ignore tests/long
+
+# What takes longer: kinds added to a copy of the source, files attacked, both ways of computing.
+long: ready-dev
+	$(PYTHON) -m pytest -n 2 --dist worksteal tests/long
 
 check: ready-dev
 	.venv/bin/ruff check src tests scripts

@@ -102,7 +102,14 @@ def _read_plain(
             plain["rig"] = raised(plain["rig"], version)
         known, unknown = without_unknown(plain, RigFile)
         return msgspec.convert(known, RigFile).rig, unknown
-    except (msgspec.ValidationError, KeyError, IndexError, TypeError, ValueError) as error:
+    except (
+        msgspec.ValidationError,
+        AttributeError,
+        KeyError,
+        IndexError,
+        TypeError,
+        ValueError,
+    ) as error:
         raise FileProblem(
             f"{name} (version {version}) does not read as a rig: {error}. "
             "Mend that place in a text editor, or open an older copy."

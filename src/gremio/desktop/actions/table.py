@@ -101,7 +101,7 @@ def _strand(kind: StrandKind) -> Action:
 
 def _constraint(kind: ConstraintKind, number: int) -> Action:
     return Action(f"tie.{kind}", CONSTRAINTS[kind].action, lambda d: asking.constrain(d, kind),
-                  _TIES, str(number), _OVER)  # fmt: skip
+                  _TIES, str(number) if number < 10 else "", _OVER)  # fmt: skip
 
 
 _TYING = (

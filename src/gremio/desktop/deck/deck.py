@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-import functools
-from typing import TYPE_CHECKING, TypeVar
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Protocol, cast, runtime_checkable
 
 from PyQt6.QtWidgets import (
     QButtonGroup,
@@ -23,20 +23,47 @@ if TYPE_CHECKING:
     from gremio.desktop.deck.ledger_page import LedgerPage
     from gremio.desktop.deck.map_page import MapPage
 
-PAGES = ("Cam", "Ledger", "Drive map", "Inspection")
-Page = TypeVar("Page", bound="LedgerPage | MapPage")
+
+@runtime_checkable
+class Inked(Protocol):
+    """A page that draws by day or by night."""
+
+    def set_inks(self, inks: Inks) -> None:
+        """Draw by day or by night."""
+
+
+def _ledger(document: Document) -> LedgerPage:
+    from gremio.desktop.deck.ledger_page import LedgerPage
+
+    return LedgerPage(document)
+
+
+def _map(document: Document) -> MapPage:
+    from gremio.desktop.deck.map_page import MapPage
+
+    return MapPage(document)
+
+
+# The pages in the order of their tabs, by the word on it. Their actions come of this.
+PAGES: dict[str, Callable[[Document], QWidget]] = {
+    "Cam": CamPage,
+    "Ledger": _ledger,
+    "Drive map": _map,
+    "Inspection": InspectionPage,
+}
+# Those that listen from the start; the others are made when first asked for.
+_FROM_THE_START = ("Cam", "Inspection")
 
 
 class Deck(QWidget):
-    """The pages on the foot of the window. All but the first are made when first asked for."""
+    """The pages on the foot of the window."""
 
     def __init__(self, document: Document) -> None:
         super().__init__()
         self.document = document
         self.setObjectName("deck")
         self.inks: Inks = DAY
-        self.cam = CamPage(document)
-        self.inspection = InspectionPage(document)
+        self._made: dict[str, QWidget] = {}
         self.pages = QStackedWidget()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -52,52 +79,51 @@ class Deck(QWidget):
             self.tabs.addButton(tab, index)
             tabs.addWidget(tab)
         tabs.addStretch()
-        self.tabs.idClicked.connect(lambda index: self.show_page(PAGES[index]))
+        self.tabs.idClicked.connect(lambda index: self.show_page(list(PAGES)[index]))
         self.tabs.button(0).setChecked(True)
-        self.pages.addWidget(self.cam)
-        self.pages.addWidget(self.inspection)
+        for word in _FROM_THE_START:
+            self.page(word)
         layout.addLayout(tabs)
         layout.addWidget(self.pages, 1)
 
-    @functools.cached_property
+    def page(self, word: str) -> QWidget:
+        """A page, by the word on its tab."""
+        if word not in self._made:
+            page = self._made[word] = PAGES[word](self.document)
+            if isinstance(page, Inked):
+                page.set_inks(self.inks)
+            self.pages.addWidget(page)
+        return self._made[word]
+
+    @property
+    def cam(self) -> CamPage:
+        """The page of a cam."""
+        return cast(CamPage, self.page("Cam"))
+
+    @property
     def ledger(self) -> LedgerPage:
         """The Ledger."""
-        from gremio.desktop.deck.ledger_page import LedgerPage
+        return cast("LedgerPage", self.page("Ledger"))
 
-        return self._added(LedgerPage(self.document))
-
-    @functools.cached_property
+    @property
     def map(self) -> MapPage:
         """The drive map."""
-        from gremio.desktop.deck.map_page import MapPage
+        return cast("MapPage", self.page("Drive map"))
 
-        return self._added(MapPage(self.document))
-
-    def _added(self, page: Page) -> Page:
-        page.set_inks(self.inks)
-        self.pages.addWidget(page)
-        return page
+    @property
+    def inspection(self) -> InspectionPage:
+        """What is wrong with the machine."""
+        return cast(InspectionPage, self.page("Inspection"))
 
     def set_inks(self, inks: Inks) -> None:
         """Draw by day or by night."""
         self.inks = inks
-        self.cam.set_inks(inks)
-        for name in ("ledger", "map"):
-            if name in self.__dict__:
-                getattr(self, name).set_inks(inks)
+        for page in self._made.values():
+            if isinstance(page, Inked):
+                page.set_inks(inks)
 
     def show_page(self, word: str) -> None:
         """Bring a page to the front, by the word on its tab."""
-        self.tabs.button(PAGES.index(word)).setChecked(True)
-        self.pages.setCurrentWidget(self._page(word))
+        self.tabs.button(list(PAGES).index(word)).setChecked(True)
+        self.pages.setCurrentWidget(self.page(word))
         self.show()
-
-    def _page(self, word: str) -> QWidget:
-        match word:
-            case "Ledger":
-                return self.ledger
-            case "Drive map":
-                return self.map
-            case "Inspection":
-                return self.inspection
-        return self.cam

@@ -195,7 +195,7 @@ class Window(QMainWindow):
     @property
     def pages(self) -> Sequence[str]:
         """The names of the deck's pages."""
-        return PAGES
+        return tuple(PAGES)
 
     @property
     def cam_shown(self) -> str:
