@@ -373,3 +373,14 @@ def test_a_cam_leads_a_stop_and_a_size_at_once() -> None:
     assert pose.at(f"{bar} move z") == pytest.approx(0.4)
     assert pose.rig.parts[bar].shapes[0].solid.height == pytest.approx(1.5)  # type: ignore[union-attr]
     assert json.dumps(pose.dimensions) == "[1.5]"
+
+
+def test_a_length_written_as_a_whole_number_is_no_count() -> None:
+    made = gremio.Builder("Post")
+    made.part("Post", gremio.shape(Box(length=1, width=1, height=2)))
+    made.control("Tall", 0, 3, kind="length")
+    post = part_id(made.rig, "Post")
+    rig = led(made.rig, "Tall", f"{post} shape 0 height")
+    assert posed(rig, Tall=0.5).rig.parts[post].shapes[0].solid.height == 0.5  # type: ignore[union-attr]
+    typed = set_number(made.rig, f"{post} shape 0 height", 1.25)
+    assert typed.parts[post].shapes[0].solid.height == 1.25  # type: ignore[union-attr]

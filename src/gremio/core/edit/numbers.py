@@ -17,7 +17,7 @@ from gremio.core.rig.channels import split
 from gremio.core.rig.constraints import targets_of
 from gremio.core.rig.model import Rig, Stops, Target, Targeted
 from gremio.core.rig.number import Number
-from gremio.core.rig.numbers import SHOWN, full_label, number, owner_of, shown_unit
+from gremio.core.rig.numbers import COUNTS, SHOWN, full_label, number, owner_of, shown_unit
 from gremio.core.shape.solids import check_dimensions
 
 
@@ -79,8 +79,7 @@ def _set_of_part(rig: Rig, part_id: str, field: str, value: float) -> Rig:
         _, index, dimension = field.split(" ", 2)
         shapes = list(part.shapes)
         solid = shapes[int(index)].solid
-        whole = isinstance(getattr(solid, dimension), int)
-        solid = replace(solid, **{dimension: round(value) if whole else value})
+        solid = replace(solid, **{dimension: round(value) if dimension in COUNTS else value})
         check_dimensions(solid)
         shapes[int(index)] = replace(shapes[int(index)], solid=solid)
         return set_shapes(rig, part_id, tuple(shapes))

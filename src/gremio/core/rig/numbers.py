@@ -32,7 +32,8 @@ from gremio.core.rig.solids import AnySolid, Mesh
 MOST_COPIES = 2000
 SHOWN = "shown"
 ENDS = ("low", "high")
-_COUNTS = ("teeth",)
+# Dimensions that are whole numbers.
+COUNTS = ("teeth",)
 _ABOVE_ZERO = 1e-6
 
 
@@ -119,7 +120,7 @@ def _dimension(part: Part, name: str) -> Number | None:
     elif dimension == "bore":
         low = 0.0
     value = float(getattr(solid, dimension))
-    return Number(kind, value, low, math.inf, unit, dimension in _COUNTS, name)
+    return Number(kind, value, low, math.inf, unit, dimension in COUNTS, name)
 
 
 def dimensions_of(solid: AnySolid) -> list[str]:

@@ -10,6 +10,7 @@ from msgspec.structs import replace
 from gremio.core.arrays import Array
 from gremio.core.rig.channels import split
 from gremio.core.rig.model import Part, Rig, Stops
+from gremio.core.rig.numbers import COUNTS
 
 
 class Led(NamedTuple):
@@ -75,7 +76,7 @@ def _with_dimension(part: Part, led: Led, value: float) -> Part:
     shapes = list(part.shapes)
     solid = shapes[led.shape].solid
     present = getattr(solid, led.name)
-    number: float = max(round(value), 1) if isinstance(present, int) else value
+    number: float = max(round(value), 1) if led.name in COUNTS else value
     if number == present:
         return part
     shapes[led.shape] = replace(shapes[led.shape], solid=replace(solid, **{led.name: number}))
