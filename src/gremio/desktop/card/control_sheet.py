@@ -60,13 +60,10 @@ class ControlSheet(FormSheet):
         )
         self._add_value(entry)
         self.lay(
-            Several(
-                f"Range, {symbol}".rstrip(", "),
-                [
-                    Number("", key(control, "low end"), "Low end", bare=True),
-                    Number("", key(control, "high end"), "High end", bare=True),
-                ],
-            ),
+            Number(f"Low end {symbol}".rstrip(), key(control, "low end"), "Low end",
+                   bare=True),
+            Number(f"High end {symbol}".rstrip(), key(control, "high end"), "High end",
+                   bare=True),
             self._reach(entry),
             Several("Read as", [self._read_as(0), self._read_as(1)]),
             Amount("Home", entry.kind, self._get("home"), self._set("home"), "home",

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from functools import partial
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QLabel, QLineEdit, QWidget
 
 from gremio.core.edit.numbers import set_number
@@ -166,7 +166,7 @@ class FormSheet(Sheet):
             case Amount():
                 return [self._amount(field)]
             case Pick():
-                return [self._pick(field)]
+                return self._pick_of_number(field) if field.key else [self._pick(field)]
             case Line():
                 return [self._line(field)]
             case Act():
@@ -213,13 +213,38 @@ class FormSheet(Sheet):
 
         self._again.append(again)
         again()
-        write = link_button("=", partial(self.formula_wanted.emit, field.key))
+        widgets: list[QWidget] = [mark] if mark.is_led else []
+        return [*widgets, typed, self._formula_button(field.key, name)]
+
+    def _formula_button(self, channel: str, name: str) -> QWidget:
+        write = link_button("=", partial(self.formula_wanted.emit, channel))
         write.setToolTip("Write a formula for it")
         write.setFixedWidth(16)
+        write.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         write.setFont(text_font(12, bold=True))
-        write.setAccessibleName(f"Formula for {split(field.key)[1] or name}")
+        write.setAccessibleName(f"Formula for {split(channel)[1] or name}")
+        return write
+
+    def _pick_of_number(self, field: Pick) -> list[QWidget]:
+        """A choice that is a channel as well: what leads it is shown, and it can't be chosen
+        then."""
+        box, mark = self._pick(field), LedMark(self.document, field.key, self.inks)
+        offer = channel_menu(
+            self.document, field.key, self.formula_wanted.emit, self.lead_wanted.emit
+        )
+        box.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        box.customContextMenuRequested.connect(lambda at: offer(box).popup(box.mapToGlobal(at)))
+        # What is led is chosen where it is led from.
+        box.setEnabled(not mark.is_led)
+        words = {float(value): text for text, value in field.entries.items()}
+
+        def again() -> None:
+            box.setCurrentText(words.get(round(self.document.pose.at(field.key)), ""))
+
+        self._again.append(again)
+        again()
         widgets: list[QWidget] = [mark] if mark.is_led else []
-        return [*widgets, typed] if field.bare else [*widgets, typed, write]
+        return [*widgets, box, self._formula_button(field.key, field.word)]
 
     def _move(self, channel: str, value: float) -> None:
         self.document.move(channel, value)

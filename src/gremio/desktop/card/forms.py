@@ -54,7 +54,8 @@ class Amount:
 
 @dataclass(frozen=True)
 class Pick:
-    """A choice among a few. entries: what each is called, and what it means."""
+    """A choice among a few. entries: what each is called, and what it means. key: of the number
+    that it is, where that is a channel."""
 
     word: str
     entries: Mapping[str, Any]
@@ -62,6 +63,7 @@ class Pick:
     set: Callable[[Rig, Any], Rig]
     what: str
     name: str = ""
+    key: str = ""
 
 
 @dataclass(frozen=True)

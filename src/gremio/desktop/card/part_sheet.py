@@ -38,7 +38,7 @@ from gremio.core.rig.channels import (
     key,
 )
 from gremio.core.rig.model import Joint, JointKind, Part, Repeat, Rig, StandIn, Stops
-from gremio.core.rig.numbers import stop_keys
+from gremio.core.rig.numbers import SHOWN, stop_keys
 from gremio.core.rig.solids import Mesh
 from gremio.desktop.actions.preparing import align_mount, mount_in_box, roll_wheel
 from gremio.desktop.actions.questions import AxisWay, MountPlace
@@ -164,15 +164,15 @@ class PartSheet(FormSheet):
             if stops == Stops() and any(channel in c.freed for c in given):
                 # It was freed for a constraint, which is all that moves it.
                 continue
-            axis = "" if len(free) == 1 else f" {channel[-1]}"
+            # Of several, the unit tells a turn about an axis from a move along it.
+            which = "stop" if len(free) == 1 else channel[-1]
             symbol = UNITS[channel_unit(channel)].symbol
-            ends = [
-                Number("", end, f"{word} stop", optional=True, bare=True,
-                       help=f"{word} stop; empty runs free")
-                for end, word in zip(stop_keys(key(self.part, channel)), ("Low", "High"),
-                                     strict=True)
-            ]  # fmt: skip
-            yield Several(f"Stops{axis}, {symbol}".rstrip(", "), ends)
+            ends = stop_keys(key(self.part, channel))
+            for end, word in zip(ends, ("Low", "High"), strict=True):
+                yield Number(
+                    f"{word} {which} {symbol}".rstrip(), end, f"{word} stop",
+                    optional=True, bare=True, help=f"{word} stop; empty runs free",
+                )  # fmt: skip
             if stops != Stops():
                 yield self._soft(channel)
 
@@ -201,7 +201,7 @@ class PartSheet(FormSheet):
         yield Pick(
             "Shown", shown, lambda rig: self._of(rig).shown,
             lambda rig, on: change_part(rig, self.part, replace(self._of(rig), shown=on)),
-            "whether it is shown",
+            "whether it is shown", key=key(self.part, SHOWN),
         )  # fmt: skip
         yield Ground("Grounded", short_channels(grounded(entry.joint)))
         offers = [f"{'ground' if c in free else 'free'} {c}" for c in CHANNELS]
