@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLineEdit, QMenu, QWidget
@@ -11,7 +12,7 @@ from tests.desktop.hand import Hand, act
 
 import gremio
 from gremio.core.edit.links import add_link
-from gremio.core.edit.parts import set_repeat
+from gremio.core.edit.parts import change_part, set_repeat
 from gremio.core.rig.find import control_id, part_id
 from gremio.core.rig.model import Ratio, Repeat, Rig
 from gremio.core.rig.solids import Box, SpurGear
@@ -197,3 +198,31 @@ def test_a_refused_edit_puts_the_field_back_and_wakes_nothing_else(at_sluice: Ha
     at_sluice.type_into(name, "Frame")
     assert name.text() == "Paddle"
     assert woken == [] and at_sluice.window.card.sheet is sheet
+
+
+def check_none_is_cut(hand: Hand) -> None:
+    fields = [f for f in hand.window.findChildren(QuantityField) if f.isVisible() and f.text()]
+    assert fields
+    for field in fields:
+        wide = field.fontMetrics().horizontalAdvance(field.text())
+        assert wide <= field.width() - 8, (field.accessibleName(), field.text(), field.width())
+
+
+def test_no_digit_and_no_sign_of_a_number_is_cut(at_lock: Hand) -> None:
+    """However many followers a cam has, and however long a number is."""
+    window, document = at_lock.window, at_lock.window.document
+    document.select(control_id(document.rig, "Open tool chest"))
+    window.deck.show_page("Cam")
+    at_lock.rest(100)
+    check_none_is_cut(at_lock)
+    lid = part_id(document.rig, "Chest lid")
+    mount = document.rig.parts[lid].mount
+    far = replace(mount, at=(-1234.567, 12.3456, -0.001))
+    document.edit(
+        "move it far", lambda rig: change_part(rig, lid, replace(rig.parts[lid], mount=far))
+    )
+    document.select(lid)
+    at_lock.rest(80)
+    texts = [f.text() for f in window.card.findChildren(QuantityField)]
+    assert any(text.startswith(("-1234.5", "−1234.5")) for text in texts), texts
+    check_none_is_cut(at_lock)

@@ -172,11 +172,16 @@ def _check_turns(rig: Rig, name: str) -> None:
 def read(path: str | os.PathLike[str]) -> Rig:
     """The rig in a file; the paths of its sources are made absolute. Raises FileProblem, also
     for a file that says what this Gremio does not know."""
+    return open_known(path).rig
+
+
+def open_known(path: str | os.PathLike[str]) -> Opened:
+    """As `open_file`, of a file in which all is known. Raises FileProblem."""
     opened = open_file(path)
     if opened.unknown:
         name = Path(path).name
         raise FileProblem(f"{unknown_words(opened, name)} Open it in the window to look at it.")
-    return opened.rig
+    return opened
 
 
 def open_file(path: str | os.PathLike[str]) -> Opened:

@@ -5,8 +5,26 @@ from __future__ import annotations
 from gremio.core.rig.constraints import CONSTRAINTS
 from gremio.core.rig.model import Cam, ConstraintKind, StrandKind
 from gremio.core.rig.numbers import full_label
-from gremio.desktop.actions import questions, rigging
+from gremio.desktop.actions import rigging
 from gremio.desktop.actions.desktop import Desktop
+from gremio.desktop.actions.part_questions import (
+    BandWheels,
+    CamFollower,
+    ConstraintTarget,
+    Copies,
+    Follower,
+    OneMoreTarget,
+    PlanetaryRing,
+)
+from gremio.desktop.actions.place_questions import (
+    EdgeLoop,
+    PathPoints,
+    PinEnds,
+    RopeWay,
+    StrandEnds,
+    StrutEnds,
+    WhatToMeasure,
+)
 
 
 def lead_something(desktop: Desktop) -> None:
@@ -14,13 +32,13 @@ def lead_something(desktop: Desktop) -> None:
     document = desktop.document
     lead = rigging.lead_of_selected(document)
     if lead:
-        desktop.bench.ask(questions.Follower(document, lead, desktop.propose_ratio))
+        desktop.bench.ask(Follower(document, lead, desktop.propose_ratio))
 
 
 def lead_from(desktop: Desktop, channel: str) -> None:
     """Let the next click choose what a number (key) should lead."""
     document = desktop.document
-    desktop.bench.ask(questions.Follower(document, channel, desktop.propose_ratio))
+    desktop.bench.ask(Follower(document, channel, desktop.propose_ratio))
     document.said.emit(
         f"{full_label(document.rig, channel)} will lead. Click the part that should follow."
     )
@@ -38,7 +56,7 @@ def add_follower(desktop: Desktop, link_id: str) -> None:
     """Let the next click choose one more follower of a cam."""
     document = desktop.document
     if isinstance(document.rig.links.get(link_id), Cam):
-        desktop.bench.ask(questions.CamFollower(document, link_id))
+        desktop.bench.ask(CamFollower(document, link_id))
     else:
         document.said.emit("Select a cam first: its followers are added to, one click each.")
 
@@ -60,19 +78,19 @@ def record_station(desktop: Desktop) -> None:
 
 def pin(desktop: Desktop) -> None:
     """Let the next two clicks choose what is pinned together."""
-    desktop.bench.ask(questions.PinEnds(desktop.document))
+    desktop.bench.ask(PinEnds(desktop.document))
 
 
 def strut(desktop: Desktop) -> None:
     """Let the next two clicks choose what a strut goes between."""
-    desktop.bench.ask(questions.StrutEnds(desktop.document))
+    desktop.bench.ask(StrutEnds(desktop.document))
 
 
 def strand(desktop: Desktop, kind: StrandKind) -> None:
     """Let the next clicks choose where a strand goes."""
     document = desktop.document
     rope = kind == "rope"
-    desktop.bench.ask(questions.RopeWay(document) if rope else questions.StrandEnds(document, kind))
+    desktop.bench.ask(RopeWay(document) if rope else StrandEnds(document, kind))
 
 
 def constrain(desktop: Desktop, kind: ConstraintKind) -> None:
@@ -86,14 +104,14 @@ def constrain(desktop: Desktop, kind: ConstraintKind) -> None:
 
         constraining.tie(document, kind, part, [])
         return
-    desktop.bench.ask(questions.ConstraintTarget(document, kind, part))
+    desktop.bench.ask(ConstraintTarget(document, kind, part))
 
 
 def add_target(desktop: Desktop) -> None:
     """Let the next click choose one more target of the selected constraint."""
     document = desktop.document
     if document.selected in document.rig.constraints:
-        desktop.bench.ask(questions.OneMoreTarget(document, document.selected))
+        desktop.bench.ask(OneMoreTarget(document, document.selected))
     else:
         document.said.emit("Select a constraint first; then click one more target.")
 
@@ -102,23 +120,23 @@ def seat_copies(desktop: Desktop) -> None:
     """Let each click put the selected part, and then copies of it, on a surface."""
     part = rigging.selected_part(desktop.document)
     if part:
-        desktop.bench.ask(questions.Copies(desktop.document, part))
+        desktop.bench.ask(Copies(desktop.document, part))
 
 
 def path_points(desktop: Desktop) -> None:
     """Let the next clicks draw a path."""
-    desktop.bench.ask(questions.PathPoints(desktop.document))
+    desktop.bench.ask(PathPoints(desktop.document))
 
 
 def path_edges(desktop: Desktop) -> None:
     """Let the next click choose an edge, whose loop becomes a path."""
     bench = desktop.bench
-    bench.ask(questions.EdgeLoop(desktop.document, lambda: bench.camera.back))
+    bench.ask(EdgeLoop(desktop.document, lambda: bench.camera.back))
 
 
 def path_wheels(desktop: Desktop) -> None:
     """Let the next clicks choose the wheels that a path goes round."""
-    desktop.bench.ask(questions.BandWheels(desktop.document))
+    desktop.bench.ask(BandWheels(desktop.document))
 
 
 def planetary_set(desktop: Desktop) -> None:
@@ -126,7 +144,7 @@ def planetary_set(desktop: Desktop) -> None:
     document = desktop.document
     sun = rigging.selected_part(document)
     if sun and rigging.can_move(document, sun):
-        desktop.bench.ask(questions.PlanetaryRing(document, sun))
+        desktop.bench.ask(PlanetaryRing(document, sun))
 
 
 def carriage(desktop: Desktop) -> None:
@@ -169,7 +187,5 @@ def measure(desktop: Desktop) -> None:
     if bench.asking():
         bench.stop_asking()
         return
-    bench.ask(
-        questions.WhatToMeasure(desktop.document, desktop.show_measuring, desktop.leave_measuring)
-    )
+    bench.ask(WhatToMeasure(desktop.document, desktop.show_measuring, desktop.leave_measuring))
     desktop.show_measuring([])

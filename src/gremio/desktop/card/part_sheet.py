@@ -40,8 +40,8 @@ from gremio.core.rig.channels import (
 from gremio.core.rig.model import Joint, JointKind, Part, Repeat, Rig, StandIn, Stops
 from gremio.core.rig.numbers import SHOWN, stop_keys
 from gremio.core.rig.solids import Mesh
+from gremio.desktop.actions.place_questions import AxisWay, MountPlace
 from gremio.desktop.actions.preparing import align_mount, mount_in_box, roll_wheel
-from gremio.desktop.actions.questions import AxisWay, MountPlace
 from gremio.desktop.actions.rigging import set_home
 from gremio.desktop.bench.view import Bench
 from gremio.desktop.card.form_sheet import FormSheet

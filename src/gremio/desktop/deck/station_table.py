@@ -19,6 +19,8 @@ from gremio.desktop.theme.dress import text_font
 MIXED = "by span"
 _SPAN = 122
 _FIELD = 70
+# What frame and margins of a field take of its width.
+_BESIDE = 18
 
 
 class StationTable(QWidget):
@@ -113,7 +115,8 @@ class StationTable(QWidget):
 
     def _fit(self, field: QuantityField, row: int, column: int) -> None:
         field.refused.connect(self.document.said)
-        field.setMinimumWidth(_FIELD)
+        wide = field.fontMetrics().horizontalAdvance(field.text()) + _BESIDE
+        field.setMinimumWidth(max(_FIELD, wide))
         self.grid.addWidget(field, row, column)
 
     def _value(self, index: int, channel: str) -> OptionalField:

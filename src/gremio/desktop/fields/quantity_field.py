@@ -6,7 +6,16 @@ import math
 from collections.abc import Callable
 
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent, QFocusEvent, QKeyEvent, QMouseEvent, QWheelEvent
+from PyQt6.QtGui import (
+    QContextMenuEvent,
+    QFocusEvent,
+    QFontMetricsF,
+    QKeyEvent,
+    QMouseEvent,
+    QResizeEvent,
+    QShowEvent,
+    QWheelEvent,
+)
 from PyQt6.QtWidgets import QLabel, QLineEdit, QMenu, QWidget
 
 from gremio.core.quantity import UNITS, Kind, QuantityError, parse, show, show_short
@@ -28,6 +37,9 @@ def nudge_step(unit: str) -> float:
 
 # So many pixels are one step when a word is pulled.
 _PULL = 4.0
+# What frame and margins of a field take of its width, and how narrow digits are drawn at most (%).
+_ROOM_BESIDE = 16
+_NARROWEST = 40
 
 
 class QuantityField(QLineEdit):
@@ -71,6 +83,30 @@ class QuantityField(QLineEdit):
         self.setText("" if self.value is None else self._shown(self.value))
         self.setModified(False)
         self._mark(False)
+        self._fit()
+
+    def _fit(self) -> None:
+        """Draw the number narrower where it would be cut: no sign and no digit may be lost."""
+        font = digit_font()
+        room = self.width() - _ROOM_BESIDE
+        wide = QFontMetricsF(font).horizontalAdvance(self.text())
+        if self.isVisible() and wide > room > 0:
+            font.setStretch(max(_NARROWEST, int(100 * room / wide)))
+        if font != self.font():
+            self.setFont(font)
+        self.setCursorPosition(0)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Fit the number to the room there is."""
+        super().resizeEvent(event)
+        if not self.isModified():
+            self._fit()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Fit the number to the room there is."""
+        super().showEvent(event)
+        if not self.isModified():
+            self._fit()
 
     def _shown(self, value: float) -> str:
         if self.whole:

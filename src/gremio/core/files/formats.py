@@ -1,0 +1,119 @@
+"""The formats of whole rigs, in one table: which endings are read, and which are written."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import NamedTuple
+
+from gremio.core.files import atomic, rig_file
+from gremio.core.files.bring_in import bring_in
+from gremio.core.files.model_in import ENDINGS, read_model
+from gremio.core.problem import GremioError, Note
+from gremio.core.rig.find import control_id
+from gremio.core.rig.model import Rig
+from gremio.core.solve.ask import sweep
+from gremio.core.surfaces.shelf import Shelf
+
+
+class Travel(NamedTuple):
+    """The travel that is written where a format holds one. control: its name; None for the rig as
+    it stands. seconds: how long the travel takes."""
+
+    control: str | None = None
+    seconds: float = 4.0
+
+
+Read = Callable[[Path, Shelf], tuple[Rig, list[Note]]]
+Write = Callable[[Rig, Path, Shelf, Travel], list[Note]]
+
+
+class Format(NamedTuple):
+    """One format. words: what it is called. read: the rig in a file, and what could not be taken
+    over. write: writes a rig, and returns what it can't carry. Both raise GremioError; None where
+    Gremio does not do that."""
+
+    words: str
+    read: Read | None = None
+    write: Write | None = None
+
+
+def _read_rig(path: Path, shelf: Shelf) -> tuple[Rig, list[Note]]:
+    del shelf
+    opened = rig_file.open_known(path)
+    return opened.rig, list(opened.notes)
+
+
+def _write_rig(rig: Rig, path: Path, shelf: Shelf, travel: Travel) -> list[Note]:
+    del shelf, travel
+    rig_file.write(rig, path)
+    return []
+
+
+def _write_glb(rig: Rig, path: Path, shelf: Shelf, travel: Travel) -> list[Note]:
+    from gremio.core.files.glb_out import baked_glb
+
+    data, notes = baked_glb(rig, shelf, travel.control, travel.seconds)
+    atomic.write(path, data)
+    return notes
+
+
+def _read_urdf(path: Path, shelf: Shelf) -> tuple[Rig, list[Note]]:
+    from gremio.core.files.urdf_in import read_urdf
+
+    return read_urdf(path, shelf)
+
+
+def _write_urdf(rig: Rig, path: Path, shelf: Shelf, travel: Travel) -> list[Note]:
+    from gremio.core.files.urdf_out import write_urdf
+
+    del travel
+    return write_urdf(rig, path, shelf)
+
+
+def _write_csv(rig: Rig, path: Path, shelf: Shelf, travel: Travel) -> list[Note]:
+    from gremio.core.files.csv_out import sweep_csv
+
+    if travel.control is None:
+        raise GremioError("A table needs the control to sweep. Add --control NAME.")
+    poses = sweep(rig, travel.control, geometry=lambda solid: shelf.surface(rig, solid))
+    atomic.write(path, sweep_csv(poses, control_id(rig, travel.control)).encode())
+    return []
+
+
+def _read_model(path: Path, shelf: Shelf) -> tuple[Rig, list[Note]]:
+    model = read_model(path)
+    shelf.put(model)
+    return bring_in(Rig(name=path.stem), model)[0], list(model.notes)
+
+
+FORMATS: dict[str, Format] = {
+    ".gremio": Format("Gremio rig", _read_rig, _write_rig),
+    ".urdf": Format("URDF", _read_urdf, _write_urdf),
+    ".glb": Format("GLB", _read_model, _write_glb),
+    ".csv": Format("CSV", None, _write_csv),
+    **{ending: Format("Model", _read_model) for ending in ENDINGS if ending != ".glb"},
+}
+
+
+def read_rig(path: Path, shelf: Shelf) -> tuple[Rig, list[Note]]:
+    """The rig in a file of any format that is read, and what could not be taken over. Raises
+    GremioError."""
+    found = FORMATS.get(path.suffix.lower())
+    if found is None or found.read is None:
+        raise GremioError(f"Gremio can't read {path.name}. It reads {_endings(reads=True)}.")
+    return found.read(path, shelf)
+
+
+def write_rig(rig: Rig, path: Path, shelf: Shelf, travel: Travel) -> list[Note]:
+    """Write a rig in the format of the path's ending; returns what that can't carry. Raises
+    GremioError."""
+    found = FORMATS.get(path.suffix.lower())
+    if found is None or found.write is None:
+        raise GremioError(f"Gremio can't write {path.name}. It writes {_endings(reads=False)}.")
+    return found.write(rig, path, shelf, travel)
+
+
+def _endings(reads: bool) -> str:
+    known = [end for end, one in FORMATS.items() if (one.read if reads else one.write) is not None]
+    return f"{', '.join(known[:-1])} and {known[-1]}"

@@ -1,0 +1,229 @@
+"""Questions for parts: one class each, which knows what its answers make."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+
+from gremio.core.arrays import Array
+from gremio.core.frames import triple
+from gremio.core.rig.constraints import CONSTRAINTS
+from gremio.core.rig.model import ConstraintKind, Target
+from gremio.desktop.actions import leading, rigging
+from gremio.desktop.bench.question import (
+    PartQuestion,
+    Question,
+    TargetQuestion,
+)
+from gremio.desktop.document.document import Document
+
+_TWO = "Two are needed at least. Click on, or press Esc to stop."
+
+
+class Follower(PartQuestion):
+    """The part that a channel (key) should lead. propose: shows the ratio that the geometry of
+    two parts says."""
+
+    def __init__(self, document: Document, lead: str, propose: Callable[[str, str], None]) -> None:
+        super().__init__(document)
+        self.lead, self._propose = lead, propose
+        # Whatever is not seen in the Bench takes the link from its menu.
+        document.copied = lead
+
+    @property
+    def words(self) -> str:
+        """What to click."""
+        return "click the part that should follow, or paste the link on a number"
+
+    def take(self, part: str, place: Array | None) -> Question | None:
+        """Make the link, or propose one."""
+        del place
+        leading.lead_to(self.document, self.lead, part, self._propose)
+        return None
+
+
+class CamFollower(PartQuestion):
+    """One more part that a cam should lead."""
+
+    def __init__(self, document: Document, link_id: str) -> None:
+        super().__init__(document)
+        self.link_id = link_id
+
+    @property
+    def words(self) -> str:
+        """What to click."""
+        return "click the part that this cam should lead too"
+
+    def take(self, part: str, place: Array | None) -> Question | None:
+        """Let the cam lead it."""
+        del place
+        leading.let_cam_lead_part(self.document, self.link_id, part)
+        return None
+
+
+class PlanetaryRing(PartQuestion):
+    """The ring of a planetary set, whose sun is known, and then its arm."""
+
+    def __init__(self, document: Document, sun: str) -> None:
+        super().__init__(document)
+        self.sun = sun
+
+    @property
+    def words(self) -> str:
+        """What to click."""
+        return "click the ring, or the other side of a differential"
+
+    def take(self, part: str, place: Array | None) -> Question | None:
+        """The arm is asked for next."""
+        del place
+        can = rigging.can_move(self.document, part)
+        return PlanetaryArm(self.document, self.sun, part) if can else None
+
+
+class PlanetaryArm(PartQuestion):
+    """The arm of a planetary set."""
+
+    def __init__(self, document: Document, sun: str, ring: str) -> None:
+        super().__init__(document)
+        self.sun, self.ring = sun, ring
+
+    @property
+    def words(self) -> str:
+        """What to click."""
+        return "click the arm that carries the planets"
+
+    def take(self, part: str, place: Array | None) -> Question | None:
+        """Make the set."""
+        from gremio.desktop.actions import preparing
+
+        del place
+        if rigging.can_move(self.document, part):
+            preparing.planetary_set(self.document, self.sun, self.ring, part)
+        return None
+
+
+class BandWheels(PartQuestion):
+    """The wheels that a path goes round, until Enter."""
+
+    def __init__(self, document: Document) -> None:
+        super().__init__(document)
+        self._wheels: list[str] = []
+
+    @property
+    def words(self) -> str:
+        """What to click."""
+        return "click the wheels in the order of the band, then press Enter"
+
+    def sketch(self) -> Array:
+        """From middle to middle."""
+        pose = self.document.pose
+        places = [pose.world(part)[:3, 3] for part in self._wheels]
+        return np.array(places, dtype=float).reshape(-1, 3)
+
+    def take(self, part: str, place: Array | None) -> Question | None:
+        """One wheel more."""
+        del place
+        self._wheels.append(part)
+        return self
+
+    def takes_enter(self) -> bool:
+        """Enter ends it."""
+        return True
+
+    def finish(self) -> bool:
+        """Make the path."""
+        from gremio.desktop.actions import constraining
+
+        if len(self._wheels) < 2:
+            self.document.said.emit(_TWO)
+            return False
+        constraining.path_round(self.document, list(self._wheels))
+        return True
+
+
+class Copies(PartQuestion):
+    """Where copies of a part are seated, a click each, until Escape."""
+
+    goes_on = True
+    surface = True
+
+    def __init__(self, document: Document, part: str) -> None:
+        super().__init__(document)
+        self.part = part
+
+    @property
+    def words(self) -> str:
+        """What to click."""
+        return f"click where on a surface {self.name_of(self.part)} goes, one after another"
+
+    def take(self, part: str, place: Array | None) -> Question | None:
+        """Put one there."""
+        from gremio.desktop.actions import constraining
+
+        if part == self.part:
+            self.document.said.emit("That is the part itself. Click the surface it goes on.")
+        elif place is not None and constraining.seat_copy(self.document, self.part, part, place):
+            self.document.select(self.part)
+        return self
+
+
+class ConstraintTarget(TargetQuestion):
+    """What a part should be constrained to."""
+
+    def __init__(self, document: Document, kind: ConstraintKind, part: str) -> None:
+        super().__init__(document)
+        self.kind, self.part = kind, part
+
+    @property
+    def words(self) -> str:
+        """What to click."""
+        return CONSTRAINTS[self.kind].asks.format(self.name_of(self.part))
+
+    def take(self, part: str, place: Array | None) -> Question | None:
+        """Constrain it to a part."""
+        from gremio.desktop.actions import constraining
+
+        if self.kind == "seat" and place is not None:
+            constraining.seat_at(self.document, self.part, part, place)
+            return None
+        return self._made(Target(part))
+
+    def take_path(self, path: str) -> Question | None:
+        """Constrain it to a path."""
+        return self._made(Target(path=path))
+
+    def take_ground(self, place: Array) -> Question | None:
+        """Constrain it to a place on the ground."""
+        return self._made(Target(at=triple(place)))
+
+    def _made(self, target: Target) -> Question | None:
+        from gremio.desktop.actions import constraining
+
+        constraining.tie(self.document, self.kind, self.part, [target])
+        return None
+
+
+class OneMoreTarget(ConstraintTarget):
+    """One more target of a constraint."""
+
+    def __init__(self, document: Document, constraint_id: str) -> None:
+        constraint = document.rig.constraints[constraint_id]
+        super().__init__(document, constraint.kind, constraint.part)
+        self.constraint_id = constraint_id
+
+    @property
+    def words(self) -> str:
+        """What to click."""
+        return "click one more target"
+
+    def take(self, part: str, place: Array | None) -> Question | None:
+        """Keep to that part as well."""
+        del place
+        return self._made(Target(part))
+
+    def _made(self, target: Target) -> Question | None:
+        from gremio.desktop.actions import constraining
+
+        constraining.one_more_target(self.document, self.constraint_id, target)
+        return None
