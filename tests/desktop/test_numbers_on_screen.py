@@ -226,3 +226,16 @@ def test_no_digit_and_no_sign_of_a_number_is_cut(at_lock: Hand) -> None:
     texts = [f.text() for f in window.card.findChildren(QuantityField)]
     assert any(text.startswith(("-1234.5", "−1234.5")) for text in texts), texts
     check_none_is_cut(at_lock)
+
+
+def test_a_number_that_changes_while_its_field_waits_is_still_replaced_by_typing(
+    at_sluice: Hand,
+) -> None:
+    document = at_sluice.window.document
+    paddle = select(at_sluice, "Paddle")
+    at_sluice.click(at_sluice.named("Paddle move z"))
+    document.move(control_id(document.rig, "Wind"), 0.2)
+    at_sluice.rest(30)
+    at_sluice.keys("0.5 m")
+    at_sluice.keys(Qt.Key.Key_Return)
+    assert document.pose.at(f"{paddle} move z") == pytest.approx(0.5)

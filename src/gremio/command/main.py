@@ -47,6 +47,9 @@ def main() -> NoReturn:
     except Exception as error:
         if not hasattr(error, "format_message"):
             raise
+        if type(error).__name__ == "NoArgsIsHelpError":
+            print(error.format_message())
+            sys.exit(2)
         _fail(error.format_message())
     sys.exit(code or 0)
 

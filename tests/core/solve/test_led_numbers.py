@@ -116,6 +116,21 @@ def test_how_far_a_control_goes_knows_a_led_stop() -> None:
     assert reach.high_by == f"{bar} move z"
 
 
+def test_how_far_a_control_goes_follows_a_stop_that_another_leads() -> None:
+    rig = paddle()
+    bar, lift = part_id(rig, "Bar"), control_id(rig, "Lift")
+    rig = led(rig, "Catch", f"{bar} high stop move z")
+    program = compile_rig(rig, geometry_of)
+    for catch in (0.3, 0.5, 0.3):
+        pose = evaluate(program, {control_id(rig, "Catch"): catch}).frame(0)
+        assert reach_of(program, lift, pose).high == pytest.approx(catch, abs=1e-6)
+    # Where the stop moves, the range is not called too long.
+    rig = replace(rig, controls={**rig.controls, control_id(rig, "Catch"): replace(
+        rig.controls[control_id(rig, "Catch")], home=0.5)})  # fmt: skip
+    codes = [f.note.code for f in gremio.inspect(rig)]
+    assert "control-stopped" not in codes
+
+
 def test_a_stop_led_from_what_it_holds_is_refused_and_the_part_goes_on() -> None:
     rig = paddle()
     bar = part_id(rig, "Bar")

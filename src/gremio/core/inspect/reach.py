@@ -18,8 +18,9 @@ from gremio.core.remembered import Remembered
 from gremio.core.rig.model import Control, Rig
 from gremio.core.rig.numbers import full_label, label, shown_unit
 from gremio.core.rig.scales import shown
-from gremio.core.solve.backward import led_channels
+from gremio.core.solve.backward import inputs_above, led_channels
 from gremio.core.solve.evaluate import evaluate, evaluate_channels
+from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program
 
 # Into so many pieces the way is cut at first, and then again and again where a stop is met.
@@ -41,28 +42,40 @@ class Reach(NamedTuple):
     stuck: str = ""
 
 
-_REACHES: Remembered[dict[str, Reach]] = Remembered()
+# Of each control, where what leads stops stood when its reach was found, and the reach.
+_REACHES: Remembered[dict[str, tuple[dict[str, float], Reach]]] = Remembered()
 
 
-def reach_of(program: Program, control: str) -> Reach:
-    """How far a control (by id) can go from home, all else at home. A program remembers it."""
+def reach_of(program: Program, control: str, pose: Pose | None = None) -> Reach:
+    """How far a control (by id) can go from home, all else at home; with a pose, what leads stops
+    where it is there. A program remembers it."""
+    others = {} if pose is None else _leading_stops(program, control, pose)
     known = _REACHES.of(program, dict)
-    if control not in known:
-        known[control] = _reach(program, control)
-    return known[control]
+    if control not in known or known[control][0] != others:
+        known[control] = others, _reach(program, control, others)
+    return known[control][1]
 
 
-def _reach(program: Program, control: str) -> Reach:
+def _leading_stops(program: Program, control: str, pose: Pose) -> dict[str, float]:
+    """The inputs, but the control itself, that stops are led from, as they stand."""
+    ends = [
+        program.channel_keys[row] for led in program.led_ends.values() for row in led if row >= 0
+    ]
+    found = {c for end in ends for c in inputs_above(program, end) if c != control}
+    return {c: pose.at(c) for c in sorted(found)}
+
+
+def _reach(program: Program, control: str, others: dict[str, float]) -> Reach:
     entry = program.rig.controls[control]
     rows = _stopped_rows(program, control)
     if len(rows) == 0 or not entry.low < entry.high:
         return Reach(entry.low, entry.high)
     home = min(max(entry.home, entry.low), entry.high)
-    stuck = _first_past(program, control, rows, np.array([home]))
+    stuck = _first_past(program, control, rows, np.array([home]), others)
     if stuck[1] >= 0:
         return Reach(entry.low, entry.high, stuck=program.channel_keys[stuck[1]])
-    low, low_by = _outward(program, control, rows, home, entry.low)
-    high, high_by = _outward(program, control, rows, home, entry.high)
+    low, low_by = _outward(program, control, rows, (home, entry.low), others)
+    high, high_by = _outward(program, control, rows, (home, entry.high), others)
     return Reach(low, high, low_by, high_by)
 
 
@@ -76,17 +89,22 @@ def _stopped_rows(program: Program, control: str) -> Rows:
 
 
 def _outward(
-    program: Program, control: str, rows: Rows, home: float, end: float
+    program: Program,
+    control: str,
+    rows: Rows,
+    ends: tuple[float, float],
+    others: dict[str, float],
 ) -> tuple[float, str]:
     """The last value on the way from home to an end at which nothing is past a stop, and the
     channel that is then held; the end itself when nothing is. Each round looks at the part of
     the way in which it was found, more closely."""
+    home, end = ends
     if home == end:
         return end, ""
     free, held, row = home, end, -1
     for count in (_STEPS, *([_CLOSER] * _ROUNDS)):
         way = np.linspace(free, held, count)
-        step, found = _first_past(program, control, rows, way)
+        step, found = _first_past(program, control, rows, way, others)
         if found < 0:
             break
         row, free, held = found, float(way[max(step - 1, 0)]), float(way[step])
@@ -98,9 +116,10 @@ def _first_past(
     control: str,
     rows: Rows,
     way: Array,
+    others: dict[str, float],
 ) -> tuple[int, int]:
     """(which value, channel row) first asked past a stop along values of a control; (−1, −1)."""
-    channels, asked = evaluate_channels(program, {control: way})[:2]
+    channels, asked = evaluate_channels(program, {**others, control: way})[:2]
     low, high = (np.repeat(end[:, None], len(way), axis=1) for end in program.asked_range)
     for held, ends in program.led_ends.items():
         for bound, row in zip((low, high), ends, strict=True):
@@ -135,8 +154,14 @@ def reach_findings(rig: Rig, program: Program) -> Iterator[Finding]:
         reach = reach_of(program, control)
         if reach.stuck:
             yield _stuck(rig, program, entry, reach.stuck)
-        elif reach.low_by or reach.high_by:
+        elif (reach.low_by or reach.high_by) and not ends_at_led_stop(program, reach):
             yield _stopped(rig, control, entry, reach)
+
+
+def ends_at_led_stop(program: Program, reach: Reach) -> bool:
+    """Whether a stop that ends a reach is led: then it is not where the range should end."""
+    rows = program.channel_row
+    return any(rows[by] in program.led_ends for by in (reach.low_by, reach.high_by) if by)
 
 
 def _leads_nothing(entry: Control) -> Finding:

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from gremio.core.edit.controls import change_control, remove_control
 from gremio.core.edit.desk import groups_of, make_into, place_control
-from gremio.core.inspect.reach import reach_of, told, with_range
+from gremio.core.inspect.reach import Reach, ends_at_led_stop, reach_of, told, with_range
 from gremio.core.quantity import UNITS, USUAL_UNIT, Kind, parse, show_short, units_of
 from gremio.core.rig.channels import key
 from gremio.core.rig.model import Control, ControlMake, LabelSide, Rig
@@ -131,9 +131,13 @@ class ControlSheet(FormSheet):
 
     def _reach(self, entry: Control) -> Iterator[Field]:
         """Where the machine stops before the range ends, and an offer to end it there."""
-        reach = reach_of(self.document.program, self.thing)
-        words = told(self.document.rig, self.thing, reach)
+        document = self.document
+        reach = reach_of(document.program, self.thing, document.pose)
+        words = told(document.rig, self.thing, reach)
         if not words:
+            return
+        if ends_at_led_stop(document.program, reach):
+            yield Words(lambda: told(document.rig, self.thing, self._reach_now()))
             return
         yield Words(f"{words}.")
         if not reach.stuck:
@@ -141,6 +145,9 @@ class ControlSheet(FormSheet):
             fit = partial(self.edit, "range", lambda rig: change_control(rig, self.thing, fitted))
             yield Act("Let its range end there", fit,
                       "The range is what the machine can follow, from home")  # fmt: skip
+
+    def _reach_now(self) -> Reach:
+        return reach_of(self.document.program, self.thing, self.document.pose)
 
     def _read_as(self, end: int) -> Amount:
         """The number read at one end, where it is not the machine's."""

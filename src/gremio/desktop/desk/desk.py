@@ -193,7 +193,7 @@ class Desk(QWidget):
         program = self.document.program
         for control, instrument in self.instruments.items():
             if control in program.rig.controls:
-                instrument.show_reach(reach_of(program, control))
+                instrument.show_reach(reach_of(program, control, self.document.pose))
 
     # ── moving several ─────────────────────────────────────────────
 

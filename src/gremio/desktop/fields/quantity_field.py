@@ -80,7 +80,11 @@ class QuantityField(QLineEdit):
             self._restore()
 
     def _restore(self) -> None:
+        # What was all selected stays so: typing replaces it, also where it changed meanwhile.
+        all_of_it = self.hasFocus() and self.selectedText() == self.text()
         self.setText("" if self.value is None else self._shown(self.value))
+        if all_of_it:
+            self.selectAll()
         self.setModified(False)
         self._mark(False)
         self._fit()
@@ -94,7 +98,8 @@ class QuantityField(QLineEdit):
             font.setStretch(max(_NARROWEST, int(100 * room / wide)))
         if font != self.font():
             self.setFont(font)
-        self.setCursorPosition(0)
+        if not self.hasFocus():
+            self.setCursorPosition(0)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Fit the number to the room there is."""
