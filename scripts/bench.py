@@ -34,7 +34,6 @@ from gremio.core.rig.channels import MOVES, TURNS
 from gremio.core.rig.find import part_id
 from gremio.core.rig.model import (
     Cam,
-    Constraint,
     Control,
     Follower,
     Formula,
@@ -42,6 +41,7 @@ from gremio.core.rig.model import (
     Part,
     Ratio,
     Rig,
+    Seat,
     Shape,
     Station,
     Target,
@@ -524,12 +524,10 @@ def seats() -> list[Row]:
         build.part(f"Bolt {i}", at=[float(v) for v in at], joint="free")
     rig = build.rig
     seated = {
-        f"x{i}": Constraint(f"Seat {i}", "seat", part, (*MOVES, *TURNS), (Target("p1"),))
+        f"x{i}": Seat(f"Seat {i}", part, (*MOVES, *TURNS), targets=(Target("p1"),))
         for i, part in enumerate(list(rig.parts)[1:])
     }
-    program = compile_rig(
-        msgspec.structs.replace(rig, constraints=seated), lambda _solid: hill, geometry_of
-    )
+    program = compile_rig(msgspec.structs.replace(rig, constraints=seated), lambda _solid: hill)
     mesh = trimesh.Trimesh(vertices, triangles, process=False)
     theirs = trimesh.proximity.closest_point(mesh, places)[0]
     ours = evaluate(program, {}).worlds[0, 1:, :3, 3]
@@ -551,7 +549,13 @@ def compiling() -> list[Row]:
     """(g) compiling a rig of 10,000 links, against a plain parse of its file."""
     rig = hinged_tree(10_000)
     text = encode(rig)
-    mine, other = against(lambda: compile_rig(rig, geometry_of), lambda: json.loads(text), 2)
+
+    def anew() -> None:
+        # The same links in the same place are put in order once.
+        other_links = msgspec.structs.replace(rig, links=dict(rig.links))
+        compile_rig(other_links, geometry_of)
+
+    mine, other = against(anew, lambda: json.loads(text), 2)
     return [(
         "(g) compiling 10,000 parts with 10,000 links", "`json.loads` of the rig's file",
         f"{mine * 1e3:.0f} ms", f"{other * 1e3:.0f} ms",

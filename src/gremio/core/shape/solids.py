@@ -13,6 +13,7 @@ import numpy.typing as npt
 from gremio.core.arrays import Array
 from gremio.core.mechanics import gears
 from gremio.core.problem import GremioError
+from gremio.core.remembered import Bounded
 from gremio.core.rig.solids import (
     AnySolid,
     Ball,
@@ -59,12 +60,24 @@ def sleeve(sides: int = 12) -> Geometry:
     return _Sleeve(np.concatenate(ends), triangles)
 
 
-@functools.lru_cache(maxsize=4096)
+def _bytes_of(geometry: Geometry) -> int:
+    """What a surface takes, with what is found from it (normals, edges), about."""
+    return 6 * (geometry.vertices.nbytes + geometry.triangles.nbytes)
+
+
+# Solids that something leads are made anew for each of their sizes.
+_MADE: Bounded[AnySolid, Geometry] = Bounded(_bytes_of, 256_000_000)
+
+
 def geometry_of(solid: AnySolid) -> Geometry:
     """The surface of a solid; of a mesh, the box that stands in for it.
 
     Raises GremioError when a dimension is not a positive number.
     """
+    return _MADE.of(solid, _geometry)
+
+
+def _geometry(solid: AnySolid) -> Geometry:
     check_dimensions(solid)
     match solid:
         case Box():
