@@ -343,7 +343,7 @@ def dragging() -> list[Row]:
 
         setattr(owner, name, measured)
 
-    timed(Document, "move", "the edit, solving and telling the views")
+    timed(Document, "move_all", "the edit, solving and telling the views")
     timed(type(window.bench), "paintGL", "drawing the Bench")
     timed(Overlay, "paintEvent", "drawing over it")
     drawn: list[float] = []

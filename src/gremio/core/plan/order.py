@@ -34,7 +34,6 @@ from gremio.core.rig.links import (
     followers,
     leads,
     link_label,
-    members,
     record_of,
     wrong_numbers,
 )
@@ -114,12 +113,13 @@ def _arrange(rig: Rig, without: frozenset[str] = frozenset()) -> Arrangement:
         elif not lost_followers or followers(link):
             notes.append(lost)
     _leave_out_led_teeth(rig, links, notes)
-    added = {c for link in links.values() if adds(link) for c in followers(link)}
+    leads_to = {link_id: followers(link) for link_id, link in links.items()}
+    added = {c for i, link in links.items() if adds(link) for c in leads_to[i]}
     one_way = _one_way(links, added, lambda *about: notes.append(led_twice(rig, *about)))
     held = constraint_blocks(rig, notes)
     given = [*one_way, *(c for block in held for c in block.writes)]
     # A control leads, unless a link leads it.
-    led = {c for link in links.values() if not adds(link) for c in followers(link)}
+    led = {c for i, link in links.items() if not adds(link) for c in leads_to[i]}
     leading = [control for control in rig.controls if control not in led]
     rows = _screw_rows(rig)
     for link_id, link in links.items():
@@ -133,7 +133,7 @@ def _arrange(rig: Rig, without: frozenset[str] = frozenset()) -> Arrangement:
         trains, faults = solve_trains(rows, [*leading, *given, *found])
     notes += loop_notes(rig, loops)
     notes += [train_note(rig, fault, one_way) for fault in faults]
-    stops = led_stops(rig, [c for link in links.values() for c in followers(link)])
+    stops = led_stops(rig, [c for channels in leads_to.values() for c in channels])
     blocks = [_train_block(train, stops) for train in trains]
     blocks += [_loop_block(loop) for loop in loops if loop.found]
     blocks += [_link_block(rig, channel, ids, one_way) for channel, ids in one_way.items()]
@@ -175,7 +175,7 @@ def _leave_out_led_teeth(rig: Rig, links: dict[str, Link], notes: list[Note]) ->
         if isinstance(link, Ratio) and link.kind != "plain"
         for channel in (link.lead, link.follower)
     }
-    for link_id, link in list(links.items()):
+    for link_id, link in list(links.items()) if geared else ():
         for channel in followers(link):
             part, name = split(channel)
             if part in geared and name.startswith("shape ") and name.endswith(_TEETH):
@@ -376,23 +376,23 @@ def _cut_back(rig: Rig, link: Link) -> tuple[Link, list[Note]]:
 
 def _lost(rig: Rig, link: Link) -> Note | None:
     """The note for a link that refers to something which is not there, or grounded."""
-    known: Callable[[str], bool] = lambda name: exists(rig, name)  # noqa: E731
-    if isinstance(link, Formula):
-        known = lambda name: is_known(rig, name)  # noqa: E731
-    for name in leads(link):
-        if not known(name):
+    known = is_known if isinstance(link, Formula) else exists
+    led, leading = followers(link), leads(link)
+    for name in leading:
+        if not known(rig, name):
             return lost_channel(rig, link, name)
-    for name in followers(link):
+    for name in led:
         if not exists(rig, name):
             return lost_channel(rig, link, name)
-    if len(set(members(link))) < len(members(link)) and not isinstance(link, Formula):
-        name = label(rig, followers(link)[0])
+    every = (*leading, *led)
+    if len(set(every)) < len(every) and not isinstance(link, Formula):
+        name = label(rig, led[0])
         text = f"{name} leads itself by {link_label(rig, link)}. Remove the link."
         return Note("link-cycle", name, text)
-    name = label(rig, followers(link)[0]) if followers(link) else ""
     if isinstance(link, Rolling) and link.path and link.path not in rig.paths:
         text = f"{link_label(rig, link)} follows a path that is not in the rig. Remove the link."
-        return Note("link-lost", name, text)
+        return Note("link-lost", label(rig, led[0]), text)
     if wrong := wrong_numbers(rig, link):
+        name = label(rig, led[0]) if led else ""
         return Note("link-wrong", name, f"{link_label(rig, link)} is left out. {wrong}")
     return None

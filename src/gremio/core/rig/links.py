@@ -5,7 +5,7 @@ from __future__ import annotations
 import functools
 import re
 from collections.abc import Callable
-from typing import Any, NamedTuple, TypeVar, cast
+from typing import Any, NamedTuple, TypeVar
 
 from gremio.core.rig import link_numbers
 from gremio.core.rig.channels import key
@@ -146,24 +146,29 @@ LINKS: dict[LinkKind, LinkRecord] = {
 }
 
 
+# The kind, and what it says of itself, by the struct: asked for a great many times.
+_KIND_OF: dict[type, LinkKind] = {record.struct: kind for kind, record in LINKS.items()}
+_RECORD_OF: dict[type, LinkRecord] = {record.struct: record for record in LINKS.values()}
+
+
 def link_kind(link: Link) -> LinkKind:
     """The kind of a link."""
-    return cast(LinkKind, link.__struct_config__.tag)
+    return _KIND_OF[type(link)]
 
 
 def record_of(link: Link) -> LinkRecord:
     """What the kind of a link says of itself."""
-    return LINKS[link_kind(link)]
+    return _RECORD_OF[type(link)]
 
 
 def followers(link: Link) -> tuple[str, ...]:
     """The keys of the channels that a link leads."""
-    return record_of(link).followers(link)
+    return _RECORD_OF[type(link)].followers(link)
 
 
 def leads(link: Link) -> tuple[str, ...]:
     """The keys of the channels that lead in a link; of a formula, all it refers to."""
-    return record_of(link).leads(link)
+    return _RECORD_OF[type(link)].leads(link)
 
 
 def members(link: Link) -> tuple[str, ...]:
@@ -173,7 +178,7 @@ def members(link: Link) -> tuple[str, ...]:
 
 def adds(link: Link) -> bool:
     """Whether a link adds to what its follower has otherwise, and does not set it."""
-    return record_of(link).adds(link)
+    return _RECORD_OF[type(link)].adds(link)
 
 
 def link_word(link: Link) -> str:

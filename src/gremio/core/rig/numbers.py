@@ -209,6 +209,9 @@ def number(rig: Rig, channel_key: str) -> Number | None:
 
 def exists(rig: Rig, channel_key: str) -> bool:
     """Whether the key names a number that is there, and that the joint leaves free."""
+    thing, name = split(channel_key)
+    if name in CHANNELS and thing in rig.parts:
+        return name in freed(rig.parts[thing].joint)
     return number(rig, channel_key) is not None
 
 
