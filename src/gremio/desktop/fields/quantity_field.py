@@ -9,6 +9,7 @@ from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QContextMenuEvent,
     QFocusEvent,
+    QFont,
     QFontMetricsF,
     QKeyEvent,
     QMouseEvent,
@@ -91,7 +92,8 @@ class QuantityField(QLineEdit):
 
     def _fit(self) -> None:
         """Draw the number narrower where it would be cut: no sign and no digit may be lost."""
-        font = digit_font()
+        font = QFont(self.font())
+        font.setStretch(QFont.Stretch.Unstretched)
         room = self.width() - _ROOM_BESIDE
         wide = QFontMetricsF(font).horizontalAdvance(self.text())
         if self.isVisible() and wide > room > 0:
