@@ -239,3 +239,30 @@ def test_a_number_that_changes_while_its_field_waits_is_still_replaced_by_typing
     at_sluice.keys("0.5 m")
     at_sluice.keys(Qt.Key.Key_Return)
     assert document.pose.at(f"{paddle} move z") == pytest.approx(0.5)
+
+
+def test_tab_goes_on_to_the_next_number_also_when_the_last_one_changed(at_sluice: Hand) -> None:
+    """The Card is made anew by the change: the field that was gone to has the focus all the
+    same."""
+    document = at_sluice.window.document
+    paddle = select(at_sluice, "Paddle")
+    at_sluice.click(at_sluice.named("Low stop"))
+    at_sluice.keys("0.1")
+    at_sluice.keys(Qt.Key.Key_Tab)
+    at_sluice.rest(80)
+    assert at_sluice.named("High stop").hasFocus()
+    at_sluice.keys("0.5")
+    at_sluice.keys(Qt.Key.Key_Return)
+    stops = document.rig.parts[paddle].stops["move z"]
+    assert (stops.low, stops.high) == (0.1, 0.5)
+
+
+def test_after_enter_the_next_key_is_the_windows(at_sluice: Hand) -> None:
+    document = at_sluice.window.document
+    paddle = select(at_sluice, "Paddle")
+    at_sluice.type_into(at_sluice.named("Paddle move z"), "0.3 m")
+    at_sluice.rest(40)
+    assert document.pose.at(f"{paddle} move z") == pytest.approx(0.3)
+    at_sluice.keys("h")
+    at_sluice.rest(40)
+    assert document.pose.at(f"{paddle} move z") == pytest.approx(0.0)

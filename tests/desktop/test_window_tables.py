@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import get_args
 
-from gremio.core.rig.model import ConstraintKind, JointKind, LinkKind
+from gremio.core.rig.model import ConstraintKind, ControlMake, JointKind, LinkKind
 from gremio.core.rig.numbers import OWNERS
 from gremio.core.rig.things import THINGS
 from gremio.desktop.actions.rigging import _REMOVE
@@ -12,6 +12,8 @@ from gremio.desktop.actions.table import actions_of
 from gremio.desktop.card.card import SHEETS
 from gremio.desktop.card.constraint_sheet import _SETTINGS
 from gremio.desktop.card.link_sheet import FORMS
+from gremio.desktop.makes.draw import DRAWN
+from gremio.desktop.makes.makes import MAKES
 from gremio.desktop.theme.symbols import SYMBOLS
 
 
@@ -33,3 +35,7 @@ def test_actions_have_lasting_ids_of_their_own() -> None:
     assert len(ids) == len(set(ids))
     for kind in get_args(ConstraintKind):
         assert f"tie.{kind}" in ids
+
+
+def test_every_make_of_control_has_hands_and_a_drawing() -> None:
+    assert set(MAKES) == set(DRAWN) == set(get_args(ControlMake))

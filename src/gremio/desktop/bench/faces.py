@@ -17,7 +17,7 @@ from gremio.core.rig.model import Face
 from gremio.core.solve.backward import led_channels
 from gremio.core.solve.pose import Pose
 from gremio.desktop.bench.camera import Camera, Size, metres_a_pixel, project
-from gremio.desktop.makes.makes import FACE, Standing, standing
+from gremio.desktop.makes.makes import MAKES, Standing, standing
 
 # The line of the name over the body, the room round both, and how far off the plate stands (px).
 LABEL, ROOM, OFF = 17.0, 8.0, 26.0
@@ -37,13 +37,13 @@ class Shown:
     @property
     def plate(self) -> QRectF:
         """The whole face, in its own pixels."""
-        wide, tall = FACE[self.standing.make]
+        wide, tall = MAKES[self.standing.make].face
         return QRectF(0, 0, wide + 2 * ROOM, tall + LABEL + 2 * ROOM)
 
     @property
     def body(self) -> QRectF:
         """The room of what is taken hold of, in its own pixels."""
-        wide, tall = FACE[self.standing.make]
+        wide, tall = MAKES[self.standing.make].face
         return QRectF(ROOM, ROOM + LABEL, wide, tall)
 
     def inside(self, at: QPointF) -> QPointF | None:
@@ -108,7 +108,7 @@ def _shown(pose: Pose, control: Standing, face: Face, camera: Camera, size: Size
     (pixel,), (depth,) = project(camera, size, frame[:3, 3])
     if depth <= 0:
         return None
-    wide, tall = FACE[control.make]
+    wide, tall = MAKES[control.make].face
     plate = QRectF(0, 0, wide + 2 * ROOM, tall + LABEL + 2 * ROOM)
     anchor = QPointF(*pixel)
     if face.fixed and face.size > 0:

@@ -27,7 +27,7 @@ from gremio.desktop.actions.channel_menu import channel_menu
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.quantity_field import QuantityField, nudge_factor, nudge_step
 from gremio.desktop.makes.draw import draw_make
-from gremio.desktop.makes.makes import BODY, Pull, Standing, knob, standing
+from gremio.desktop.makes.makes import MAKES, Pull, Standing, knob, standing
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import Inks
 
@@ -122,11 +122,11 @@ class Instrument(QWidget):
 
     def sizeHint(self) -> QSize:
         """Wide enough to read a scale."""
-        return QSize(240, int(_HEAD + BODY[self._make] + _FOOT))
+        return QSize(240, int(_HEAD + MAKES[self._make].body + _FOOT))
 
     def body(self) -> QRectF:
         """The room of the slider, dial, lever, switch or pad."""
-        return QRectF(_MARGIN, _HEAD, self.width() - 2 * _MARGIN, BODY[self._make])
+        return QRectF(_MARGIN, _HEAD, self.width() - 2 * _MARGIN, MAKES[self._make].body)
 
     def take_pose(self) -> None:
         """Show where the control stands now."""

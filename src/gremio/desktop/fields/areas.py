@@ -32,12 +32,14 @@ def show_in(area: QScrollArea, sheet: QWidget) -> None:
     The old one goes when its own events are done: often it is a field of it, just typed
     into, that asks for the new one. A field of the same name has the focus again.
     """
-    old = area.takeWidget()
+    # Looked at before it is taken out, for what is taken out has no focus any more.
+    old = area.widget()
     name = ""
     if old is not None:
         focused = old.focusWidget()
         if focused is not None and focused.hasFocus():
             name = focused.accessibleName()
+        area.takeWidget()
         old.hide()
         old.deleteLater()
     area.setWidget(sheet)

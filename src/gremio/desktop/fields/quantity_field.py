@@ -72,7 +72,7 @@ class QuantityField(QLineEdit):
         self.setFont(digit_font())
         self.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.setAccessibleName(what)
-        self.returnPressed.connect(self.commit)
+        self.returnPressed.connect(self._enter)
 
     def set_value(self, value: float | None) -> None:
         """Show a value; None shows an empty field, which reads as "no stop"."""
@@ -129,6 +129,13 @@ class QuantityField(QLineEdit):
             self.setProperty("wrong", wrong)
             self.style().unpolish(self)
             self.style().polish(self)
+
+    def _enter(self) -> None:
+        """Enter takes over what was typed, and leaves the field, so that the next key is the
+        window's; what can't be read stays to be mended."""
+        self.commit()
+        if not self.isModified():
+            self.clearFocus()
 
     def commit(self) -> None:
         """Take over what was typed, if anything was."""

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from gremio.core.quantity import UNITS
-from gremio.core.rig.model import Control
+from gremio.core.rig.model import Control, ControlMake
 from gremio.core.rig.scales import at_share, reads, share_of
 from gremio.desktop.makes.makes import (
     Standing,
@@ -25,6 +26,8 @@ from gremio.desktop.makes.makes import (
 from gremio.desktop.theme.dress import digit_font, text_font
 from gremio.desktop.theme.inks import Inks
 
+# Where the machine stops before a range ends (SI), low and high; None where it does not.
+Stops = tuple[float | None, float | None]
 _HOME_HALF = 3.8  # half the width of the triangle that marks home, pixels
 
 
@@ -64,20 +67,10 @@ def draw_make(
     rect: QRectF,
     shown: Standing,
     inks: Inks,
-    stops: tuple[float | None, float | None] = (None, None),
+    stops: Stops = (None, None),
 ) -> None:
     """Draw a control in a room. stops: where the machine stops before its range ends (SI)."""
-    match shown.make:
-        case "dial":
-            _draw_dial(painter, rect, shown, inks, stops)
-        case "lever":
-            _draw_lever(painter, rect, shown, inks)
-        case "switch":
-            _draw_switch(painter, rect, shown, inks)
-        case "pad":
-            _draw_pad(painter, rect, shown, inks)
-        case _:
-            _draw_slider(painter, rect, shown, inks, stops)
+    DRAWN[shown.make](painter, rect, shown, inks, stops)
 
 
 def _x(rect: QRectF, entry: Control, value: float) -> float:
@@ -99,7 +92,7 @@ def _draw_slider(
     rect: QRectF,
     shown: Standing,
     inks: Inks,
-    stops: tuple[float | None, float | None],
+    stops: Stops,
 ) -> None:
     """A rail with ticks, bars at its ends, home as a triangle, notches as dots."""
     entry, rail = shown.entry, rect.center().y() + 1
@@ -144,7 +137,7 @@ def _draw_dial(
     rect: QRectF,
     shown: Standing,
     inks: Inks,
-    stops: tuple[float | None, float | None],
+    stops: Stops,
 ) -> None:
     """A disc with a pointer; ticks round it; the turns counted in its middle."""
     entry = shown.entry
@@ -184,8 +177,9 @@ def _draw_dial(
         painter.drawText(room, Qt.AlignmentFlag.AlignCenter, str(turns))
 
 
-def _draw_lever(painter: QPainter, rect: QRectF, shown: Standing, inks: Inks) -> None:
+def _draw_lever(painter: QPainter, rect: QRectF, shown: Standing, inks: Inks, stops: Stops) -> None:
     """An arm on a pivot, over an arc with its ends; a coil at the foot where it springs."""
+    del stops
     entry = shown.entry
     foot, length = pivot(rect)
     ink, second = QColor(inks.ink), QColor(inks.second)
@@ -218,8 +212,11 @@ def _draw_lever(painter: QPainter, rect: QRectF, shown: Standing, inks: Inks) ->
         painter.drawPolyline(QPolygonF(coil))
 
 
-def _draw_switch(painter: QPainter, rect: QRectF, shown: Standing, inks: Inks) -> None:
+def _draw_switch(
+    painter: QPainter, rect: QRectF, shown: Standing, inks: Inks, stops: Stops
+) -> None:
     """A row of named positions with a block that stands on one of them."""
+    del stops
     entry = shown.entry
     at = knob(rect, shown)
     painter.setFont(text_font(8.5))
@@ -236,8 +233,9 @@ def _draw_switch(painter: QPainter, rect: QRectF, shown: Standing, inks: Inks) -
         painter.drawText(cell, Qt.AlignmentFlag.AlignCenter, text)
 
 
-def _draw_pad(painter: QPainter, rect: QRectF, shown: Standing, inks: Inks) -> None:
+def _draw_pad(painter: QPainter, rect: QRectF, shown: Standing, inks: Inks, stops: Stops) -> None:
     """A square with rulings, home as a cross, and a round knob with its two lines."""
+    del stops
     assert shown.across_entry is not None
     room = pad_room(rect)
     ink = QColor(inks.ink)
@@ -263,3 +261,13 @@ def _draw_pad(painter: QPainter, rect: QRectF, shown: Standing, inks: Inks) -> N
     painter.setPen(QPen(ink, 1.3))
     painter.setBrush(QColor(inks.hand))
     painter.drawEllipse(at, 6.0, 6.0)
+
+
+# How each kind of control is drawn.
+DRAWN: dict[ControlMake, Callable[[QPainter, QRectF, Standing, Inks, Stops], None]] = {
+    "slider": _draw_slider,
+    "dial": _draw_dial,
+    "lever": _draw_lever,
+    "switch": _draw_switch,
+    "pad": _draw_pad,
+}

@@ -4,7 +4,9 @@ what a pull at it means. The same on the Desk and in the Bench."""
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from PyQt6.QtCore import QPointF, QRectF
 
@@ -46,20 +48,6 @@ def standing(rig: Rig, control: str, at: dict[str, float]) -> Standing:
     if not across:
         return Standing(control, entry, at[control])
     return Standing(control, entry, at[control], across, rig.controls[across], at[across])
-
-
-# How tall a make is on the Desk, between its name and its foot (px).
-BODY: dict[ControlMake, float] = {
-    "slider": 22, "dial": 62, "lever": 52, "switch": 26, "pad": 86,
-}  # fmt: skip
-# How large its face is in the Bench, without the label (px).
-FACE: dict[ControlMake, tuple[float, float]] = {
-    "slider": (124, 22),
-    "dial": (104, 58),
-    "lever": (104, 52),
-    "switch": (132, 26),
-    "pad": (104, 86),
-}
 
 
 def one_to_one(entry: Control) -> bool:
@@ -111,31 +99,38 @@ def way_at(turn: float) -> QPointF:
     return QPointF(math.sin(turn), -math.cos(turn))
 
 
+def _slider_knob(rect: QRectF, shown: Standing) -> QPointF:
+    share = min(max(share_of(shown.entry, shown.value), 0.0), 1.0)
+    return QPointF(rect.left() + share * rect.width(), rect.center().y() + 1)
+
+
+def _dial_knob(rect: QRectF, shown: Standing) -> QPointF:
+    middle, radius = dial(rect)
+    return middle + way_at(dial_angle(shown.entry, shown.value)) * (radius * 0.66)
+
+
+def _lever_knob(rect: QRectF, shown: Standing) -> QPointF:
+    foot, length = pivot(rect)
+    return foot + way_at(lean(shown.entry, shown.value)) * length
+
+
+def _switch_knob(rect: QRectF, shown: Standing) -> QPointF:
+    notches = shown.entry.notches
+    nearest = min(range(len(notches)), key=lambda i: abs(notches[i] - shown.value))
+    return cells(rect, shown.entry)[nearest].center()
+
+
+def _pad_knob(rect: QRectF, shown: Standing) -> QPointF:
+    assert shown.across_entry is not None
+    room = pad_room(rect)
+    right = share_of(shown.entry, shown.value)
+    up = share_of(shown.across_entry, shown.across_value)
+    return QPointF(room.left() + right * room.width(), room.bottom() - up * room.height())
+
+
 def knob(rect: QRectF, shown: Standing) -> QPointF:
     """Where the hand takes hold of a control drawn in a room."""
-    entry, value = shown.entry, shown.value
-    match shown.make:
-        case "dial":
-            middle, radius = dial(rect)
-            turn = dial_angle(entry, value)
-            return middle + way_at(turn) * (radius * 0.66)
-        case "lever":
-            foot, length = pivot(rect)
-            turn = lean(entry, value)
-            return foot + way_at(turn) * length
-        case "switch":
-            nearest = min(range(len(entry.notches)), key=lambda i: abs(entry.notches[i] - value))
-            return cells(rect, entry)[nearest].center()
-        case "pad":
-            assert shown.across_entry is not None
-            room = pad_room(rect)
-            up = share_of(shown.across_entry, shown.across_value)
-            return QPointF(
-                room.left() + share_of(entry, value) * room.width(),
-                room.bottom() - up * room.height(),
-            )
-    share = min(max(share_of(entry, value), 0.0), 1.0)
-    return QPointF(rect.left() + share * rect.width(), rect.center().y() + 1)
+    return MAKES[shown.make].knob(rect, shown)
 
 
 class Pull:
@@ -152,30 +147,40 @@ class Pull:
         self._off = at - hold if near else QPointF(0, 0)
         self._last = at
         # A press beside the knob brings it there; a dial and a lever are only taken hold of.
-        self.moves_at_once = not near and shown.make in ("slider", "switch", "pad")
+        self.moves_at_once = not near and MAKES[shown.make].at_once
 
     def to(self, at: QPointF, free: bool = False) -> dict[str, float]:
         """Where the controls, by id, should go (SI) when the hand has come to a place.
 
         free: past the notches, without snapping.
         """
+        return MAKES[self.shown.make].pulled(self, at, free)
+
+    def along(self, at: QPointF, free: bool) -> dict[str, float]:
+        """Along a slider."""
         entry, spot = self.shown.entry, at - self._off
-        match self.shown.make:
-            case "dial":
-                return {self.shown.control: self._snap(entry, self._turned(entry, at), free)}
-            case "lever":
-                foot, _ = pivot(self.rect)
-                turn = math.atan2(spot.x() - foot.x(), max(foot.y() - spot.y(), 1.0))
-                share = (math.degrees(turn) / _LEAN + 1) / 2
-                return {self.shown.control: self._snap(entry, _within(entry, share), free)}
-            case "switch":
-                room = cells(self.rect, entry)
-                place = int((at.x() - self.rect.left()) // max(room[0].width(), 1))
-                return {self.shown.control: entry.notches[min(max(place, 0), len(room) - 1)]}
-            case "pad":
-                return self._on_pad(spot, free)
         share = (spot.x() - self.rect.left()) / max(self.rect.width(), 1.0)
         return {self.shown.control: self._snap(entry, _within(entry, share), free)}
+
+    def round_dial(self, at: QPointF, free: bool) -> dict[str, float]:
+        """Round a dial."""
+        entry = self.shown.entry
+        return {self.shown.control: self._snap(entry, self._turned(entry, at), free)}
+
+    def leaning(self, at: QPointF, free: bool) -> dict[str, float]:
+        """To where a lever leans."""
+        entry, spot = self.shown.entry, at - self._off
+        foot, _ = pivot(self.rect)
+        turn = math.atan2(spot.x() - foot.x(), max(foot.y() - spot.y(), 1.0))
+        share = (math.degrees(turn) / _LEAN + 1) / 2
+        return {self.shown.control: self._snap(entry, _within(entry, share), free)}
+
+    def to_position(self, at: QPointF, free: bool) -> dict[str, float]:
+        """To a position of a switch."""
+        del free
+        room = cells(self.rect, self.shown.entry)
+        place = int((at.x() - self.rect.left()) // max(room[0].width(), 1))
+        return {self.shown.control: self.shown.entry.notches[min(max(place, 0), len(room) - 1)]}
 
     def _turned(self, entry: Control, at: QPointF) -> float:
         middle, _ = dial(self.rect)
@@ -188,7 +193,9 @@ class Pull:
         self.value += step * turn
         return min(max(self.value, entry.low), entry.high)
 
-    def _on_pad(self, spot: QPointF, free: bool) -> dict[str, float]:
+    def on_pad(self, at: QPointF, free: bool) -> dict[str, float]:
+        """To a place on a pad."""
+        spot = at - self._off
         room, other = pad_room(self.rect), self.shown.across_entry
         assert other is not None
         entry = self.shown.entry
@@ -208,3 +215,25 @@ class Pull:
 
 def _within(entry: Control, share: float) -> float:
     return at_share(entry, min(max(share, 0.0), 1.0))
+
+
+class MakeRecord(NamedTuple):
+    """A kind of control, as hands and eyes have it. body: how tall it is on the Desk, between its
+    name and its foot (px). face: how large its face is in the Bench, without the label (px). knob:
+    where the hand takes hold. pulled: where the controls should go when the hand has come to a
+    place, free of the notches or not. at_once: whether a press beside the knob brings it there."""
+
+    body: float
+    face: tuple[float, float]
+    knob: Callable[[QRectF, Standing], QPointF]
+    pulled: Callable[[Pull, QPointF, bool], dict[str, float]]
+    at_once: bool
+
+
+MAKES: dict[ControlMake, MakeRecord] = {
+    "slider": MakeRecord(22, (124, 22), _slider_knob, Pull.along, at_once=True),
+    "dial": MakeRecord(62, (104, 58), _dial_knob, Pull.round_dial, at_once=False),
+    "lever": MakeRecord(52, (104, 52), _lever_knob, Pull.leaning, at_once=False),
+    "switch": MakeRecord(26, (132, 26), _switch_knob, Pull.to_position, at_once=True),
+    "pad": MakeRecord(86, (104, 86), _pad_knob, Pull.on_pad, at_once=True),
+}
