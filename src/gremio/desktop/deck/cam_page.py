@@ -61,6 +61,8 @@ _MORE = (
     "Export as CSV…",
     "Bring in a CSV…",
 )
+# How wide the table beside the profile is: more than usual where numbers need it (px).
+_SIDE, _WIDEST, _BAR = 456, 620, 16
 _ROW = ("Bring the lead here", "Copy to where the lead is", "Merge with the next", "Remove")
 
 
@@ -98,7 +100,7 @@ class CamPage(QWidget):
         self.profile.let_go.connect(self._let_go)
         self.side = QScrollArea()
         self.side.setWidgetResizable(True)
-        self.side.setFixedWidth(456)
+        self.side.setFixedWidth(_SIDE)
         self.side.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         layout.addWidget(self.empty, 1)
         layout.addWidget(self.profile, 1)
@@ -160,7 +162,10 @@ class CamPage(QWidget):
             return
         self._show_tracks(cam)
         if self._before is None:
-            show_in(self.side, self._side(cam))
+            table = self._side(cam)
+            wide = table.minimumSizeHint().width() + _BAR
+            self.side.setFixedWidth(min(max(_SIDE, wide), _WIDEST))
+            show_in(self.side, table)
         self._take_pose()
 
     def _show_tracks(self, cam: Cam) -> None:
