@@ -206,7 +206,7 @@ def render(
 
     rig = _load(file, kept)[0]
     answer = solve(rig, _settings(set_))
-    save_picture(answer, output, picture_size(size), night)
+    save_picture(answer, output, picture_size(size), night=night)
     _report(answer.notes)
 
 

@@ -134,6 +134,7 @@ class Builder:
         ratio: float,
         offset: Typed = 0.0,
         kind: RatioKind = "plain",
+        *,
         adds: bool = False,
     ) -> None:
         """Let one channel lead another in fixed proportion (SI per SI).

@@ -37,7 +37,7 @@ def read(rig: Rig, channel: str, text: str) -> Reading:
     return Reading(kept_text(text, names), read_as)
 
 
-def write(rig: Rig, channel: str, text: str, adds: bool = False) -> tuple[Rig, str]:
+def write(rig: Rig, channel: str, text: str, *, adds: bool = False) -> tuple[Rig, str]:
     """The rig with a formula on a channel, as a person wrote it, and the id of the link.
 
     The channel's present formula is replaced. adds: add to what the channel has otherwise.

@@ -15,7 +15,7 @@ from gremio.core.rig.solids import Mesh
 from gremio.core.surfaces.models import Model, ModelNode
 
 
-def bring_in(rig: Rig, model: Model, on_ground: bool = False) -> tuple[Rig, list[str]]:
+def bring_in(rig: Rig, model: Model, *, on_ground: bool = False) -> tuple[Rig, list[str]]:
     """The rig with a part for each node of a model, and their ids.
 
     Names, hierarchy, frames and base colours are the model's; a name that is taken gets a

@@ -129,7 +129,7 @@ def with_how(rig: Rig, row: LedgerRow, text: str) -> Rig:
             raise GremioError(f"{row.follower} is led by a {row.word}: change it on its Card.")
         rig = remove_link(rig, row.link_id)
     adds = isinstance(link, Formula) and link.adds
-    return write(rig, row.channel, clean.lstrip("=+").strip(), adds)[0]
+    return write(rig, row.channel, clean.lstrip("=+").strip(), adds=adds)[0]
 
 
 def _proportion(rig: Rig, link: Ratio, text: str) -> float | None:

@@ -382,7 +382,7 @@ def _standing(rig: Rig, constraint_id: str, pose: Pose) -> dict[str, float]:
     return found
 
 
-def release(rig: Rig, constraint_ids: Iterable[str], pose: Pose, leave: bool = True) -> Rig:
+def release(rig: Rig, constraint_ids: Iterable[str], pose: Pose, *, leave: bool = True) -> Rig:
     """The rig without some constraints. leave: their parts stay where they stand in the pose,
     as plain placement; else they go home.
 

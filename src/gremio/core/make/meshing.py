@@ -40,7 +40,7 @@ def mesh_between(rig: Rig, pose: Pose, one: str, two: str) -> Mesh:
 
 
 def interlock(
-    rig: Rig, fixed: str, moved: str, keep_place: bool = False, *, geometry: GeometryOf
+    rig: Rig, fixed: str, moved: str, *, keep_place: bool = False, geometry: GeometryOf
 ) -> Rig:
     """Place a part so that its teeth interlock with those of another, at home.
 
@@ -188,9 +188,9 @@ def make_mate(
     rig: Rig,
     part: str,
     teeth: int,
+    *,
     inside: bool = False,
     distance: float | None = None,
-    *,
     geometry: GeometryOf,
 ) -> tuple[Rig, str]:
     """Add a gear that runs with a part's gear, and a gear pair between them.

@@ -35,7 +35,7 @@ def meant(control: Control, number: float) -> float:
     return at_share(control, (number - low) / (high - low))
 
 
-def shown(control: Control, value: float, short: bool = True) -> str:
+def shown(control: Control, value: float, *, short: bool = True) -> str:
     """A value (SI) as it is read on the control: "46 °", or "62" on a scale of its own; the
     name of its position on a switch."""
     name = position_at(control, value)

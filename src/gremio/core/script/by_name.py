@@ -44,12 +44,12 @@ from gremio.core.rig.model import (
 from gremio.core.script.posing import solve, surfaces_of
 
 
-def formula(rig: Rig, channel: str, text: str, adds: bool = False) -> Rig:
+def formula(rig: Rig, channel: str, text: str, *, adds: bool = False) -> Rig:
     """The rig with a formula on a channel: formula(rig, "Gate turn z", "Pinion.turn * 12/32").
 
     channel: by name. adds: add to what the channel has otherwise. Raises FormulaError.
     """
-    return write(rig, channel_key(rig, channel), text, adds)[0]
+    return write(rig, channel_key(rig, channel), text, adds=adds)[0]
 
 
 def join(rig: Rig, lead: str, follower: str) -> Rig:
@@ -65,14 +65,18 @@ def join(rig: Rig, lead: str, follower: str) -> Rig:
     return add_link(rig, proposal.ratio())[0]
 
 
-def mesh(rig: Rig, fixed: str, moved: str, keep_place: bool = False) -> Rig:
+def mesh(rig: Rig, fixed: str, moved: str, *, keep_place: bool = False) -> Rig:
     """The rig with one part's teeth placed in the spaces of another's, and their ratio.
 
     moved goes to the right distance and turns into phase; keep_place: it only turns.
     Raises GremioError when there are no teeth, or they are unlike.
     """
     rig = interlock(
-        rig, part_id(rig, fixed), part_id(rig, moved), keep_place, geometry=surfaces_of(rig)
+        rig,
+        part_id(rig, fixed),
+        part_id(rig, moved),
+        keep_place=keep_place,
+        geometry=surfaces_of(rig),
     )
     return join(rig, fixed, moved)
 
@@ -81,6 +85,7 @@ def path(
     rig: Rig,
     name: str,
     points: Sequence[Sequence[float]],
+    *,
     closed: bool = False,
     on: str | None = None,
     kind: PathKind = "polyline",

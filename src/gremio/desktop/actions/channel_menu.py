@@ -104,7 +104,7 @@ def channel_menu(
     def make(parent: QWidget) -> QMenu:
         menu = QMenu(parent)
 
-        def act(text: str, do: Callable[[], object], able: bool = True) -> None:
+        def act(text: str, do: Callable[[], object], *, able: bool = True) -> None:
             action = menu.addAction(text)
             assert action is not None
             action.setEnabled(able)
@@ -114,7 +114,9 @@ def channel_menu(
         act("Paste value", partial(paste_value, document, channel))
         menu.addSeparator()
         drive = document.program.drives.get(channel)
-        act("Make a control for it", partial(make_control_of, document, channel), drive is None)
+        act(
+            "Make a control for it", partial(make_control_of, document, channel), able=drive is None
+        )
         if write_formula is not None:
             act("Write a formula for it", partial(write_formula, channel))
         if lead is not None:
@@ -124,7 +126,7 @@ def channel_menu(
         words = "Paste the link"
         if copied:
             words += f" from {full_label(document.rig, document.copied)}"
-        act(words, partial(paste_link, document, channel), copied)
+        act(words, partial(paste_link, document, channel), able=copied)
         links = [] if drive is None else [i for i in drive.links if i in document.rig.links]
         if links:
             act("Let it go", partial(let_go, document, channel, links[0]))

@@ -155,6 +155,7 @@ def make_path(
     places: list[Array],
     on: str | None,
     kind: PathKind = "polyline",
+    *,
     closed: bool = False,
     radii: tuple[float, ...] = (),
 ) -> bool:
@@ -178,7 +179,7 @@ def path_round(document: Document, parts: list[str]) -> bool:
     common = [c for c in carriers(rig, parts[0])[1:] if all(c in carriers(rig, p) for p in parts)]
     on = common[0] if common else None
     places = [pose.world(part)[:3, 3] for part in parts]
-    return make_path(document, places, on, "wrap", True, radii)
+    return make_path(document, places, on, "wrap", closed=True, radii=radii)
 
 
 def path_along_edges(document: Document, spot: Spot, toward: Array) -> bool:
@@ -199,4 +200,4 @@ def path_along_edges(document: Document, spot: Spot, toward: Array) -> bool:
     near = carried(back, spot.world)
     corners, closed = edge_loop(document.geometry(shape.solid), near, frame[:3, :3].T @ toward)
     places = [carried(frame, corner) for corner in corners]
-    return make_path(document, places, part, "polyline", closed)
+    return make_path(document, places, part, "polyline", closed=closed)

@@ -65,7 +65,12 @@ def make_gear_mate(
 
     def change(rig: Rig) -> tuple[Rig, str]:
         rig, mate = make_mate(
-            rig, part, max(5, round(teeth)), inside, distance, geometry=document.geometry
+            rig,
+            part,
+            max(5, round(teeth)),
+            inside=inside,
+            distance=distance,
+            geometry=document.geometry,
         )
         proposal = propose(rig, solve(all_home(rig), geometry=document.geometry), part, mate)
         if proposal is not None and main_channel(rig.parts[part].joint):

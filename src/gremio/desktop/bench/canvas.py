@@ -151,7 +151,7 @@ class Canvas(QOpenGLWidget):
         """The scene of a pose; it stands as long as no shape changes, nor a led dimension."""
         if self._scene is None or self._scene_stale or pose.dimensions != self._dimensions:
             rows, shelf = pose.program.part_row, self.document.shelf
-            self._scene = scene_of(pose.rig, rows, shelf, self.light, self.hidden)
+            self._scene = scene_of(pose.rig, rows, shelf, light=self.light, hidden=self.hidden)
             self._scene_stale = False
             self._dimensions = pose.dimensions
         return self._scene

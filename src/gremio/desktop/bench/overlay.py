@@ -186,6 +186,7 @@ class Overlay(QWidget):
         at: QPointF,
         text: str,
         colour: str,
+        *,
         digits: bool = False,
         centred: bool = False,
     ) -> None:

@@ -21,7 +21,7 @@ from gremio.desktop.bench.scene import corners_of, scene_of
 from gremio.desktop.theme.inks import DAY, NIGHT
 
 
-def picture(pose: Pose, size: Size, night: bool = False) -> npt.NDArray[np.uint8]:
+def picture(pose: Pose, size: Size, *, night: bool = False) -> npt.NDArray[np.uint8]:
     """(height, width, 3) pixels of a pose, the whole rig in view. Raises GremioError.
 
     An OpenGL context belongs to a thread, and a thread has one: drawing in a thread of its
@@ -56,11 +56,11 @@ def _draw(pose: Pose, size: Size, night: bool) -> npt.NDArray[np.uint8]:
         context.release()
 
 
-def save_picture(pose: Pose, path: Path, size: Size, night: bool = False) -> None:
+def save_picture(pose: Pose, path: Path, size: Size, *, night: bool = False) -> None:
     """Write a PNG of a pose. Raises GremioError when it can't be drawn or saved."""
     if path.suffix.lower() != ".png":
         raise GremioError(f"Gremio draws PNG pictures; {path.name} has another ending.")
-    atomic.write(path, png(picture(pose, size, night)))
+    atomic.write(path, png(picture(pose, size, night=night)))
 
 
 def png(pixels: npt.NDArray[np.uint8]) -> bytes:

@@ -125,7 +125,7 @@ class Asking(Canvas):
         hit = surface.hit(carried(back, start), back[:3, :3] @ way)
         return None if hit is None else carried(world, hit)
 
-    def line_at(self, at: QPointF, strands: bool = True) -> str:
+    def line_at(self, at: QPointF, *, strands: bool = True) -> str:
         """Id of the path, or the strand, that passes through a point; "" where none does."""
         drawn = self.overlay.drawn
         lines: list[Track] = [*drawn.tracks, *(drawn.strands if strands else [])]

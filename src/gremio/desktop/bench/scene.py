@@ -179,6 +179,7 @@ def scene_of(
     rig: Rig,
     part_row: dict[str, int],
     shelf: Shelf,
+    *,
     light: bool = False,
     hidden: Container[str] = (),
 ) -> Scene:

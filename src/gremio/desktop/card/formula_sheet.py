@@ -65,7 +65,7 @@ class FormulaSheet(Sheet):
         adds = self.adds.isChecked()
         name = full_label(self.document.rig, self.channel)
         made = self.document.make(
-            f"formula for {name}", lambda rig: write(rig, self.channel, text, adds)
+            f"formula for {name}", lambda rig: write(rig, self.channel, text, adds=adds)
         )
         if made:
             self._done()

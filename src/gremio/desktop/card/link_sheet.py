@@ -135,7 +135,7 @@ class LinkSheet(FormSheet):
         assert isinstance(link, Formula)
         name = full_label(self.document.rig, link.follower)
         self.document.edit(
-            f"formula for {name}", lambda rig: write(rig, link.follower, text, link.adds)[0]
+            f"formula for {name}", lambda rig: write(rig, link.follower, text, adds=link.adds)[0]
         )
 
     # ── edits ──────────────────────────────────────────────────────

@@ -253,7 +253,7 @@ class Instrument(QWidget):
     def _drag_to(self, event: QMouseEvent) -> None:
         assert self._pull is not None
         free = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
-        self.moved.emit(self._pull.to(event.position(), free), f"drag {self.control}")
+        self.moved.emit(self._pull.to(event.position(), free=free), f"drag {self.control}")
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         """It follows the hand, and stays within its ends."""
@@ -318,7 +318,7 @@ class Instrument(QWidget):
         else:
             super().keyPressEvent(event)
 
-    def _nudge(self, steps: float, second: bool = False) -> None:
+    def _nudge(self, steps: float, *, second: bool = False) -> None:
         now = self.standing()
         control, entry, value = now.control, now.entry, now.value
         if second and now.across_entry is not None:

@@ -80,7 +80,7 @@ class Document(QObject):
         self.start(Rig(), None)
 
     def start(
-        self, rig: Rig, path: Path | None, saved: bool = True, opened: Opened | None = None
+        self, rig: Rig, path: Path | None, *, saved: bool = True, opened: Opened | None = None
     ) -> None:
         """Put another rig on the table. saved: whether the file holds just this. opened: the file
         as it was read."""

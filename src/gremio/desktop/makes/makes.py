@@ -149,7 +149,7 @@ class Pull:
         # A press beside the knob brings it there; a dial and a lever are only taken hold of.
         self.moves_at_once = not near and MAKES[shown.make].at_once
 
-    def to(self, at: QPointF, free: bool = False) -> dict[str, float]:
+    def to(self, at: QPointF, *, free: bool = False) -> dict[str, float]:
         """Where the controls, by id, should go (SI) when the hand has come to a place.
 
         free: past the notches, without snapping.

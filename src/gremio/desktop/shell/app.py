@@ -57,7 +57,7 @@ def make_application() -> QApplication:
     return app
 
 
-def make_window(file: Path | None = None, demo: bool = False) -> Window:
+def make_window(file: Path | None = None, *, demo: bool = False) -> Window:
     """A window with a rig from a file, with Saltmarsh lock, or with an empty one; not shown."""
     gc.disable()
     try:
@@ -72,10 +72,10 @@ def make_window(file: Path | None = None, demo: bool = False) -> Window:
     return window
 
 
-def run(file: Path | None = None, demo: bool = False) -> int:
+def run(file: Path | None = None, *, demo: bool = False) -> int:
     """Open the window and stay until it is closed; returns the exit code."""
     app = make_application()
-    window = make_window(file, demo)
+    window = make_window(file, demo=demo)
     _keep_going(window)
     window.show()
     window.offer(window.keeper.leftovers())

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from functools import partial
 from pathlib import Path
+from typing import Protocol
 
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
@@ -28,6 +28,20 @@ _SAVE_AS = "Save it as another file, which is then without what is not known."
 _READ_ONLY = f"It is open to be read only. {_SAVE_AS}"
 
 
+class ShowRig(Protocol):
+    """Puts another rig on the table."""
+
+    def __call__(
+        self,
+        rig: Rig,
+        path: Path | None = None,
+        *,
+        saved: bool = True,
+        opened: rig_file.Opened | None = None,
+    ) -> None:
+        """Put it there. saved: whether it is as its file is."""
+
+
 class Files:
     """Reads and writes for one window. Every failure is said, and nothing is lost by it.
 
@@ -41,7 +55,7 @@ class Files:
         bench: Bench,
         card: Card,
         keeper: Keeper,
-        show_rig: Callable[[Rig, Path | None, bool, rig_file.Opened | None], None],
+        show_rig: ShowRig,
     ) -> None:
         self.window, self.document, self.bench = window, document, bench
         self.card, self.keeper, self._show_rig = card, keeper, show_rig
@@ -57,7 +71,7 @@ class Files:
     def new(self) -> None:
         """An empty rig."""
         if self.leave():
-            self._show_rig(Rig(), None, True, None)
+            self._show_rig(Rig())
 
     def open(self) -> None:
         """Ask for a rig and open it."""
@@ -72,7 +86,7 @@ class Files:
         self.leave_model()
         return True
 
-    def open_path(self, path: Path, named: Path | None = None, saved: bool = True) -> bool:
+    def open_path(self, path: Path, named: Path | None = None, *, saved: bool = True) -> bool:
         """Open a rig; the present one stays when it can't be read.
 
         named, saved: for work that was kept aside, the file it belongs to, and False.
@@ -94,7 +108,7 @@ class Files:
         except GremioError as problem:
             self._say(str(problem))
             return False
-        self._show_rig(rig, path if saved else named, saved, opened)
+        self._show_rig(rig, path if saved else named, saved=saved, opened=opened)
         notes = [*lost, *self.document.looking.notes()]
         if opened is not None and opened.unknown:
             self._say(f"{rig_file.unknown_words(opened, path.name)} {_READ_ONLY}")
@@ -199,7 +213,7 @@ class Files:
         """Show the rig as it would be, without making a step of it."""
         assert self._model is not None and self._before is not None
         self.document.shelf.put(self._model)
-        rig, _ = bring_in(self._before, self._model, self._on_ground)
+        rig, _ = bring_in(self._before, self._model, on_ground=self._on_ground)
         self.bench.preview(rig)
         sheet = BringInSheet(self._model, self._on_ground, self.card.inks)
         sheet.reread.connect(partial(self._read, self._model.path))
@@ -221,7 +235,7 @@ class Files:
         count = len(model.nodes)
 
         def change(rig: Rig) -> tuple[Rig, str]:
-            rig, ids = bring_in(rig, model, on_ground)
+            rig, ids = bring_in(rig, model, on_ground=on_ground)
             return rig, ids[0]
 
         if self.document.make(f"bring in {model.path.name}", change):

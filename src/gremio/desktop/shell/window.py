@@ -328,11 +328,12 @@ class Window(QMainWindow):
         self,
         rig: Rig,
         path: Path | None = None,
+        *,
         saved: bool = True,
         opened: rig_file.Opened | None = None,
     ) -> None:
         """Put another rig on the table, with all of it in the picture."""
-        self.document.start(rig, path, saved, opened)
+        self.document.start(rig, path, saved=saved, opened=opened)
         self.bench.frame_anew()
 
     # ── teaching ───────────────────────────────────────────────────

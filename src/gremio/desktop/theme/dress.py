@@ -19,7 +19,7 @@ def load_fonts() -> None:
         QFontDatabase.addApplicationFont(str(file))
 
 
-def text_font(size: float = 9, bold: bool = False) -> QFont:
+def text_font(size: float = 9, *, bold: bool = False) -> QFont:
     """The text face. size in points: 9 is the running text."""
     font = QFont(TEXT)
     font.setPointSizeF(size)
