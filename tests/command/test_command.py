@@ -38,6 +38,12 @@ def test_help_gives_an_example_of_each_command() -> None:
         assert f"Example: gremio {name}" in run(name, "--help").stdout
 
 
+def test_without_words_it_says_what_it_can_do() -> None:
+    done = run()
+    assert done.returncode == 0 and done.stderr == ""
+    assert done.stdout == run("--help").stdout
+
+
 def test_pose_as_json(lock_file: Path, lock: Rig) -> None:
     done = run("pose", lock_file, "--set", "Upper gates=46 deg", "--json")
     assert done.returncode == 0 and done.stderr == ""

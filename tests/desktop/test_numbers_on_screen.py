@@ -266,3 +266,17 @@ def test_after_enter_the_next_key_is_the_windows(at_sluice: Hand) -> None:
     at_sluice.keys("h")
     at_sluice.rest(40)
     assert document.pose.at(f"{paddle} move z") == pytest.approx(0.0)
+
+
+def test_a_led_stop_is_not_emptied_nor_set_here_in_silence(at_sluice: Hand) -> None:
+    document = at_sluice.window.document
+    paddle = select(at_sluice, "Paddle")
+    led(at_sluice, "Catch", f"{paddle} high stop move z")
+    select(at_sluice, "Paddle")
+    before = document.rig
+    at_sluice.type_into(at_sluice.named("High stop"), "")
+    assert document.rig is before and "is led already" in at_sluice.said[-1]
+    assert at_sluice.named("High stop").text() == "0.6"
+    at_sluice.said.clear()
+    at_sluice.window.act("part.high stop")
+    assert document.rig is before and "is led already" in at_sluice.said[-1]

@@ -19,7 +19,6 @@ if TYPE_CHECKING:
 app = typer.Typer(
     name="gremio",
     help="Rig machines so that one control drives correct motion.",
-    no_args_is_help=True,
     add_completion=False,
     pretty_exceptions_enable=False,
     rich_markup_mode=None,
@@ -39,7 +38,7 @@ KeptOption = Annotated[
 def main() -> NoReturn:
     """Run the command line; every failure is one clear line on standard error."""
     try:
-        code = app(standalone_mode=False)
+        code = app(sys.argv[1:] or ["--help"], standalone_mode=False)
     except GremioError as problem:
         _fail(str(problem))
     except KeyboardInterrupt:
@@ -47,9 +46,6 @@ def main() -> NoReturn:
     except Exception as error:
         if not hasattr(error, "format_message"):
             raise
-        if type(error).__name__ == "NoArgsIsHelpError":
-            print(error.format_message())
-            sys.exit(2)
         _fail(error.format_message())
     sys.exit(code or 0)
 

@@ -33,6 +33,7 @@ from gremio.core.solve.backward import Hand, move
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import compile_rig
+from gremio.core.solve.repeats import copies
 
 
 def paddle() -> Rig:
@@ -399,3 +400,55 @@ def test_a_length_written_as_a_whole_number_is_no_count() -> None:
     assert posed(rig, Tall=0.5).rig.parts[post].shapes[0].solid.height == 0.5  # type: ignore[union-attr]
     typed = set_number(made.rig, f"{post} shape 0 height", 1.25)
     assert typed.parts[post].shapes[0].solid.height == 1.25  # type: ignore[union-attr]
+
+
+def test_a_count_between_two_whole_numbers_is_the_lower_wherever_it_is_read() -> None:
+    made = gremio.Builder("Teeth")
+    made.part("Wheel", gremio.shape(SpurGear(module=0.01, teeth=20, width=0.05)), joint="hinge z")
+    made.control("Number", 1, 40, kind="number", unit="", home=20)
+    wheel = part_id(made.rig, "Wheel")
+    rig = set_repeat(made.rig, wheel, Repeat("line", axis="x", count=6, pitch=0.3))
+    rig = led(rig, "Number", f"{wheel} shape 0 teeth")
+    rig = led(rig, "Number", f"{wheel} count", 0.1)
+    pose = posed(rig, Number=27.9)
+    assert pose.rig.parts[wheel].shapes[0].solid.teeth == 27  # type: ignore[union-attr]
+    assert len(copies(pose, wheel)) == 2
+    rows = {row.channel: row for row in ledger_rows(pose.program)}
+    assert cell(pose, rows[f"{wheel} count"], "Value") == "2"
+    assert cell(pose, rows[f"{wheel} shape 0 teeth"], "Value") == "27"
+
+
+def test_a_count_that_is_no_whole_number_is_refused_from_a_script_too() -> None:
+    rig = paddle()
+    bar = part_id(rig, "Bar")
+    rig = set_repeat(rig, bar, Repeat("line", axis="x", count=6, pitch=0.3))
+    with pytest.raises(GremioError, match=r"Bar count takes whole numbers, and 4\.5 is none"):
+        set_number(rig, f"{bar} count", 4.5)
+
+
+def test_a_stop_of_a_linkage_that_a_file_leads_stands_still_as_the_note_says() -> None:
+    made = gremio.Builder("Four bars")
+    made.part("Crank", joint="hinge z")
+    made.part("Rod", on="Crank", at=(1, 0, 0), joint="hinge z")
+    made.part("Rocker", at=(3, 0, 0), joint="hinge z", stops=("-90 deg", "5 deg"))
+    made.control("Far", 0, 1, home=1)
+    rig = gremio.pin(made.rig, "Rod", "Rocker", (2.5, 1.0, 0), (0, 1, 0))
+    rocker = part_id(rig, "Rocker")
+    ratio = Ratio(control_id(rig, "Far"), f"{rocker} high stop turn z", 1.0)
+    tied = replace(rig, links={"k9": ratio})
+    for crank in (0.2, 0.5, -0.5):
+        pose, plain = gremio.solve(tied, {"Crank": crank}), gremio.solve(rig, {"Crank": crank})
+        assert pose.ends(f"{rocker} turn z") == plain.ends(f"{rocker} turn z")
+        assert pose.part("Rocker").world == pytest.approx(plain.part("Rocker").world, abs=1e-9)
+    assert "led-stop" in [note.code for note in pose.program.faults]
+
+
+def test_a_led_stop_is_not_typed_over_in_the_ledger() -> None:
+    rig = paddle()
+    bar = part_id(rig, "Bar")
+    rig = led(rig, "Catch", f"{bar} high stop move z")
+    with pytest.raises(GremioError, match="Bar high stop is led"):
+        with_stop(rig, f"{bar} move z", "High stop", "1 m")
+    assert (
+        with_stop(rig, f"{bar} move z", "Low stop", "0.1 m").parts[bar].stops["move z"].low == 0.1
+    )

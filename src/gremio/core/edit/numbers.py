@@ -41,8 +41,9 @@ def set_number(rig: Rig, channel: str, value: float) -> Rig:
     found = _must_have(rig, channel)
     if not found.field:
         return set_values(rig, {channel: value})
-    if found.whole:
-        value = float(round(value))
+    if found.whole and abs(value - round(value)) > 1e-9:
+        name = full_label(rig, channel)
+        raise GremioError(f"{name} takes whole numbers, and {value:g} is none. Type another.")
     if not found.low <= value <= found.high:
         raise GremioError(_out_of_range(rig, channel, found, value))
     thing, _ = split(channel)

@@ -18,6 +18,7 @@ from gremio.core.make.faces import with_faces
 from gremio.core.problem import GremioError, Note
 from gremio.core.rig.channels import key
 from gremio.core.rig.model import Part, Rig, Shape, Strand
+from gremio.core.rig.numbers import counted
 from gremio.core.rig.solids import Cylinder
 from gremio.core.shape.geometry import Geometry, moved
 from gremio.core.shape.solids import geometry_of, sleeve
@@ -265,7 +266,7 @@ def _copies(part_id: str, part: Part, poses: Poses) -> list[Array]:
     rig, mount = poses.program.rig, matrix(part.mount)
     name = "pitch angle" if part.repeat.along == "circle" else "pitch"
     pitches = poses.channel(key(part_id, name))
-    count = int(np.floor(poses.channel(key(part_id, "count"))[0] + 1e-9))
+    count = int(counted(float(poses.channel(key(part_id, "count"))[0])))
     steps = np.array([repeat_steps(rig, part.repeat, count, float(p)) for p in pitches])
     moved: Array = _TO_Y_UP @ mount @ steps @ np.linalg.inv(mount) @ FROM_Y_UP
     return list(moved.transpose(1, 0, 2, 3))

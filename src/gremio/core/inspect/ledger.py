@@ -18,9 +18,9 @@ from gremio.core.inspect.words import how, own_how, own_word
 from gremio.core.problem import GremioError
 from gremio.core.quantity import UNITS, parse, show, show_number, show_short
 from gremio.core.rig.channels import CHANNELS, key, split
-from gremio.core.rig.links import link_symbol, link_word
+from gremio.core.rig.links import followers, link_symbol, link_word
 from gremio.core.rig.model import Formula, Link, Ratio, Rig, Stops
-from gremio.core.rig.numbers import full_label, kind_of, shown_unit
+from gremio.core.rig.numbers import counted, full_label, kind_of, number, shown_unit, stop_keys
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program
 
@@ -70,7 +70,9 @@ def cell(pose: Pose, row: LedgerRow, column: str) -> str:
         case "Follower":
             return row.follower
         case "Value":
-            return show(pose.at(row.channel), unit)
+            found, value = number(rig, row.channel), pose.at(row.channel)
+            whole = found is not None and found.whole
+            return show(counted(value), unit, 0) if whole else show(value, unit)
         case "Link":
             return row.word
         case "How":
@@ -97,6 +99,9 @@ def with_stop(rig: Rig, channel: str, column: str, text: str) -> Rig:
     """The rig with a stop typed into the Ledger; an empty text runs free. Raises GremioError."""
     owner, name = split(channel)
     unit, end = shown_unit(rig, channel), "low" if column == "Low stop" else "high"
+    stop = stop_keys(channel)[end == "high"]
+    if any(stop in followers(link) for link in rig.links.values()):
+        raise GremioError(f"{full_label(rig, stop)} is led: change what leads it, in its own row.")
     if channel in rig.controls and not text.strip():
         raise GremioError(f"{rig.controls[channel].name} is a control: its range has two ends.")
     if channel not in rig.controls and name not in CHANNELS:

@@ -6,7 +6,7 @@ import graphlib
 import itertools
 import math
 from collections.abc import Callable, Container, Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 
 from gremio.core.plan.blocks import Block
@@ -27,6 +27,7 @@ from gremio.core.plan.loops import Loop, find_loops, moving
 from gremio.core.plan.reads import channels_read
 from gremio.core.plan.trains import Row, Train, solve_trains
 from gremio.core.problem import Note
+from gremio.core.remembered import Bounded
 from gremio.core.rig.cams import cam_without
 from gremio.core.rig.channels import freed, key, split
 from gremio.core.rig.links import (
@@ -59,11 +60,13 @@ class Arrangement:
     """How the links of a rig can be computed.
 
     levels: each level of blocks can be computed from those before it. notes: why some
-    links are left out, and trains that are locked.
+    links are left out, and trains that are locked. stops: keys of the ends that are led, by the
+    channel that they hold.
     """
 
     levels: tuple[tuple[Block, ...], ...]
     notes: tuple[Note, ...]
+    stops: dict[str, tuple[str, ...]] = field(default_factory=dict)
 
     @cached_property
     def islands(self) -> tuple[Island, ...]:
@@ -74,8 +77,8 @@ class Arrangement:
 # What an arrangement is made from, by identity: an edit that is checked, and then made ready to
 # run, is arranged once.
 _FROM = tuple(one.field for one in THINGS if one.moves)
-_KEPT = 6
-_arranged: dict[tuple[int, ...], tuple[Rig, Arrangement]] = {}
+# The rig is kept as well, so that no other can come to stand at the same place in memory.
+_ARRANGED: Bounded[tuple[int, ...], tuple[Rig, Arrangement]] = Bounded(lambda _kept: 1, 6)
 
 
 def arrange(rig: Rig) -> Arrangement:
@@ -86,15 +89,7 @@ def arrange(rig: Rig) -> Arrangement:
     The same parts and links, wherever they stand, are arranged once.
     """
     made_from = tuple(id(getattr(rig, field)) for field in _FROM)
-    known = _arranged.get(made_from)
-    if known is not None:
-        return known[1]
-    found = _arrange(rig)
-    # The rig is kept as well, so that no other can come to stand at the same place in memory.
-    _arranged[made_from] = (rig, found)
-    while len(_arranged) > _KEPT:
-        _arranged.pop(next(iter(_arranged)), None)
-    return found
+    return _ARRANGED.of(made_from, lambda _places: (rig, _arrange(rig)))[1]
 
 
 def _arrange(rig: Rig, without: frozenset[str] = frozenset()) -> Arrangement:
@@ -164,7 +159,8 @@ def _arrange(rig: Rig, without: frozenset[str] = frozenset()) -> Arrangement:
                 left = [b for b in blocks if all(b is not one for one, _ in ring)]
             notes.append(leads_itself(rig, channels))
             blocks = left
-    return Arrangement(_levelled(blocks), tuple(notes))
+    in_force = {channel: ends for channel, ends in stops.items() if channel not in solved}
+    return Arrangement(_levelled(blocks), tuple(notes), in_force)
 
 
 def _leave_out_led_teeth(rig: Rig, links: dict[str, Link], notes: list[Note]) -> None:

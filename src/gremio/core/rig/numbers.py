@@ -190,6 +190,11 @@ OWNERS: tuple[Owner, ...] = (
 )
 
 
+def counted(value: float) -> float:
+    """What a count is between two whole numbers: the lower."""
+    return float(math.floor(value + 1e-9))
+
+
 # ── asking ─────────────────────────────────────────────────────────
 
 

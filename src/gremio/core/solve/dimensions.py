@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from gremio.core.arrays import Array
 from gremio.core.rig.channels import split
 from gremio.core.rig.model import Part, Rig, Stops
-from gremio.core.rig.numbers import COUNTS
+from gremio.core.rig.numbers import COUNTS, counted
 
 
 class Led(NamedTuple):
@@ -76,7 +76,7 @@ def _with_dimension(part: Part, led: Led, value: float) -> Part:
     shapes = list(part.shapes)
     solid = shapes[led.shape].solid
     present = getattr(solid, led.name)
-    number: float = max(round(value), 1) if led.name in COUNTS else value
+    number: float = max(int(counted(value)), 1) if led.name in COUNTS else value
     if number == present:
         return part
     shapes[led.shape] = replace(shapes[led.shape], solid=replace(solid, **{led.name: number}))

@@ -9,14 +9,13 @@ from typing import NamedTuple
 import numpy as np
 
 from gremio.core.arrays import Array, Flags
-from gremio.core.plan.carrying import carriers
 from gremio.core.plan.loops import closure_label
 from gremio.core.problem import Note
 from gremio.core.quantity import show_short
 from gremio.core.rig.channels import free_of, key, split
 from gremio.core.rig.find import channel_key, control_id, part_id
 from gremio.core.rig.model import Rig
-from gremio.core.rig.numbers import SHOWN, full_label, home_value, owner_name, shown_unit
+from gremio.core.rig.numbers import full_label, home_value, owner_name, shown_unit
 from gremio.core.solve.dimensions import with_dimensions, with_ends
 from gremio.core.solve.loop_steps import LoopBatch, LoopStep
 from gremio.core.solve.program import Program
@@ -163,14 +162,18 @@ class Pose:
     @cached_property
     def hidden(self) -> frozenset[str]:
         """Ids of the parts that are not seen: those that are not shown, and all they carry."""
-        if not self.program.may_hide:
+        program = self.program
+        own = set(program.hidden_at_home)
+        for part, row in program.shown_rows.items():
+            (own.discard if self.poses.channels[row, 0] >= 0.5 else own.add)(part)
+        if not own:
             return frozenset()
-        return frozenset(part for part in self.program.part_ids if not self.is_shown(part))
-
-    def is_shown(self, part: str) -> bool:
-        """Whether the part with this id is seen, and all that carries it."""
-        rig = self.program.rig
-        return all(self.at(key(one, SHOWN)) >= 0.5 for one in carriers(rig, part))
+        # What carries a part stands before it.
+        hidden = np.zeros(len(program.part_ids), dtype=bool)
+        for row, part in enumerate(program.part_ids):
+            above = program.parents[row]
+            hidden[row] = part in own or (above >= 0 and hidden[above])
+        return frozenset(program.part_ids[row] for row in np.flatnonzero(hidden))
 
     def part(self, name: str) -> PartPose:
         """Where the part of this name stands. Raises NotFound."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Container, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, fields
 from functools import cached_property
 
@@ -13,7 +13,7 @@ from gremio.core.plan.carrying import part_levels
 from gremio.core.plan.check import own_faults, stops_are_sound
 from gremio.core.plan.islands import Island
 from gremio.core.plan.loops import Loop
-from gremio.core.plan.order import arrange
+from gremio.core.plan.order import Arrangement, arrange
 from gremio.core.plan.trains import Train
 from gremio.core.problem import Note
 from gremio.core.rig.channels import free_of, key, split
@@ -21,7 +21,15 @@ from gremio.core.rig.constraints import numbers, targets_of
 from gremio.core.rig.links import members
 from gremio.core.rig.model import AnyConstraint, Link, Rig
 from gremio.core.rig.number import Number
-from gremio.core.rig.numbers import MOST_COPIES, SHOWN, channels_of, exists, home_value, number
+from gremio.core.rig.numbers import (
+    MOST_COPIES,
+    SHOWN,
+    channels_of,
+    exists,
+    home_value,
+    number,
+    stop_keys,
+)
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.shape.paths import comes_back, length
 from gremio.core.solve.dimensions import Led, led_dimensions
@@ -50,8 +58,7 @@ class Program(Tree):
     channel that is in one.
     led_ends: rows of the low and the high end of a channel that something leads, −1 for one that
     stands still, by the channel's row. led_dimensions: those that something leads.
-    islands: what is computed together, apart from all else. faults: why some of the rig was
-    left out.
+    arrangement: the order it is computed in. faults: why some of the rig was left out.
     """
 
     rig: Rig
@@ -70,13 +77,18 @@ class Program(Tree):
     loops: dict[str, Loop]
     led_ends: dict[int, tuple[int, int]]
     led_dimensions: tuple[Led, ...]
-    islands: tuple[Island, ...]
+    arrangement: Arrangement
     faults: tuple[Note, ...]
 
     def link(self, channel: str) -> Link | None:
         """The link that sets a channel (by key); None when a hand or a screw does."""
         drive = self.drives.get(channel)
         return self.rig.links.get(drive.links[0]) if drive else None
+
+    @property
+    def islands(self) -> tuple[Island, ...]:
+        """What is computed together, apart from all else."""
+        return self.arrangement.islands
 
     @cached_property
     def growing(self) -> tuple[str, ...]:
@@ -89,11 +101,15 @@ class Program(Tree):
         )
 
     @cached_property
-    def may_hide(self) -> bool:
-        """Whether a part is hidden, or can be."""
-        if not all(part.shown for part in self.rig.parts.values()):
-            return True
-        return any(split(channel)[1] == SHOWN for channel in self.channel_keys)
+    def hidden_at_home(self) -> frozenset[str]:
+        """Ids of the parts that are not shown where nothing leads that."""
+        return frozenset(i for i, part in self.rig.parts.items() if not part.shown)
+
+    @cached_property
+    def shown_rows(self) -> dict[str, int]:
+        """Of the parts for which it is led whether they are shown, that row; by id."""
+        ends = ((split(channel), row) for channel, row in self.channel_row.items())
+        return {part: row for (part, name), row in ends if name == SHOWN}
 
     @cached_property
     def asked_range(self) -> tuple[Array, Array]:
@@ -140,7 +156,7 @@ def compile_rig(rig: Rig, geometry: GeometryOf) -> Program:
     tree = tree_of(rig, depth, channel_row)
     arrangement = arrange(rig)
     drives = drives_of(arrangement)
-    led_ends = _led_ends(channel_row, drives)
+    led_ends = _led_ends(channel_row, arrangement.stops)
     low, high, soft = _limits(rig, part_ids, channel_keys, led_ends)
     home = np.array([home_value(rig, channel) for channel in channel_keys], dtype=float)
     steps, formula_notes = levels_of(
@@ -179,7 +195,7 @@ def compile_rig(rig: Rig, geometry: GeometryOf) -> Program:
         },
         led_ends=led_ends,
         led_dimensions=led_dimensions(rig, channel_row),
-        islands=arrangement.islands,
+        arrangement=arrangement,
         faults=(*own_faults(rig), *mount_notes, *arrangement.notes, *formula_notes),
     )
 
@@ -237,21 +253,15 @@ def _in_use(rig: Rig, known: set[str]) -> list[str]:
     return list(found)
 
 
-def _led_ends(row: Mapping[str, int], led: Container[str]) -> dict[int, tuple[int, int]]:
+def _led_ends(
+    row: Mapping[str, int], stops: Mapping[str, Iterable[str]]
+) -> dict[int, tuple[int, int]]:
     """Rows of the ends that something leads, by the row of what they hold; −1 for none."""
-    found: dict[int, tuple[int, int]] = {}
-    for channel, place in row.items():
-        if channel not in led:
-            continue
-        thing, name = split(channel)
-        end, middle, held = name.partition(" stop ")
-        whose = row.get(key(thing, held)) if middle else None
-        if name in ("low end", "high end"):
-            end, whose = name.split(" ")[0], row.get(thing)
-        if whose is not None:
-            low, high = found.get(whose, (-1, -1))
-            found[whose] = (place, high) if end == "low" else (low, place)
-    return found
+    return {
+        row[held]: (row[low] if low in ends else -1, row[high] if high in ends else -1)
+        for held, ends in stops.items()
+        for low, high in [stop_keys(held)]
+    }
 
 
 def _range(rig: Rig, constraint: AnyConstraint, name: str, own: Number) -> tuple[float, float]:

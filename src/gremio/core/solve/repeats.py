@@ -11,6 +11,7 @@ from gremio.core.frames import matrix
 from gremio.core.plan.joints import joint_matrix
 from gremio.core.rig.channels import key
 from gremio.core.rig.model import Repeat, Rig
+from gremio.core.rig.numbers import counted
 from gremio.core.shape.paths import along
 from gremio.core.solve.pose import Pose
 
@@ -25,7 +26,7 @@ def copies(pose: Pose, part: str) -> Array:
     if repeat is None:
         return np.eye(4)[None]
     name = "pitch angle" if repeat.along == "circle" else "pitch"
-    count = max(0, math.floor(pose.at(key(part, "count")) + 1e-9))
+    count = max(0, int(counted(pose.at(key(part, "count")))))
     steps = repeat_steps(rig, repeat, count, pose.at(key(part, name)))
     row = int(pose.program.parents[pose.program.part_row[part]])
     above = np.eye(4) if row < 0 else pose.worlds[row]

@@ -69,13 +69,20 @@ def paste_link(document: Document, channel: str) -> None:
         document.said.emit(f"{names[0]} leads {names[1]}, one for one.")
 
 
+def is_led(document: Document, channel: str) -> bool:
+    """Whether something leads a number (by key) already; says so, and what to do."""
+    if channel not in document.program.drives:
+        return False
+    name = full_label(document.rig, channel)
+    document.said.emit(f"{name} is led already. Let it go first, with the right button.")
+    return True
+
+
 def make_control_of(document: Document, channel: str) -> None:
     """Make a control that leads any number (by key), with a sensible range round its present
     value; the number stays where it is."""
-    value, drive = document.pose.at(channel), document.program.drives.get(channel)
-    if drive is not None:
-        name = full_label(document.rig, channel)
-        document.said.emit(f"{name} is led already. Let it go first, with the right button.")
+    value = document.pose.at(channel)
+    if is_led(document, channel):
         return
 
     def change(rig: Rig) -> tuple[Rig, str]:

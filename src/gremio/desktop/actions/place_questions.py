@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from abc import abstractmethod
 from collections.abc import Callable
 
 import numpy as np
@@ -106,17 +107,17 @@ class _TwoPlaces(PlaceQuestion):
             return self.begin()
         return self.then(self.name_of(self.first.anchor.part))
 
+    @abstractmethod
     def begin(self) -> str:
         """What to click first."""
-        raise NotImplementedError
 
+    @abstractmethod
     def then(self, name: str) -> str:
         """What to click then; name: of the first part."""
-        raise NotImplementedError
 
+    @abstractmethod
     def make(self, one: Spot, two: Spot) -> None:
         """What is made of the two."""
-        raise NotImplementedError
 
     def picked(self) -> list[Spot]:
         """The first, while the second is asked for."""

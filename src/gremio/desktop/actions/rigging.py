@@ -24,7 +24,7 @@ from gremio.core.rig.channels import channel_unit, freed, key, main_channel
 from gremio.core.rig.constraints import constraints_of
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.model import Control, Part, Ratio, Rig, Shape, StandIn, Stops
-from gremio.core.rig.numbers import full_label
+from gremio.core.rig.numbers import full_label, stop_keys
 from gremio.core.rig.solids import (
     AnySolid,
     Ball,
@@ -38,7 +38,7 @@ from gremio.core.rig.solids import (
     Wedge,
 )
 from gremio.core.rig.things import thing_of
-from gremio.desktop.actions.channel_menu import copy_as_link, paste_link
+from gremio.desktop.actions.channel_menu import copy_as_link, is_led, paste_link
 from gremio.desktop.bench.view import Bench
 from gremio.desktop.document.document import Document
 
@@ -255,6 +255,8 @@ def set_stop_here(document: Document, end: str) -> None:
     channel = main_channel(entry.joint)
     if not channel:
         document.said.emit(document.grounded_text(part))
+        return
+    if is_led(document, stop_keys(key(part, channel))[end == "high"]):
         return
     value = document.pose.at(key(part, channel))
     stops = replace(entry.stops.get(channel, Stops()), **{end: value})

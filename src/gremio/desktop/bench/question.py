@@ -3,6 +3,8 @@ answer, when it is done, and what is made of the answers."""
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
+
 import numpy as np
 
 from gremio.core.arrays import Array
@@ -12,7 +14,7 @@ from gremio.desktop.bench.snapping import Spot, snap_places
 from gremio.desktop.document.document import Document
 
 
-class Question:
+class Question(ABC):
     """One question. `take…` gives what is asked next: itself to go on, None when it is done.
 
     goes_on: whether it stays when the rig has changed by an answer.
@@ -24,9 +26,9 @@ class Question:
         self.document = document
 
     @property
+    @abstractmethod
     def words(self) -> str:
         """What to do next: "click the part that should follow"."""
-        raise NotImplementedError
 
     def name_of(self, part: str) -> str:
         """What a part is called."""
@@ -48,7 +50,7 @@ class Question:
         """Whether Enter ends it."""
         return False
 
-    def stopped(self) -> None:
+    def stopped(self) -> None:  # noqa: B027 (most have nothing to do then)
         """It is asked no more."""
 
 
@@ -69,9 +71,9 @@ class PlaceQuestion(Question):
         rows = under | ({pose.program.part_row[self.part]} if self.part else set())
         return [spot for spot in snap_places(scene, pose, rows) if self.fits(spot)]
 
+    @abstractmethod
     def take(self, spot: Spot) -> Question | None:
         """A place was picked."""
-        raise NotImplementedError
 
 
 class PartQuestion(Question):
@@ -80,30 +82,30 @@ class PartQuestion(Question):
 
     surface = False
 
+    @abstractmethod
     def take(self, part: str, place: Array | None) -> Question | None:
         """A part (id) was clicked; place: (3,) where in the world, None from the list."""
-        raise NotImplementedError
 
 
 class TargetQuestion(PartQuestion):
     """Answered by a part, a path, or a place on the ground."""
 
+    @abstractmethod
     def take_path(self, path: str) -> Question | None:
         """A path (id) was clicked."""
-        raise NotImplementedError
 
+    @abstractmethod
     def take_ground(self, place: Array) -> Question | None:
         """A place (3,) on the ground was clicked."""
-        raise NotImplementedError
 
 
 class PointsQuestion(PlaceQuestion):
     """Answered by points one after another: places to snap to, else places on parts or on the
     ground."""
 
+    @abstractmethod
     def take_point(self, place: Array, part: str) -> Question | None:
         """A place (3,) in the world was clicked, on a part (id), "" for the ground."""
-        raise NotImplementedError
 
     def take(self, spot: Spot) -> Question | None:
         """A place to snap to is a point like any other."""

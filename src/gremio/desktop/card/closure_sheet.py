@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
-from typing import Any, get_args
+from collections.abc import Iterator
+from typing import get_args
 
 from msgspec.structs import replace
 
@@ -11,7 +11,7 @@ from gremio.core.edit.closures import change_closure, remove_closure
 from gremio.core.plan.loops import Loop
 from gremio.core.quantity import Kind, show_short
 from gremio.core.rig.channels import split
-from gremio.core.rig.model import Closure, ClosureKind, Rig
+from gremio.core.rig.model import Closure, ClosureKind
 from gremio.core.rig.numbers import full_label
 from gremio.desktop.card.form_sheet import FormSheet
 from gremio.desktop.card.forms import Act, Field, Head, Pick, Rule, Several, Thing, Words, three
@@ -24,6 +24,8 @@ _WHAT = {"pin": "pin, two points kept together", "rail": "rail, a point kept on 
 class ClosureSheet(FormSheet):
     """What is known of one closure."""
 
+    change = staticmethod(change_closure)
+
     def __init__(self, document: Document, closure: str, inks: Inks) -> None:
         super().__init__(document, closure, inks)
         entry = self.entry
@@ -34,7 +36,7 @@ class ClosureSheet(FormSheet):
             Head(entry.kind.capitalize(), main=True),
             Words(f"closure · closes a loop of {count} parts and what carries them"),
             Rule(),
-            Pick("Kind", kinds, self._get("kind"), self._set("kind"), "kind of a closure",
+            Pick("Kind", kinds, self.get("kind"), self.set("kind"), "kind of a closure",
                  "Kind of closure"),
             Words(_WHAT[entry.kind]),
             self._end("First part", entry.one, "at_one"),
@@ -52,16 +54,6 @@ class ClosureSheet(FormSheet):
         """The closure as it is now."""
         return self.document.rig.closures[self.thing]
 
-    def _get(self, field: str) -> Callable[[Rig], Any]:
-        return lambda rig: getattr(rig.closures[self.thing], field)
-
-    def _set(self, field: str) -> Callable[[Rig, Any], Rig]:
-        def put(rig: Rig, value: object) -> Rig:
-            changed = replace(rig.closures[self.thing], **{field: value})
-            return change_closure(rig, self.thing, changed)
-
-        return put
-
     def _end(self, word: str, part: str | None, field: str) -> Iterator[Field]:
         rig = self.document.rig
         yield Head(word)
@@ -73,7 +65,7 @@ class ClosureSheet(FormSheet):
 
     def _numbers(self, word: str, field: str) -> Several:
         kind: Kind = "number" if field == "axis" else "length"
-        return three(word, kind, self._get(field), self._set(field), "point of a closure", field)
+        return three(word, kind, self.get(field), self.set(field), "point of a closure", field)
 
     def _loop(self) -> Loop | None:
         loops = self.document.program.loops.values()

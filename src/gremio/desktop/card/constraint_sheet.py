@@ -76,11 +76,13 @@ _WAYS: dict[str, Way] = {way.replace("-", "−"): way for way in get_args(Way)}
 class ConstraintSheet(FormSheet):
     """What is known of one constraint."""
 
+    change = staticmethod(change_constraint)
+
     def __init__(self, document: Document, constraint: str, inks: Inks) -> None:
         super().__init__(document, constraint, inks)
         entry = self.entry
         self.lay(
-            Title(self._get("name"), lambda rig, name: rename_constraint(rig, constraint, name)),
+            Title(self.get("name"), lambda rig, name: rename_constraint(rig, constraint, name)),
             Words(f"constraint · {constraint_words(document.rig, entry)}"),
             Rule(),
         )
@@ -90,7 +92,7 @@ class ConstraintSheet(FormSheet):
             self.end()
             return
         self.lay(
-            Pick("State", _STATES, self._get("off"), self._switch, "state"),
+            Pick("State", _STATES, self.get("off"), self._switch, "state"),
             self._gives(entry),
             self._numbers(entry),
             _SETTINGS[entry.kind](self),
@@ -114,25 +116,9 @@ class ConstraintSheet(FormSheet):
         """The constraint as it is now."""
         return self.document.rig.constraints[self.thing]
 
-    def name(self) -> str:
-        """What it is called."""
-        return self.entry.name
-
-    # ── reading and changing its data ──────────────────────────────
-
-    def _get(self, field: str) -> Callable[[Rig], Any]:
-        return lambda rig: getattr(rig.constraints[self.thing], field)
-
-    def _set(self, field: str) -> Callable[[Rig, Any], Rig]:
-        def put(rig: Rig, value: object) -> Rig:
-            changed = replace(rig.constraints[self.thing], **{field: value})
-            return change_constraint(rig, self.thing, changed)
-
-        return put
-
     def pick(self, word: str, entries: dict[str, Any], field: str, name: str = "") -> Pick:
         """A choice of one of its settings."""
-        return Pick(word, entries, self._get(field), self._set(field), name or word.lower(), name)
+        return Pick(word, entries, self.get(field), self.set(field), name or word.lower(), name)
 
     # ── what is shown ──────────────────────────────────────────────
 
@@ -142,7 +128,7 @@ class ConstraintSheet(FormSheet):
         pose = self.document.pose
 
         def put(rig: Rig, adds: bool) -> Rig:
-            rig = self._set("adds")(rig, adds)
+            rig = self.set("adds")(rig, adds)
             return keep_offset(rig, self.thing, pose)
 
         return Pick("Gives", _GIVES, lambda rig: adds_to(rig.constraints[self.thing]), put,
@@ -162,22 +148,22 @@ class ConstraintSheet(FormSheet):
         rig, entry = self.document.rig, self.entry
         yield self.axis("Points with")
         yield self.pick("Second axis", _UPRIGHT, "upright", "Second axis")
-        upright = self._get("upright")(rig)
+        upright = self.get("upright")(rig)
         if upright != "none":
             yield self.pick("which is", _WAYS, "second", "Axis kept upright")
         if upright == "target":
             parts = {part.name: i for i, part in rig.parts.items() if i != entry.part}
-            toward = self._set("toward")
+            toward = self.set("toward")
             yield Pick(
                 "toward", {"the ground": None, **parts},
-                lambda rig: self._get("toward")(rig).on,
+                lambda rig: self.get("toward")(rig).on,
                 lambda rig, part: toward(rig, Target(part)), "second axis", "Toward",
             )  # fmt: skip
 
     def seat_settings(self) -> Iterator[Field]:
         """Of a seat: whether it stands up, and on which axis."""
         yield self.pick("Stands", _STANDS, "stands", "Stands")
-        if self._get("stands")(self.document.rig):
+        if self.get("stands")(self.document.rig):
             yield self.axis("Stands on")
 
     def tether_settings(self) -> Iterator[Field]:
@@ -186,11 +172,11 @@ class ConstraintSheet(FormSheet):
 
     def path_settings(self) -> Iterator[Field]:
         """On a path: how the way is told, and for which speed it is banked."""
-        yield Pick("Way in", _TOLD, self._get("by_share"),
+        yield Pick("Way in", _TOLD, self.get("by_share"),
                    lambda rig, share: told_in(rig, self.thing, share), "way",
                    "Way told in")  # fmt: skip
         yield Amount(
-            "Banked, m/s", "length", self._get("banked_for"), self._set("banked_for"), "banking",
+            "Banked, m/s", "length", self.get("banked_for"), self.set("banked_for"), "banking",
             "Banked for, m/s", bare=True,
             help="The speed at which its bends are banked so that nothing slides",
         )  # fmt: skip
@@ -199,7 +185,7 @@ class ConstraintSheet(FormSheet):
         """Of a reach: its tip, the joints that may move and how stiff each is."""
         rig, entry = self.document.rig, self.entry
         assert isinstance(entry, Reach)
-        yield three("Tip, m", "length", self._get("tip"), self._set("tip"), "tip", "Tip")
+        yield three("Tip, m", "length", self.get("tip"), self.set("tip"), "tip", "Tip")
         yield Head("Joints that may move, by how stiff")
         for channel in entry.channels:
             name = label(rig, channel)
@@ -212,17 +198,17 @@ class ConstraintSheet(FormSheet):
             yield Menu(words, list(others), lambda name: self._set_joint(others[name], True))
 
     def _stiffness(self, channel: str, name: str) -> Amount:
-        stiffness = self._get("stiffness")
+        stiffness = self.get("stiffness")
         return Amount(
             "", "number", lambda rig: stiffness(rig).get(channel, 1.0),
-            lambda rig, v: self._set("stiffness")(rig, {**stiffness(rig), channel: v}),
+            lambda rig, v: self.set("stiffness")(rig, {**stiffness(rig), channel: v}),
             "stiffness", f"Stiffness of {name}",
         )  # fmt: skip
 
     def _set_joint(self, channel: str, may: bool) -> None:
         every = chain_of(self.document.rig, self.entry.part)
         kept = tuple(c for c in every if (c in self.entry.channels) != (c == channel))
-        self.edit("joints" if may else "joint", lambda rig: self._set("channels")(rig, kept))
+        self.edit("joints" if may else "joint", lambda rig: self.set("channels")(rig, kept))
 
     def _channels(self, entry: AnyConstraint) -> Iterator[Field]:
         """Which channels it gives, and of those it could give which it does not."""
@@ -282,7 +268,7 @@ class ConstraintSheet(FormSheet):
     def _with_target(self, rig: Rig, index: int, **fields: object) -> Rig:
         targets = list(self._targets(rig))
         targets[index] = replace(targets[index], **fields)
-        return self._set("targets")(rig, tuple(targets))
+        return self.set("targets")(rig, tuple(targets))
 
     def _held(self) -> str:
         """How nearly the part stands as is wanted."""
@@ -306,12 +292,12 @@ class ConstraintSheet(FormSheet):
         given = tuple(
             c for c in CONSTRAINTS[self.entry.kind].gives if (c in present) != (c == channel)
         )
-        self.edit(f"{word} {channel}", lambda rig: self._set("channels")(rig, given))
+        self.edit(f"{word} {channel}", lambda rig: self.set("channels")(rig, given))
 
     def _take_out(self, index: int) -> None:
         targets = targets_of(self.entry)
         rest = (*targets[:index], *targets[index + 1 :])
-        self.edit("targets", lambda rig: self._set("targets")(rig, rest))
+        self.edit("targets", lambda rig: self.set("targets")(rig, rest))
 
     def _keep(self) -> None:
         pose = self.document.pose

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from functools import partial
-from typing import Any, get_args
+from typing import get_args
 
 from msgspec.structs import replace
 
@@ -44,6 +44,8 @@ KINDS: tuple[Kind, ...] = ("angle", "length", "time", "number")
 class ControlSheet(FormSheet):
     """What is known of one control."""
 
+    change = staticmethod(change_control)
+
     def __init__(self, document: Document, control: str, inks: Inks) -> None:
         super().__init__(document, control, inks)
         entry = self.entry
@@ -51,12 +53,12 @@ class ControlSheet(FormSheet):
         units = {unit or "none": unit for unit in units_of(entry.kind)}
         symbol = UNITS[entry.unit].symbol
         self.lay(
-            Title(self._get("name"), self._set("name")),
+            Title(self.get("name"), self.set("name")),
             Words(f"control · {entry.make}"),
             Rule(),
-            Pick("Made as", makes, self._get("make"), self._make_into, "make", "Made as"),
-            Pick("Kind", {kind: kind for kind in KINDS}, self._get("kind"), self._set_kind, "kind"),
-            Pick("Unit", units, self._get("unit"), self._set("unit"), "unit"),
+            Pick("Made as", makes, self.get("make"), self._make_into, "make", "Made as"),
+            Pick("Kind", {kind: kind for kind in KINDS}, self.get("kind"), self._set_kind, "kind"),
+            Pick("Unit", units, self.get("unit"), self.set("unit"), "unit"),
         )
         self._add_value(entry)
         self.lay(
@@ -66,10 +68,10 @@ class ControlSheet(FormSheet):
                    bare=True),
             self._reach(entry),
             Several("Read as", [self._read_as(0), self._read_as(1)]),
-            Amount("Home", entry.kind, self._get("home"), self._set("home"), "home",
+            Amount("Home", entry.kind, self.get("home"), self.set("home"), "home",
                    unit=entry.unit),
             self._notches(entry),
-            Check("Springs home when let go", self._get("springs"), self._set("springs"), "spring")
+            Check("Springs home when let go", self.get("springs"), self.set("springs"), "spring")
             if entry.make == "lever"
             else None,
             self._place(),
@@ -86,19 +88,6 @@ class ControlSheet(FormSheet):
     def entry(self) -> Control:
         """The control as it is now."""
         return self.document.rig.controls[self.thing]
-
-    def name(self) -> str:
-        """What it is called."""
-        return self.entry.name
-
-    def _get(self, field: str) -> Callable[[Rig], Any]:
-        return lambda rig: getattr(rig.controls[self.thing], field)
-
-    def _set(self, field: str) -> Callable[[Rig, Any], Rig]:
-        def put(rig: Rig, value: object) -> Rig:
-            return self._changed(rig, **{field: value})
-
-        return put
 
     def _changed(self, rig: Rig, **fields: object) -> Rig:
         return change_control(rig, self.thing, replace(rig.controls[self.thing], **fields))
@@ -193,9 +182,9 @@ class ControlSheet(FormSheet):
     def _place(self) -> Iterator[Field]:
         """Where it stands on the Desk, and on which side its name is."""
         sides = {side: side for side in get_args(LabelSide)}
-        yield Pick("Name at", sides, self._get("label"), self._set("label"), "side of the name",
+        yield Pick("Name at", sides, self.get("label"), self.set("label"), "side of the name",
                    "Side of the name")  # fmt: skip
-        yield Line("Group", self._get("group"),
+        yield Line("Group", self.get("group"),
                    lambda rig, text: self._changed(rig, group=text.strip()), "group")  # fmt: skip
         up = Act("up", partial(self._shift, -1), "One place up on the Desk")
         down = Act("down", partial(self._shift, 1), "One place down on the Desk")

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from functools import partial
+from typing import Any, ClassVar
 
+from msgspec.structs import replace
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QLabel, QLineEdit, QWidget
 
@@ -13,7 +15,8 @@ from gremio.core.quantity import USUAL_UNIT
 from gremio.core.rig.channels import split
 from gremio.core.rig.model import Rig
 from gremio.core.rig.numbers import full_label, number, shown_unit
-from gremio.desktop.actions.channel_menu import channel_menu, make_control_of
+from gremio.core.rig.things import thing_of
+from gremio.desktop.actions.channel_menu import channel_menu, is_led, make_control_of
 from gremio.desktop.card.forms import (
     Act,
     Amount,
@@ -55,9 +58,11 @@ class FormSheet(Sheet):
     """One Card of declared fields, on one thing of the rig.
 
     formula_wanted: a formula for a number (key) should be written. lead_wanted: a number should
-    lead what is clicked next.
+    lead what is clicked next. change: the edit that puts another thing in the place of the one of
+    an id.
     """
 
+    change: ClassVar[staticmethod[[Rig, str, Any], Rig]]
     formula_wanted = pyqtSignal(str)
     lead_wanted = pyqtSignal(str)
 
@@ -69,9 +74,28 @@ class FormSheet(Sheet):
 
     # ── what hands do ──────────────────────────────────────────────
 
+    def of(self, rig: Rig) -> Any:
+        """The thing as a rig has it."""
+        found = thing_of(rig, self.thing)
+        assert found is not None, self.thing
+        return found.of(rig)[self.thing]
+
+    def get(self, field: str) -> Callable[[Rig], Any]:
+        """What reads one of its settings."""
+        return lambda rig: getattr(self.of(rig), field)
+
+    def set(self, field: str) -> Callable[[Rig, Any], Rig]:
+        """What changes one of its settings."""
+
+        def put(rig: Rig, value: object) -> Rig:
+            changed: Rig = self.change(rig, self.thing, replace(self.of(rig), **{field: value}))
+            return changed
+
+        return put
+
     def name(self) -> str:
         """What the thing is called, for undo; "" for one without a name."""
-        return ""
+        return getattr(self.of(self._rig), "name", "")
 
     def edit(self, what: str, change: Edit) -> bool:
         """Make an edit on the thing; a refused one is said, and the fields show what is."""
@@ -226,7 +250,7 @@ class FormSheet(Sheet):
         return write
 
     def _pick_of_number(self, field: Pick) -> list[QWidget]:
-        """A choice that is a channel as well: what leads it is shown, and it can't be chosen
+        """Yes or no that is a channel as well: what leads it is shown, and it can't be chosen
         then."""
         box, mark = self._pick(field), LedMark(self.document, field.key, self.inks)
         offer = channel_menu(
@@ -239,7 +263,7 @@ class FormSheet(Sheet):
         words = {float(value): text for text, value in field.entries.items()}
 
         def again() -> None:
-            box.setCurrentText(words.get(round(self.document.pose.at(field.key)), ""))
+            box.setCurrentText(words[float(self.document.pose.at(field.key) >= 0.5)])
 
         self._again.append(again)
         again()
@@ -252,11 +276,11 @@ class FormSheet(Sheet):
         self.take_pose()
 
     def _clear(self, channel: str) -> None:
-        found = number(self._rig, channel)
-        assert found is not None
-        free = -float("inf") if "low" in channel else float("inf")
+        free = -float("inf") if split(channel)[1].startswith("low") else float("inf")
         name = full_label(self._rig, channel)
-        if not self.document.edit(name, lambda rig: set_number(rig, channel, free)):
+        if is_led(self.document, channel) or not self.document.edit(
+            name, lambda rig: set_number(rig, channel, free)
+        ):
             self.take_pose()
 
     # ── other fields ───────────────────────────────────────────────

@@ -37,6 +37,8 @@ _TEETH = ("gear pair", "rack and pinion")
 class LinkSheet(FormSheet):
     """What is known of one link."""
 
+    change = staticmethod(change_link)
+
     formula: FormulaEdit
 
     def __init__(self, document: Document, link_id: str, inks: Inks) -> None:
@@ -62,18 +64,6 @@ class LinkSheet(FormSheet):
 
     def _of(self, rig: Rig) -> Link:
         return rig.links[self.thing]
-
-    def get(self, field: str) -> Callable[[Rig], Any]:
-        """What reads one of its settings."""
-        return lambda rig: getattr(self._of(rig), field)
-
-    def set(self, field: str) -> Callable[[Rig, Any], Rig]:
-        """What changes one of its settings."""
-
-        def put(rig: Rig, value: object) -> Rig:
-            return change_link(rig, self.thing, replace(self._of(rig), **{field: value}))
-
-        return put
 
     def number(self, word: str, field: str, kind: Kind, unit: str) -> Amount:
         """One of its numbers."""

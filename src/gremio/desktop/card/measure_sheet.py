@@ -3,13 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
-
-from msgspec.structs import replace
 
 from gremio.core.edit.measures import add_measure, change_measure, remove_measure
 from gremio.core.quantity import UNITS, units_of
-from gremio.core.rig.model import Measure, Rig
+from gremio.core.rig.model import Measure
 from gremio.desktop.bench.measuring import in_fitting_unit, likely_measure, measure_value, told
 from gremio.desktop.bench.snapping import Spot
 from gremio.desktop.card.form_sheet import FormSheet
@@ -84,6 +81,8 @@ class MeasuringSheet(Sheet):
 class MeasureSheet(FormSheet):
     """What is known of one kept measure."""
 
+    change = staticmethod(change_measure)
+
     def __init__(self, document: Document, measure_id: str, inks: Inks) -> None:
         super().__init__(document, measure_id, inks)
         measure = self.entry
@@ -92,7 +91,7 @@ class MeasureSheet(FormSheet):
         names = [document.rig.parts[end.part].name for end in measure.ends
                  if end.part in document.rig.parts]  # fmt: skip
         self.lay(
-            Title(self._get("name"), self._set("name")),
+            Title(self.get("name"), self.set("name")),
             Words(f"measure · {_KINDS[measure.kind]}"),
             Rule(),
         )
@@ -101,8 +100,8 @@ class MeasureSheet(FormSheet):
         self.value.setAccessibleName("Measured")
         self.row("Value", self.value)
         self.lay(
-            Pick("Unit", units, self._get("unit"), self._set("unit"), "unit"),
-            Pick("Size", axes, self._get("axis"), self._set("axis"), "axis", "Axis")
+            Pick("Unit", units, self.get("unit"), self.set("unit"), "unit"),
+            Pick("Size", axes, self.get("axis"), self.set("axis"), "axis", "Axis")
             if measure.kind == "size"
             else None,
             Words("on " + " and ".join(dict.fromkeys(names))),
@@ -116,20 +115,6 @@ class MeasureSheet(FormSheet):
     def entry(self) -> Measure:
         """The measure as it is now."""
         return self.document.rig.measures[self.thing]
-
-    def name(self) -> str:
-        """What it is called."""
-        return self.entry.name
-
-    def _get(self, field: str) -> Callable[[Rig], Any]:
-        return lambda rig: getattr(rig.measures[self.thing], field)
-
-    def _set(self, field: str) -> Callable[[Rig, Any], Rig]:
-        def put(rig: Rig, value: object) -> Rig:
-            changed = replace(rig.measures[self.thing], **{field: value})
-            return change_measure(rig, self.thing, changed)
-
-        return put
 
     def take_pose(self) -> None:
         """Show the value of now."""

@@ -105,10 +105,6 @@ class PartSheet(FormSheet):
         """The part as it is now."""
         return self.document.rig.parts[self.part]
 
-    def name(self) -> str:
-        """What it is called."""
-        return self.entry.name
-
     # ── what is shown ──────────────────────────────────────────────
 
     def _subtitle(self) -> str:

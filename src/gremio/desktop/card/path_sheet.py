@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
-from typing import Any, get_args
-
-from msgspec.structs import replace
+from collections.abc import Iterator
+from typing import get_args
 
 from gremio.core.edit.paths import change_path, remove_path
 from gremio.core.frames import Triple
@@ -43,6 +41,8 @@ _SAYS = {
 class PathSheet(FormSheet):
     """What is known of one path; its points can be typed here, and pulled in the Bench."""
 
+    change = staticmethod(change_path)
+
     def __init__(self, document: Document, path: str, inks: Inks) -> None:
         super().__init__(document, path, inks)
         entry, rig = self.entry, document.rig
@@ -51,13 +51,13 @@ class PathSheet(FormSheet):
         of_points = entry.kind in ("polyline", "spline")
         on = rig.parts.get(entry.on or "")
         self.lay(
-            Title(self._get("name"), self._set("name")),
+            Title(self.get("name"), self.set("name")),
             Words(f"path · {_SAYS[entry.kind]}, {long} long"),
             Rule(),
-            Pick("Kind", kinds, self._get("kind"), self._set("kind"), "kind", "Kind of path")
+            Pick("Kind", kinds, self.get("kind"), self.set("kind"), "kind", "Kind of path")
             if entry.kind != "wrap"
             else None,
-            Pick("Ends", _ENDS, lambda rig: comes_back(rig.paths[path]), self._set("closed"),
+            Pick("Ends", _ENDS, lambda rig: comes_back(rig.paths[path]), self.set("closed"),
                  "ends")
             if of_points
             else None,
@@ -73,19 +73,6 @@ class PathSheet(FormSheet):
     def entry(self) -> Path:
         """The path as it is now."""
         return self.document.rig.paths[self.thing]
-
-    def name(self) -> str:
-        """What it is called."""
-        return self.entry.name
-
-    def _get(self, field: str) -> Callable[[Rig], Any]:
-        return lambda rig: getattr(rig.paths[self.thing], field)
-
-    def _set(self, field: str) -> Callable[[Rig, Any], Rig]:
-        def put(rig: Rig, value: object) -> Rig:
-            return change_path(rig, self.thing, replace(rig.paths[self.thing], **{field: value}))
-
-        return put
 
     def _points(self, entry: Path) -> Iterator[Field]:
         yield Head("Wheels, m" if entry.kind == "wrap" else "Points, m")
@@ -107,7 +94,7 @@ class PathSheet(FormSheet):
         def put(rig: Rig, at: Triple) -> Rig:
             points = list(rig.paths[self.thing].points)
             points[index] = at
-            return self._set("points")(rig, tuple(points))
+            return self.set("points")(rig, tuple(points))
 
         return three(str(index + 1), "length", lambda rig: rig.paths[self.thing].points[index],
                      put, "point", f"Point {index + 1}")  # fmt: skip
@@ -115,7 +102,7 @@ class PathSheet(FormSheet):
     def _radius(self, index: int) -> Amount:
         def put(rig: Rig, value: float) -> Rig:
             radii = rig.paths[self.thing].radii
-            return self._set("radii")(rig, (*radii[:index], value, *radii[index + 1 :]))
+            return self.set("radii")(rig, (*radii[:index], value, *radii[index + 1 :]))
 
         return Amount("", "length", lambda rig: rig.paths[self.thing].radii[index], put, "radius",
                       f"Radius {index + 1}", narrow=True)  # fmt: skip
@@ -136,11 +123,11 @@ class PathSheet(FormSheet):
         points = self.entry.points
         x, y, z = (2 * b - a for a, b in zip(points[-2], points[-1], strict=True))
         more = (*points, (x, y, z))
-        self.edit("one more point", lambda rig: self._set("points")(rig, more))
+        self.edit("one more point", lambda rig: self.set("points")(rig, more))
 
     def _drop_point(self) -> None:
         fewer = self.entry.points[:-1]
-        self.edit("one point less", lambda rig: self._set("points")(rig, fewer))
+        self.edit("one point less", lambda rig: self.set("points")(rig, fewer))
 
     def _remove(self) -> None:
         name = self.entry.name

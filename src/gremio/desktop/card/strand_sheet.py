@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from functools import partial
-from typing import Any, get_args
+from typing import get_args
 
 from msgspec.structs import replace
 
@@ -44,16 +44,18 @@ _WORDS = {"thickness": "Thick", "width": "Wide", "turns": "Coils", "length": "Le
 class StrandSheet(FormSheet):
     """What is known of one strand."""
 
+    change = staticmethod(change_strand)
+
     def __init__(self, document: Document, strand: str, inks: Inks) -> None:
         super().__init__(document, strand, inks)
         entry = self.entry
         kinds = {k: k for k in get_args(StrandKind) if len(entry.through) == 2 or k == "rope"}
         hangs = entry.kind in ("hose", "rope")
         self.lay(
-            Title(self._get("name"), self._set("name")),
+            Title(self.get("name"), self.set("name")),
             Words(_SAYS[entry.kind]),
             Rule(),
-            Pick("Kind", kinds, self._get("kind"), self._set("kind"), "kind"),
+            Pick("Kind", kinds, self.get("kind"), self.set("kind"), "kind"),
             [self._own_number(split(c)[1]) for c in numbers_of(document.rig, strand)],
             Words("taut: it is as long as the way asks for")
             if hangs and not entry.length
@@ -70,20 +72,6 @@ class StrandSheet(FormSheet):
     def entry(self) -> Strand:
         """The strand as it is now."""
         return self.document.rig.strands[self.thing]
-
-    def name(self) -> str:
-        """What it is called."""
-        return self.entry.name
-
-    def _get(self, field: str) -> Callable[[Rig], Any]:
-        return lambda rig: getattr(rig.strands[self.thing], field)
-
-    def _set(self, field: str) -> Callable[[Rig, Any], Rig]:
-        def put(rig: Rig, value: object) -> Rig:
-            changed = replace(rig.strands[self.thing], **{field: value})
-            return change_strand(rig, self.thing, changed)
-
-        return put
 
     def _own_number(self, name: str) -> Number:
         folds = name == "turns" and self.entry.kind == "bellows"
@@ -110,7 +98,7 @@ class StrandSheet(FormSheet):
     def _with_end(self, rig: Rig, index: int, **fields: object) -> Rig:
         through = list(rig.strands[self.thing].through)
         through[index] = replace(through[index], **fields)
-        return self._set("through")(rig, tuple(through))
+        return self.set("through")(rig, tuple(through))
 
     def _turn_over(self, index: int, radius: float) -> None:
         self.edit("way", lambda rig: self._with_end(rig, index, radius=radius))

@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from functools import partial
-from typing import Any
-
-from msgspec.structs import replace
 
 from gremio.core.inspect.struts import bodies_told, told, use_in
 from gremio.core.make.struts import (
@@ -30,11 +27,13 @@ from gremio.desktop.theme.inks import Inks
 class StrutSheet(FormSheet):
     """What is known of one strut."""
 
+    change = staticmethod(change_strut)
+
     def __init__(self, document: Document, strut: str, inks: Inks) -> None:
         super().__init__(document, strut, inks)
         entry = self.entry
         self.lay(
-            Title(self._get("name"), self._set("name")),
+            Title(self.get("name"), self.set("name")),
             Words("strut · its rod slides in its barrel, both eyes turn freely"),
             Rule(),
             self._length("Barrel", "barrel_length"),
@@ -55,22 +54,8 @@ class StrutSheet(FormSheet):
         """The strut as it is now."""
         return self.document.rig.struts[self.thing]
 
-    def name(self) -> str:
-        """What it is called."""
-        return self.entry.name
-
-    def _get(self, field: str) -> Callable[[Rig], Any]:
-        return lambda rig: getattr(rig.struts[self.thing], field)
-
-    def _set(self, field: str) -> Callable[[Rig, Any], Rig]:
-        def put(rig: Rig, value: object) -> Rig:
-            changed = replace(rig.struts[self.thing], **{field: value})
-            return change_strut(rig, self.thing, changed)
-
-        return put
-
     def _length(self, word: str, field: str) -> Amount:
-        return Amount(word, "length", self._get(field), self._set(field), word.lower(),
+        return Amount(word, "length", self.get(field), self.set(field), word.lower(),
                       f"{word} length")  # fmt: skip
 
     def _stage(self, index: int) -> Amount:

@@ -20,6 +20,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QLabel, QLineEdit, QMenu, QWidget
 
 from gremio.core.quantity import UNITS, Kind, QuantityError, parse, show, show_short
+from gremio.core.rig.numbers import counted
 from gremio.desktop.theme.dress import digit_font
 
 
@@ -81,9 +82,12 @@ class QuantityField(QLineEdit):
             self._restore()
 
     def _restore(self) -> None:
+        shown = "" if self.value is None else self._shown(self.value)
+        if shown == self.text() and not self.isModified():
+            return
         # What was all selected stays so: typing replaces it, also where it changed meanwhile.
         all_of_it = self.hasFocus() and self.selectedText() == self.text()
-        self.setText("" if self.value is None else self._shown(self.value))
+        self.setText(shown)
         if all_of_it:
             self.selectAll()
         self.setModified(False)
@@ -117,7 +121,7 @@ class QuantityField(QLineEdit):
 
     def _shown(self, value: float) -> str:
         if self.whole:
-            return show(value, self.unit, 0)
+            return show(counted(value), self.unit, 0)
         if self.decimals is not None:
             return show(value, self.unit, self.decimals)
         if self.bare:
@@ -184,7 +188,11 @@ class QuantityField(QLineEdit):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Escape restores; up and down nudge."""
-        act = self.acts.get(event.text().lower())
+        plain = event.modifiers() in (
+            Qt.KeyboardModifier.NoModifier,
+            Qt.KeyboardModifier.ShiftModifier,
+        )
+        act = self.acts.get(event.text().lower()) if plain else None
         if act is not None and not self.isModified() and self.selectedText() == self.text():
             act()
         elif event.key() == Qt.Key.Key_Escape:

@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from functools import partial
+from itertools import islice
 
 from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QAction, QKeyEvent
 from PyQt6.QtWidgets import QLabel, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from gremio.core.rig.links import link_label
-from gremio.core.rig.numbers import OWNERS, full_label, numbers_of
+from gremio.core.rig.numbers import OWNERS, full_label, number_word, numbers_of
 from gremio.core.rig.things import THINGS
 from gremio.desktop.document.document import Document
 from gremio.desktop.shell.keys import Keys
@@ -50,18 +51,20 @@ def entries_of(document: Document, actions: Iterable[QAction]) -> list[Entry]:
 
 
 def numbers_called(document: Document, text: str, show: Callable[[str], None]) -> list[Entry]:
-    """The numbers, of whatever there is, whose name holds all words typed."""
+    """The first numbers, of whatever there is, whose name holds all words typed."""
     rig, words = document.rig, text.lower().split()
     if not words:
         return []
-    every = (key for owner in OWNERS for thing in owner.things(rig)
-             for key in numbers_of(rig, thing))  # fmt: skip
-    named = ((key, full_label(rig, key)) for key in every if key not in rig.controls)
-    return [
-        Entry(name, "number", partial(show, key))
-        for key, name in named
-        if all(word in name.lower() for word in words)
-    ]
+    found = (
+        (key, full_label(rig, key))
+        for owner in OWNERS
+        for thing, entry in owner.things(rig).items()
+        for rest in [[word for word in words if word not in entry.name.lower()]]
+        for key in numbers_of(rig, thing)
+        if key not in rig.controls
+        and all(word in number_word(rig, key).lower() for word in rest)
+    )  # fmt: skip
+    return [Entry(name, "number", partial(show, key)) for key, name in islice(found, _MOST)]
 
 
 def matching(entries: list[Entry], text: str) -> list[Entry]:
