@@ -7,11 +7,12 @@ from collections.abc import Sequence
 from gremio.core.files.cam_csv import CamTable, cam_of_table
 from gremio.core.problem import GremioError
 from gremio.core.rig.find import channel_key
+from gremio.core.rig.ids import NOTHING, ThingId
 from gremio.core.rig.model import Cam, Rig
 from gremio.core.rig.numbers import full_label
 
 
-def cam_led_by(rig: Rig, lead: str) -> str:
+def cam_led_by(rig: Rig, lead: str) -> ThingId:
     """Id of the cam that a channel, by name, leads. Raises NotFound, GremioError."""
     channel = channel_key(rig, lead)
     found = [i for i, link in rig.links.items() if isinstance(link, Cam) and link.lead == channel]
@@ -37,4 +38,6 @@ def taught(rig: Rig, table: CamTable, units: Sequence[str]) -> Rig:
                 f"{name + ' [deg]'!r}, or give --unit for each column in order."
             )
     old = [i for i, k in rig.links.items() if isinstance(k, Cam) and k.lead == channels[0]]
-    return cam_of_table(rig, table, channels, [unit or "" for unit in told], (old or [""])[0])[0]
+    return cam_of_table(rig, table, channels, [unit or "" for unit in told], (old or [NOTHING])[0])[
+        0
+    ]

@@ -14,7 +14,8 @@ from scipy.optimize import minimize
 import gremio
 from gremio.core.edit.constraints import change_constraint
 from gremio.core.files import rig_file
-from gremio.core.make.constraining import constrain, release
+from gremio.core.make.constraining import constrain
+from gremio.core.make.releasing import release
 from gremio.core.problem import GremioError
 from gremio.core.rig.find import part_id
 from gremio.core.rig.model import Rig, Target

@@ -24,17 +24,8 @@ from gremio.core.files import rig_file
 from gremio.core.files.bring_in import bring_in
 from gremio.core.files.model_in import read_model
 from gremio.core.frames import Frame
-from gremio.core.make.constraining import (
-    constrain,
-    keep_offset,
-    release,
-    remove_and_leave,
-    snap,
-    swapped,
-    switch,
-    told_in,
-    with_target,
-)
+from gremio.core.make.constraining import constrain, keep_offset, snap, told_in, with_target
+from gremio.core.make.releasing import release, remove_and_leave, swapped, switch
 from gremio.core.mechanics import turns
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import MOVES, TURNS, freed, key

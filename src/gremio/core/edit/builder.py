@@ -13,9 +13,11 @@ from gremio.core.edit.parts import add_part
 from gremio.core.frames import Frame, Triple, tidy_frame, turn_of_angles
 from gremio.core.problem import GremioError
 from gremio.core.quantity import USUAL_UNIT, Kind, parse
+from gremio.core.rig import ids
 from gremio.core.rig.cams import sorted_stations
 from gremio.core.rig.channels import AXES, JOINT_KINDS, channel_kind, freed
 from gremio.core.rig.find import channel_key, control_id, part_id
+from gremio.core.rig.ids import ChannelKey
 from gremio.core.rig.model import (
     Cam,
     Control,
@@ -190,15 +192,16 @@ def shape(
     return Shape(solid, placed(at, turned), paint)
 
 
-def values_by_key(rig: Rig, values: Mapping[str, Typed]) -> dict[str, float]:
+def values_by_key(rig: Rig, values: Mapping[str, Typed]) -> dict[ChannelKey, float]:
     """Typed values by name, as SI values by channel key.
 
     Raises NotFound for an unknown name, QuantityError for a wrong unit.
     """
-    result: dict[str, float] = {}
+    result: dict[ChannelKey, float] = {}
     for name, value in values.items():
         key = channel_key(rig, name)
-        unit = rig.controls[key].unit if key in rig.controls else None
+        control = rig.controls.get(ids.thing(key))
+        unit = None if control is None else control.unit
         result[key] = _si(value, kind_of(rig, key), name, unit)
     return result
 

@@ -11,11 +11,12 @@ from gremio.core.edit.links import change_link
 from gremio.core.problem import GremioError
 from gremio.core.quantity import show_short
 from gremio.core.rig.cams import SAME, cam_through, cam_without, sorted_stations, told
+from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.model import Cam, Follower, ProfileKind, Ratio, Rig, Station
 from gremio.core.rig.numbers import full_label, range_of, shown_unit
 
 
-def cam_of(rig: Rig, link_id: str) -> Cam:
+def cam_of(rig: Rig, link_id: ThingId) -> Cam:
     """The cam of this id. Raises NotFound, or GremioError for a link of another kind."""
     cam = must_have(rig.links, link_id, "link")
     if not isinstance(cam, Cam):
@@ -38,12 +39,14 @@ def _station_at(cam: Cam, lead: float) -> int | None:
     return next((i for i, s in enumerate(cam.stations) if abs(s.lead - lead) <= SAME), None)
 
 
-def _with_stations(rig: Rig, link_id: str, stations: Collection[Station]) -> Rig:
+def _with_stations(rig: Rig, link_id: ThingId, stations: Collection[Station]) -> Rig:
     cam = cam_of(rig, link_id)
     return change_link(rig, link_id, replace(cam, stations=sorted_stations(stations)))
 
 
-def record_station(rig: Rig, link_id: str, lead: float, values: Mapping[str, float]) -> Rig:
+def record_station(
+    rig: Rig, link_id: ThingId, lead: float, values: Mapping[ChannelKey, float]
+) -> Rig:
     """Record values (SI, by follower) at a lead value. What a station there says of other
     followers stays; what was no follower becomes one."""
     cam = cam_of(rig, link_id)
@@ -60,7 +63,7 @@ def record_station(rig: Rig, link_id: str, lead: float, values: Mapping[str, flo
     return change_link(rig, link_id, changed)
 
 
-def change_station(rig: Rig, link_id: str, index: int, station: Station) -> Rig:
+def change_station(rig: Rig, link_id: ThingId, index: int, station: Station) -> Rig:
     """Put a station in place of the one counted `index` from 0; they stay in their order.
 
     Refuses one at the lead value of another, naming it.
@@ -76,7 +79,9 @@ def change_station(rig: Rig, link_id: str, index: int, station: Station) -> Rig:
     return _with_stations(rig, link_id, [*others, station])
 
 
-def set_station_value(rig: Rig, link_id: str, index: int, channel: str, value: float | None) -> Rig:
+def set_station_value(
+    rig: Rig, link_id: ThingId, index: int, channel: ChannelKey, value: float | None
+) -> Rig:
     """Set what a station says of a follower (SI); None lets the follower be absent from it."""
     station = cam_of(rig, link_id).stations[index]
     if value is not None:
@@ -93,7 +98,7 @@ def set_station_value(rig: Rig, link_id: str, index: int, channel: str, value: f
 
 def shift_points(
     rig: Rig,
-    link_id: str,
+    link_id: ThingId,
     points: Collection[tuple[str, int]],
     along: float,
     up: Mapping[str, float],
@@ -133,7 +138,7 @@ def _free_way(cam: Cam, chosen: Collection[int], along: float) -> float:
     return along
 
 
-def copy_station(rig: Rig, link_id: str, index: int, lead: float) -> Rig:
+def copy_station(rig: Rig, link_id: ThingId, index: int, lead: float) -> Rig:
     """Let another station, at another lead value, say what this one says."""
     cam = cam_of(rig, link_id)
     copied = replace(cam.stations[index], lead=lead)
@@ -146,7 +151,7 @@ def copy_station(rig: Rig, link_id: str, index: int, lead: float) -> Rig:
     return _with_stations(rig, link_id, [*cam.stations, copied])
 
 
-def merge_stations(rig: Rig, link_id: str, index: int) -> Rig:
+def merge_stations(rig: Rig, link_id: ThingId, index: int) -> Rig:
     """Make one station of this one and the next: it stands where this one stands, and says
     what either says; of what both speak of, what this one says."""
     cam = cam_of(rig, link_id)
@@ -163,7 +168,7 @@ def merge_stations(rig: Rig, link_id: str, index: int) -> Rig:
     return change_link(rig, link_id, replace(cam, stations=stations))
 
 
-def merge_where_they_meet(rig: Rig, link_id: str) -> Rig:
+def merge_where_they_meet(rig: Rig, link_id: ThingId) -> Rig:
     """Make one station of each two that stand at the same lead value."""
     cam = cam_of(rig, link_id)
     merged: list[Station] = []
@@ -176,14 +181,16 @@ def merge_where_they_meet(rig: Rig, link_id: str) -> Rig:
     return change_link(rig, link_id, replace(cam, stations=tuple(merged)))
 
 
-def remove_stations(rig: Rig, link_id: str, chosen: Collection[int]) -> Rig:
+def remove_stations(rig: Rig, link_id: ThingId, chosen: Collection[int]) -> Rig:
     """Take out stations, counted from 0. Refuses to leave none."""
     cam = cam_of(rig, link_id)
     kept = tuple(s for i, s in enumerate(cam.stations) if i not in chosen)
     return change_link(rig, link_id, replace(cam, stations=kept))
 
 
-def add_follower(rig: Rig, link_id: str, channel: str, values: Mapping[int, float]) -> Rig:
+def add_follower(
+    rig: Rig, link_id: ThingId, channel: ChannelKey, values: Mapping[int, float]
+) -> Rig:
     """Let a cam lead one channel more. values: what it is (SI) at stations counted from 0."""
     cam = cam_of(rig, link_id)
     if any(f.channel == channel for f in cam.followers):
@@ -197,7 +204,7 @@ def add_follower(rig: Rig, link_id: str, channel: str, values: Mapping[int, floa
     return change_link(rig, link_id, replace(cam, followers=followers, stations=stations))
 
 
-def remove_follower(rig: Rig, link_id: str, channel: str) -> Rig:
+def remove_follower(rig: Rig, link_id: ThingId, channel: ChannelKey) -> Rig:
     """Let a cam lead one channel less. Refuses to take the last one."""
     cam = cam_of(rig, link_id)
     if len(cam.followers) < 2:
@@ -205,21 +212,21 @@ def remove_follower(rig: Rig, link_id: str, channel: str) -> Rig:
     return change_link(rig, link_id, cam_without(cam, {channel}))
 
 
-def set_span(rig: Rig, link_id: str, index: int, channel: str, kind: ProfileKind) -> Rig:
+def set_span(rig: Rig, link_id: ThingId, index: int, channel: ChannelKey, kind: ProfileKind) -> Rig:
     """Set the profile of a follower from a station, counted from 0, to the next."""
     station = cam_of(rig, link_id).stations[index]
     spans = with_entry(station.spans, channel, kind)
     return change_station(rig, link_id, index, replace(station, spans=spans))
 
 
-def set_slope(rig: Rig, link_id: str, index: int, channel: str, slope: float) -> Rig:
+def set_slope(rig: Rig, link_id: ThingId, index: int, channel: ChannelKey, slope: float) -> Rig:
     """Set how steep a free profile runs through a station (SI of follower for SI of lead)."""
     station = cam_of(rig, link_id).stations[index]
     slopes = with_entry(station.slopes, channel, slope)
     return change_station(rig, link_id, index, replace(station, slopes=slopes))
 
 
-def set_profile(rig: Rig, link_id: str, channel: str, kind: ProfileKind) -> Rig:
+def set_profile(rig: Rig, link_id: ThingId, channel: ChannelKey, kind: ProfileKind) -> Rig:
     """Set the profile of a follower between all its stations."""
     cam = cam_of(rig, link_id)
     followers = tuple(
@@ -230,7 +237,10 @@ def set_profile(rig: Rig, link_id: str, channel: str, kind: ProfileKind) -> Rig:
 
 
 def set_range(
-    rig: Rig, link_id: str, leads: tuple[float, float], ranges: Mapping[str, tuple[float, float]]
+    rig: Rig,
+    link_id: ThingId,
+    leads: tuple[float, float],
+    ranges: Mapping[str, tuple[float, float]],
 ) -> Rig:
     """Set a from–to cam: from a range of its lead to a range of each follower (SI).
 
@@ -255,7 +265,7 @@ def set_range(
     return _with_stations(rig, link_id, stations)
 
 
-def _ends(cam: Cam, channel: str) -> tuple[float, float]:
+def _ends(cam: Cam, channel: ChannelKey) -> tuple[float, float]:
     points = told(cam, channel)
     return points[0][1], points[-1][1]
 

@@ -8,29 +8,32 @@ from typing import TypeVar
 from msgspec.structs import replace
 
 from gremio.core.problem import GremioError, NotFound
+from gremio.core.rig import ids
 from gremio.core.rig.channels import split
 from gremio.core.rig.find import names_in
+from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.model import Rig
 from gremio.core.rig.things import THINGS
 
 T = TypeVar("T")
+K = TypeVar("K", bound=str)
 
 
-def new_id(rig: Rig, letter: str) -> tuple[Rig, str]:
+def new_id(rig: Rig, letter: str) -> tuple[Rig, ThingId]:
     """The rig with one more id given out, and the id; never one that a merged or hand-written
     file has already."""
     number = rig.made + 1
     while any(f"{letter}{number}" in one.of(rig) for one in THINGS):
         number += 1
-    return replace(rig, made=number), f"{letter}{number}"
+    return replace(rig, made=number), ids.thing(f"{letter}{number}")
 
 
-def with_entry(mapping: Mapping[str, T], key: str, value: T) -> dict[str, T]:
+def with_entry(mapping: Mapping[K, T], key: K, value: T) -> dict[K, T]:
     """A copy of a mapping with one entry set."""
     return {**mapping, key: value}
 
 
-def without(mapping: Mapping[str, T], *keys: str) -> dict[str, T]:
+def without(mapping: Mapping[K, T], *keys: K) -> dict[K, T]:
     """A copy of a mapping without some entries."""
     return {key: value for key, value in mapping.items() if key not in keys}
 
@@ -43,7 +46,7 @@ def check_new_name(rig: Rig, name: str, present: str | None = None) -> None:
         raise GremioError(f"{name!r} is already the name of something here. Choose another name.")
 
 
-def must_have(mapping: Mapping[str, T], key: str, what: str) -> T:
+def must_have(mapping: Mapping[K, T], key: K, what: str) -> T:
     """The entry of this id. Raises NotFound when it is not in the rig."""
     try:
         return mapping[key]
@@ -51,6 +54,6 @@ def must_have(mapping: Mapping[str, T], key: str, what: str) -> T:
         raise NotFound(f"The rig has no {what} with the id {key!r}.") from None
 
 
-def drop_values_of(at: Mapping[str, float], owner: str) -> dict[str, float]:
+def drop_values_of(at: Mapping[ChannelKey, float], owner: ThingId) -> dict[ChannelKey, float]:
     """The present values without those of one part or control."""
     return {key: value for key, value in at.items() if split(key)[0] != owner}

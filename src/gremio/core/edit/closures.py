@@ -9,10 +9,11 @@ from msgspec.structs import replace
 from gremio.core.edit.change import must_have, new_id, with_entry, without
 from gremio.core.plan.loops import is_sound, moving, sides
 from gremio.core.problem import GremioError
+from gremio.core.rig.ids import PartId, ThingId
 from gremio.core.rig.model import Closure, Rig
 
 
-def add_closure(rig: Rig, closure: Closure) -> tuple[Rig, str]:
+def add_closure(rig: Rig, closure: Closure) -> tuple[Rig, ThingId]:
     """The rig with two parts tied at a point, and the closure's id.
 
     Refuses a part tied to itself, parts that can't move against each other, points that are no
@@ -22,7 +23,7 @@ def add_closure(rig: Rig, closure: Closure) -> tuple[Rig, str]:
     return change_closure(rig, closure_id, closure), closure_id
 
 
-def change_closure(rig: Rig, closure_id: str, closure: Closure) -> Rig:
+def change_closure(rig: Rig, closure_id: ThingId, closure: Closure) -> Rig:
     """The rig with a closure in place of the one of this id. Refuses as `add_closure` does."""
     if rig.closures.get(closure_id) == closure:
         return rig
@@ -51,7 +52,7 @@ def change_closure(rig: Rig, closure_id: str, closure: Closure) -> Rig:
     return replace(rig, closures=with_entry(rig.closures, closure_id, closure))
 
 
-def _name(rig: Rig, part: str | None) -> str:
+def _name(rig: Rig, part: PartId | None) -> str:
     return "the ground" if part is None else rig.parts[part].name
 
 
@@ -60,13 +61,13 @@ def _same(one: Closure, two: Closure) -> bool:
     return one.kind == two.kind and (one == two or turned == two)
 
 
-def remove_closure(rig: Rig, closure_id: str) -> Rig:
+def remove_closure(rig: Rig, closure_id: ThingId) -> Rig:
     """Take out a closure; its parts are free again."""
     must_have(rig.closures, closure_id, "closure")
     return _kept(rig, without(rig.closures, closure_id))
 
 
-def _kept(rig: Rig, closures: dict[str, Closure]) -> Rig:
+def _kept(rig: Rig, closures: dict[ThingId, Closure]) -> Rig:
     """The rig with these closures only; a strut whose pin is gone is a strut no more."""
     struts = {i: s for i, s in rig.struts.items() if s.closure in closures}
     return replace(rig, closures=closures, struts=struts)

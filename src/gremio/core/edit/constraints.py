@@ -29,17 +29,18 @@ from gremio.core.rig.constraints import (
     wrong_with,
 )
 from gremio.core.rig.find import free_name, names_in
+from gremio.core.rig.ids import ChannelKey, PartId, ThingId
 from gremio.core.rig.model import Aim, AnyConstraint, ConstraintKind, Rig, Targeted, Tether
 
 
-def add_constraint(rig: Rig, constraint: AnyConstraint) -> tuple[Rig, str]:
+def add_constraint(rig: Rig, constraint: AnyConstraint) -> tuple[Rig, ThingId]:
     """The rig with one more constraint, and its id. Refuses as `change_constraint` does."""
     check_new_name(rig, constraint.name)
     rig, constraint_id = new_id(rig, "x")
     return change_constraint(rig, constraint_id, constraint), constraint_id
 
 
-def change_constraint(rig: Rig, constraint_id: str, constraint: AnyConstraint) -> Rig:
+def change_constraint(rig: Rig, constraint_id: ThingId, constraint: AnyConstraint) -> Rig:
     """The rig with a constraint in place of the one of this id.
 
     Refuses a target that is not there or rides on the part, channels that the kind can't give,
@@ -90,7 +91,7 @@ def unfit_channels(rig: Rig, constraint: AnyConstraint) -> list[str]:
     return [c for c in constraint.channels if c not in known]
 
 
-def rename_constraint(rig: Rig, constraint_id: str, name: str) -> Rig:
+def rename_constraint(rig: Rig, constraint_id: ThingId, name: str) -> Rig:
     """Give a constraint another name."""
     constraint = must_have(rig.constraints, constraint_id, "constraint")
     check_new_name(rig, name, constraint.name)
@@ -98,12 +99,12 @@ def rename_constraint(rig: Rig, constraint_id: str, name: str) -> Rig:
     return replace(rig, constraints=with_entry(rig.constraints, constraint_id, named))
 
 
-def usual_name(rig: Rig, kind: ConstraintKind, part: str) -> str:
+def usual_name(rig: Rig, kind: ConstraintKind, part: PartId) -> str:
     """A free name for a new constraint: "Lamp ride"."""
     return free_name(names_in(rig), f"{rig.parts[part].name} {kind}")
 
 
-def remove_constraint(rig: Rig, constraint_id: str) -> Rig:
+def remove_constraint(rig: Rig, constraint_id: ThingId) -> Rig:
     """Take out a constraint, with the links of its numbers; its part goes where it is put."""
     must_have(rig.constraints, constraint_id, "constraint")
     rig = without_channels_of(rig, constraint_id)
@@ -133,13 +134,13 @@ def without_constraints_of(rig: Rig, part: str) -> Rig:
     return rig
 
 
-def given_by_others(rig: Rig, constraint_id: str) -> set[str]:
+def given_by_others(rig: Rig, constraint_id: ThingId) -> set[str]:
     """Names of the channels of a constraint's part that other constraints give."""
     part = rig.constraints[constraint_id].part
     others = [i for i in constraints_of(rig, part) if i != constraint_id]
     return {channel for i in others for channel in rig.constraints[i].channels}
 
 
-def given_keys(rig: Rig, constraint_id: str) -> list[str]:
+def given_keys(rig: Rig, constraint_id: ThingId) -> list[ChannelKey]:
     """Keys of the channels that a constraint gives, as far as its part's joint frees them."""
     return given_by(rig, rig.constraints[constraint_id])

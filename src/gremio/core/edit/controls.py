@@ -20,6 +20,7 @@ from gremio.core.plan.check import faults
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import CHANNELS, split
 from gremio.core.rig.find import free_name, names_in
+from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.model import Control, Rig
 from gremio.core.rig.number import Number
 from gremio.core.rig.numbers import (
@@ -33,14 +34,14 @@ from gremio.core.rig.numbers import (
 from gremio.core.rig.scales import switch_positions
 
 
-def add_control(rig: Rig, control: Control) -> tuple[Rig, str]:
+def add_control(rig: Rig, control: Control) -> tuple[Rig, ThingId]:
     """The rig with one more control, and its id. Refuses an empty range."""
     check_new_name(rig, control.name)
     rig, control_id = new_id(rig, "c")
     return change_control(rig, control_id, control), control_id
 
 
-def change_control(rig: Rig, control_id: str, control: Control) -> Rig:
+def change_control(rig: Rig, control_id: ThingId, control: Control) -> Rig:
     """The rig with a control in place of the one of this id; home is kept in the range."""
     present = rig.controls.get(control_id)
     if present == control:
@@ -67,7 +68,7 @@ def _is_scale(scale: tuple[float, float]) -> bool:
     return scale[0] != scale[1] and all(map(math.isfinite, scale))
 
 
-def proposed_control(rig: Rig, channel: str, value: float = 0.0) -> Control:
+def proposed_control(rig: Rig, channel: ChannelKey, value: float = 0.0) -> Control:
     """A control to lead any number (by key): with the range that it has, or a sensible one round
     where it is. value: where it is now (SI).
 
@@ -87,7 +88,7 @@ def proposed_control(rig: Rig, channel: str, value: float = 0.0) -> Control:
     return Control(called, found.kind, unit, low, high, home, dots if len(dots) <= 25 else ())
 
 
-def _control_name(rig: Rig, channel: str) -> str:
+def _control_name(rig: Rig, channel: ChannelKey) -> str:
     thing, name = split(channel)
     named = owner_name(rig, thing)
     if name in CHANNELS:
@@ -112,7 +113,7 @@ def _sensible_range(found: Number, value: float) -> tuple[float, float]:
     return (low, high) if low < high else (low - usual, low + usual)
 
 
-def remove_control(rig: Rig, control_id: str) -> Rig:
+def remove_control(rig: Rig, control_id: ThingId) -> Rig:
     """Take out a control with the links it leads; a pad with its second axis. Of a pad whose
     second axis is taken out, a slider is left."""
     entry = must_have(rig.controls, control_id, "control")
@@ -131,7 +132,7 @@ def remove_control(rig: Rig, control_id: str) -> Rig:
     return replace(rig, controls=kept, poses=poses, at=drop_values_of(rig.at, control_id))
 
 
-def set_values(rig: Rig, values: Mapping[str, float]) -> Rig:
+def set_values(rig: Rig, values: Mapping[ChannelKey, float]) -> Rig:
     """Put channels that nothing leads somewhere (SI), by key; home is not written down."""
     at = dict(rig.at)
     for key, value in values.items():

@@ -9,17 +9,19 @@ from msgspec.structs import replace
 from gremio.core.edit.change import check_new_name, must_have, new_id, with_entry, without
 from gremio.core.edit.controls import add_control, change_control, set_values
 from gremio.core.problem import NotFound
+from gremio.core.rig.channels import key
 from gremio.core.rig.find import free_name, names_in
+from gremio.core.rig.ids import ThingId
 from gremio.core.rig.model import Control, ControlMake, KeptPose, Rig
 from gremio.core.rig.scales import switch_positions
 
 
-def place_control(rig: Rig, control: str, before: str | None, group: str) -> Rig:
+def place_control(rig: Rig, control: ThingId, before: ThingId | None, group: str) -> Rig:
     """Put a control in a group of the Desk, before another one, or last where that is None."""
     entry = must_have(rig.controls, control, "control")
     others = {c: e for c, e in rig.controls.items() if c != control}
     moved = replace(entry, group=group)
-    order: dict[str, Control] = {}
+    order: dict[ThingId, Control] = {}
     for other, its in others.items():
         if other == before:
             order[control] = moved
@@ -29,18 +31,18 @@ def place_control(rig: Rig, control: str, before: str | None, group: str) -> Rig
     return rig if same else replace(rig, controls=order)
 
 
-def groups_of(rig: Rig) -> dict[str, list[str]]:
+def groups_of(rig: Rig) -> dict[str, list[ThingId]]:
     """Ids of the controls shown on the Desk, by group, in order; the second axis of a pad is
     part of the pad."""
     hidden = {entry.across for entry in rig.controls.values() if entry.make == "pad"}
-    groups: dict[str, list[str]] = {}
+    groups: dict[str, list[ThingId]] = {}
     for control, entry in rig.controls.items():
         if control not in hidden:
             groups.setdefault(entry.group, []).append(control)
     return groups
 
 
-def make_into(rig: Rig, control: str, make: ControlMake) -> Rig:
+def make_into(rig: Rig, control: ThingId, make: ControlMake) -> Rig:
     """Make a control another kind of control. A pad gets a second axis, a control of its own;
     a switch gets two named positions at least."""
     entry = must_have(rig.controls, control, "control")
@@ -56,7 +58,7 @@ def make_into(rig: Rig, control: str, make: ControlMake) -> Rig:
     return change_control(rig, control, changed)
 
 
-def keep_pose(rig: Rig, name: str, values: Mapping[str, float]) -> tuple[Rig, str]:
+def keep_pose(rig: Rig, name: str, values: Mapping[ThingId, float]) -> tuple[Rig, ThingId]:
     """The rig with where the whole Desk stands kept under a name, and the pose's id; a pose of
     the same name is kept anew. values: SI, by id of the control."""
     old = next((i for i, pose in rig.poses.items() if pose.name == name), None)
@@ -67,20 +69,20 @@ def keep_pose(rig: Rig, name: str, values: Mapping[str, float]) -> tuple[Rig, st
     return replace(rig, poses=with_entry(rig.poses, old, KeptPose(name, kept))), old
 
 
-def rename_pose(rig: Rig, pose: str, name: str) -> Rig:
+def rename_pose(rig: Rig, pose: ThingId, name: str) -> Rig:
     """Give a kept pose another name. Refuses an empty one, and one that is taken."""
     entry = must_have(rig.poses, pose, "pose")
     check_new_name(rig, name, entry.name)
     return replace(rig, poses=with_entry(rig.poses, pose, replace(entry, name=name)))
 
 
-def remove_pose(rig: Rig, pose: str) -> Rig:
+def remove_pose(rig: Rig, pose: ThingId) -> Rig:
     """Forget a kept pose; nothing moves."""
     must_have(rig.poses, pose, "pose")
     return replace(rig, poses=without(rig.poses, pose))
 
 
-def pose_id(rig: Rig, name: str) -> str:
+def pose_id(rig: Rig, name: str) -> ThingId:
     """Id of the kept pose of this name. Raises NotFound."""
     for pose, entry in rig.poses.items():
         if entry.name == name:
@@ -90,8 +92,8 @@ def pose_id(rig: Rig, name: str) -> str:
 
 
 def blended(
-    rig: Rig, start: Mapping[str, float], pose: str, share: float = 1.0
-) -> dict[str, float]:
+    rig: Rig, start: Mapping[ThingId, float], pose: ThingId, share: float = 1.0
+) -> dict[ThingId, float]:
     """Values (SI, by id of the control) between a start and a kept pose: at the start with 0,
     at the pose with 1. Controls that the pose does not know stay."""
     kept = must_have(rig.poses, pose, "pose").values
@@ -102,9 +104,9 @@ def blended(
     }
 
 
-def to_pose(rig: Rig, start: Mapping[str, float], pose: str, share: float = 1.0) -> Rig:
+def to_pose(rig: Rig, start: Mapping[ThingId, float], pose: ThingId, share: float = 1.0) -> Rig:
     """The rig standing as `blended` says."""
-    return set_values(rig, blended(rig, start, pose, share))
+    return set_values(rig, {key(c): v for c, v in blended(rig, start, pose, share).items()})
 
 
 def set_locked(rig: Rig, locked: bool) -> Rig:

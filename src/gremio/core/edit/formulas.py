@@ -8,6 +8,7 @@ from gremio.core.edit.links import add_link, change_link
 from gremio.core.formula.names import Names
 from gremio.core.formula.parse import FUNCTIONS, kept_text, parse, shown_text
 from gremio.core.formula.units import conversion
+from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.model import Formula, Rig
 from gremio.core.rig.numbers import kind_of, shown_unit
 
@@ -26,7 +27,7 @@ def names_of(rig: Rig) -> Names:
     return Names(rig, _RESERVED)
 
 
-def read(rig: Rig, channel: str, text: str) -> Reading:
+def read(rig: Rig, channel: ChannelKey, text: str) -> Reading:
     """What a formula, as a person wrote it, would say for a channel (by key).
 
     Raises FormulaError, which points at the word.
@@ -37,7 +38,7 @@ def read(rig: Rig, channel: str, text: str) -> Reading:
     return Reading(kept_text(text, names), read_as)
 
 
-def write(rig: Rig, channel: str, text: str, *, adds: bool = False) -> tuple[Rig, str]:
+def write(rig: Rig, channel: ChannelKey, text: str, *, adds: bool = False) -> tuple[Rig, ThingId]:
     """The rig with a formula on a channel, as a person wrote it, and the id of the link.
 
     The channel's present formula is replaced. adds: add to what the channel has otherwise.

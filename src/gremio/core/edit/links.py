@@ -11,12 +11,13 @@ from gremio.core.plan.order import arrange
 from gremio.core.problem import GremioError
 from gremio.core.rig.cams import cam_without
 from gremio.core.rig.channels import split
+from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.links import adds, followers, leads, wrong_numbers
 from gremio.core.rig.model import Cam, Link, Ratio, Rig
 from gremio.core.rig.numbers import kind_of, range_of
 
 
-def add_link(rig: Rig, link: Link) -> tuple[Rig, str]:
+def add_link(rig: Rig, link: Link) -> tuple[Rig, ThingId]:
     """The rig with one more link, and its id.
 
     Refuses a ring of links and a channel led twice, naming the links.
@@ -25,7 +26,7 @@ def add_link(rig: Rig, link: Link) -> tuple[Rig, str]:
     return change_link(rig, link_id, link), link_id
 
 
-def change_link(rig: Rig, link_id: str, link: Link) -> Rig:
+def change_link(rig: Rig, link_id: ThingId, link: Link) -> Rig:
     """The rig with a link in place of the one of this id."""
     if rig.links.get(link_id) == link:
         return rig
@@ -46,7 +47,7 @@ def change_link(rig: Rig, link_id: str, link: Link) -> Rig:
     return changed
 
 
-def proposed_ratio(rig: Rig, lead: str, follower: str) -> Ratio:
+def proposed_ratio(rig: Rig, lead: ChannelKey, follower: ChannelKey) -> Ratio:
     """A ratio to begin with: the lead's range onto the follower's, where both have two ends.
 
     lead, follower: channel keys. Else one for one, or a metre a turn between kinds.
@@ -80,13 +81,13 @@ def swapped(ratio: Ratio) -> Ratio:
     )
 
 
-def remove_link(rig: Rig, link_id: str) -> Rig:
+def remove_link(rig: Rig, link_id: ThingId) -> Rig:
     """Take out a link; its followers are free again."""
     must_have(rig.links, link_id, "link")
     return replace(rig, links=without(rig.links, link_id))
 
 
-def without_channels_of(rig: Rig, owner: str) -> Rig:
+def without_channels_of(rig: Rig, owner: ThingId) -> Rig:
     """The rig with every link cut back to what does not need a part or control."""
     links: dict[str, Link] = {}
     for link_id, link in rig.links.items():

@@ -7,19 +7,20 @@ from msgspec.structs import replace
 from gremio.core.edit.change import check_new_name, must_have, new_id, with_entry, without
 from gremio.core.problem import GremioError
 from gremio.core.quantity import UNITS
+from gremio.core.rig.ids import ThingId
 from gremio.core.rig.links import leads
 from gremio.core.rig.model import Formula, Measure, Rig
 from gremio.core.rig.numbers import full_label
 
 
-def add_measure(rig: Rig, measure: Measure) -> tuple[Rig, str]:
+def add_measure(rig: Rig, measure: Measure) -> tuple[Rig, ThingId]:
     """The rig with one more measure, and its id. Refuses a name that is taken."""
     check_new_name(rig, measure.name)
     rig, measure_id = new_id(rig, "m")
     return change_measure(rig, measure_id, measure), measure_id
 
 
-def change_measure(rig: Rig, measure_id: str, measure: Measure) -> Rig:
+def change_measure(rig: Rig, measure_id: ThingId, measure: Measure) -> Rig:
     """The rig with a measure in place of the one of this id. Refuses a unit of another kind."""
     present = rig.measures.get(measure_id)
     check_new_name(rig, measure.name, present.name if present else None)
@@ -31,7 +32,7 @@ def change_measure(rig: Rig, measure_id: str, measure: Measure) -> Rig:
     return replace(rig, measures=with_entry(rig.measures, measure_id, measure))
 
 
-def remove_measure(rig: Rig, measure_id: str) -> Rig:
+def remove_measure(rig: Rig, measure_id: ThingId) -> Rig:
     """Take out a measure. Refuses while a formula uses it."""
     measure = must_have(rig.measures, measure_id, "measure")
     for link in rig.links.values():

@@ -15,12 +15,13 @@ from gremio.core.frames import IDENTITY, Frame, frame_of, holds, matrix
 from gremio.core.plan.order import train_row
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import freed, key
+from gremio.core.rig.ids import ChannelKey, PartId, ThingId
 from gremio.core.rig.links import followers, link_kind, members
 from gremio.core.rig.model import Link, LinkKind, Part, Rig, Stops
 from gremio.core.rig.numbers import kind_of
 
 
-def move_mount(rig: Rig, part_id: str, mount: Frame) -> Rig:
+def move_mount(rig: Rig, part_id: PartId, mount: Frame) -> Rig:
     """Put a part's joint somewhere else in its parent; the part itself, its shapes and what is
     mounted on it stay in place at home, for its own frame takes up the difference."""
     part = must_have(rig.parts, part_id, "part")
@@ -34,7 +35,7 @@ def move_mount(rig: Rig, part_id: str, mount: Frame) -> Rig:
     return change_part(rig, part_id, replace(part, mount=mount, own=frame_of(own)))
 
 
-def place_own(rig: Rig, part_id: str, at_home: Frame) -> Rig:
+def place_own(rig: Rig, part_id: PartId, at_home: Frame) -> Rig:
     """Put a part's own frame somewhere else in its parent, as it stands at home, with its shapes
     and all it carries; its joint stays where it is."""
     part = must_have(rig.parts, part_id, "part")
@@ -53,13 +54,13 @@ def stands_at(part: Part) -> Frame:
     return frame_of(matrix(part.mount) @ matrix(part.own))
 
 
-def place_part(rig: Rig, part_id: str, mount: Frame) -> Rig:
+def place_part(rig: Rig, part_id: PartId, mount: Frame) -> Rig:
     """Put a part, with its shapes and all it carries, somewhere else in its parent."""
     part = must_have(rig.parts, part_id, "part")
     return change_part(rig, part_id, replace(part, mount=mount))
 
 
-def set_home_here(rig: Rig, part_id: str, local: Array, values: dict[str, float]) -> Rig:
+def set_home_here(rig: Rig, part_id: PartId, local: Array, values: dict[str, float]) -> Rig:
     """Make where a part stands now its home: nothing moves, its channels read zero.
 
     local: (4, 4) frame of the part in its parent now. values: its channels now (SI).
@@ -83,7 +84,7 @@ def set_home_here(rig: Rig, part_id: str, local: Array, values: dict[str, float]
     return rig
 
 
-def _check_nothing_counts(rig: Rig, part_id: str, part: Part) -> None:
+def _check_nothing_counts(rig: Rig, part_id: PartId, part: Part) -> None:
     used = {c for link in rig.links.values() for c in members(link)}
     if part.stops or any(key(part_id, channel) in used for channel in freed(part.joint)):
         raise GremioError(
@@ -100,18 +101,18 @@ def _shifted_stops(stops: Stops, by: float) -> Stops:
     )
 
 
-def _shifted_link(rig: Rig, link_id: str, link: Link, channel: str, by: float) -> Link:
+def _shifted_link(rig: Rig, link_id: ThingId, link: Link, channel: ChannelKey, by: float) -> Link:
     """A link that says the same when one of its channels is counted from `by`."""
     return SHIFTS[link_kind(link)](rig, link_id, link, channel, by)
 
 
-def _shifted_row(rig: Rig, link_id: str, link: Any, channel: str, by: float) -> Link:
+def _shifted_row(rig: Rig, link_id: ThingId, link: Any, channel: ChannelKey, by: float) -> Link:
     factor = train_row(rig, link_id, link).factors.get(channel, 0.0)
     shifted: Link = replace(link, offset=link.offset - factor * by) if factor else link
     return shifted
 
 
-def _shifted_formula(rig: Rig, link_id: str, link: Any, channel: str, by: float) -> Link:
+def _shifted_formula(rig: Rig, link_id: ThingId, link: Any, channel: ChannelKey, by: float) -> Link:
     del link_id
     unit = _si_unit(rig, channel)
     text = link.text.replace(f"{{{channel}}}", f"({{{channel}}} + {by!r} {unit})")
@@ -121,13 +122,13 @@ def _shifted_formula(rig: Rig, link_id: str, link: Any, channel: str, by: float)
     return shifted
 
 
-def _not_shifted(rig: Rig, link_id: str, link: Any, channel: str, by: float) -> Link:
+def _not_shifted(rig: Rig, link_id: ThingId, link: Any, channel: ChannelKey, by: float) -> Link:
     del rig, link_id, channel, by
     same: Link = link
     return same
 
 
-def _shifted_cam(rig: Rig, link_id: str, cam: Any, channel: str, by: float) -> Link:
+def _shifted_cam(rig: Rig, link_id: ThingId, cam: Any, channel: ChannelKey, by: float) -> Link:
     del rig, link_id
     stations = cam.stations
     if cam.lead == channel:
@@ -141,13 +142,13 @@ def _shifted_cam(rig: Rig, link_id: str, cam: Any, channel: str, by: float) -> L
     return shifted
 
 
-def _si_unit(rig: Rig, channel: str) -> str:
+def _si_unit(rig: Rig, channel: ChannelKey) -> str:
     """The word for the SI unit of a number, as a formula writes it."""
     return {"length": "m", "angle": "rad", "time": "s"}.get(kind_of(rig, channel), "")
 
 
 # What counting a channel from elsewhere does to a link of each kind.
-SHIFTS: dict[LinkKind, Callable[[Rig, str, Any, str, float], Link]] = {
+SHIFTS: dict[LinkKind, Callable[[Rig, ThingId, Any, ChannelKey, float], Link]] = {
     "ratio": _shifted_row,
     "planetary": _shifted_row,
     "cam": _shifted_cam,

@@ -15,18 +15,19 @@ from gremio.core.problem import GremioError
 from gremio.core.quantity import show_short
 from gremio.core.rig.channels import split
 from gremio.core.rig.constraints import targets_of
+from gremio.core.rig.ids import ChannelKey, PartId, ThingId
 from gremio.core.rig.model import Rig, Stops, Target, Targeted
 from gremio.core.rig.number import Number
 from gremio.core.rig.numbers import COUNTS, SHOWN, full_label, number, owner_of, shown_unit
 from gremio.core.shape.solids import check_dimensions
 
 
-def set_numbers(rig: Rig, values: Mapping[str, float]) -> Rig:
+def set_numbers(rig: Rig, values: Mapping[ChannelKey, float]) -> Rig:
     """Set numbers (SI), by key: what a hand puts is put, all else is changed in its thing.
 
     Raises GremioError for a number that is not there, out of its range, or grounded.
     """
-    put = {}
+    put: dict[ChannelKey, float] = {}
     for channel, value in values.items():
         found = _must_have(rig, channel)
         if found.field:
@@ -36,7 +37,7 @@ def set_numbers(rig: Rig, values: Mapping[str, float]) -> Rig:
     return set_values(rig, put)
 
 
-def set_number(rig: Rig, channel: str, value: float) -> Rig:
+def set_number(rig: Rig, channel: ChannelKey, value: float) -> Rig:
     """Set a number (SI), by key, in the data of its thing. Raises as `set_numbers` does."""
     found = _must_have(rig, channel)
     if not found.field:
@@ -52,14 +53,14 @@ def set_number(rig: Rig, channel: str, value: float) -> Rig:
     return _SETTERS[owner.word](rig, thing, found.field, value)
 
 
-def _must_have(rig: Rig, channel: str) -> Number:
+def _must_have(rig: Rig, channel: ChannelKey) -> Number:
     found = number(rig, channel)
     if found is None:
         raise GremioError(f"The rig has no number {channel!r} that is free.")
     return found
 
 
-def _out_of_range(rig: Rig, channel: str, found: Number, value: float) -> str:
+def _out_of_range(rig: Rig, channel: ChannelKey, found: Number, value: float) -> str:
     unit = shown_unit(rig, channel)
     ends = [show_short(end, unit) for end in (found.low, found.high)]
     name, wrong = full_label(rig, channel), show_short(value, unit)
@@ -68,7 +69,8 @@ def _out_of_range(rig: Rig, channel: str, found: Number, value: float) -> str:
     return f"{name} can't be {wrong}. It goes from {ends[0]} to {ends[1]}."
 
 
-def _set_of_part(rig: Rig, part_id: str, field: str, value: float) -> Rig:
+def _set_of_part(rig: Rig, thing: ThingId, field: str, value: float) -> Rig:
+    part_id = PartId(thing)
     part = rig.parts[part_id]
     if field == SHOWN:
         return change_part(rig, part_id, replace(part, shown=bool(value)))
@@ -90,12 +92,12 @@ def _set_of_part(rig: Rig, part_id: str, field: str, value: float) -> Rig:
     return set_stops(rig, part_id, channel, replace(stops, **{end: kept}))
 
 
-def _set_of_control(rig: Rig, control_id: str, field: str, value: float) -> Rig:
+def _set_of_control(rig: Rig, control_id: ThingId, field: str, value: float) -> Rig:
     changed = replace(rig.controls[control_id], **{field: value})
     return change_control(rig, control_id, changed)
 
 
-def _set_of_constraint(rig: Rig, constraint_id: str, field: str, value: float) -> Rig:
+def _set_of_constraint(rig: Rig, constraint_id: ThingId, field: str, value: float) -> Rig:
     constraint = rig.constraints[constraint_id]
     if not field.startswith("weight "):
         changed = replace(constraint, **{field: value})
@@ -107,12 +109,12 @@ def _set_of_constraint(rig: Rig, constraint_id: str, field: str, value: float) -
     return change_constraint(rig, constraint_id, replace(constraint, targets=tuple(targets)))
 
 
-def _set_of_strand(rig: Rig, strand_id: str, field: str, value: float) -> Rig:
+def _set_of_strand(rig: Rig, strand_id: ThingId, field: str, value: float) -> Rig:
     changed = replace(rig.strands[strand_id], **{field: value})
     return change_strand(rig, strand_id, changed)
 
 
-_SETTERS: dict[str, Callable[[Rig, str, str, float], Rig]] = {
+_SETTERS: dict[str, Callable[[Rig, ThingId, str, float], Rig]] = {
     "part": _set_of_part,
     "control": _set_of_control,
     "constraint": _set_of_constraint,

@@ -26,36 +26,38 @@ from gremio.core.plan.joints import joint_matrix
 from gremio.core.problem import GremioError
 from gremio.core.quantity import show_short
 from gremio.core.rig.channels import SCALES, axes_of, channel_unit, free_of, freed, key
+from gremio.core.rig.ids import PartId
 from gremio.core.rig.links import link_label, members
 from gremio.core.rig.model import Joint, Part, Repeat, Rig, Shape, Stops
 
 
-def add_part(rig: Rig, part: Part) -> tuple[Rig, str]:
+def add_part(rig: Rig, part: Part) -> tuple[Rig, PartId]:
     """The rig with one more part, and its id. Refuses a name that is taken."""
     check_new_name(rig, part.name)
     if part.parent is not None:
         must_have(rig.parts, part.parent, "part")
     for channel, stops in part.stops.items():
         _check_stops(part, channel, stops)
-    rig, part_id = new_id(rig, "p")
+    rig, made = new_id(rig, "p")
+    part_id = PartId(made)
     return replace(rig, parts=with_entry(rig.parts, part_id, part)), part_id
 
 
-def change_part(rig: Rig, part_id: str, part: Part) -> Rig:
+def change_part(rig: Rig, part_id: PartId, part: Part) -> Rig:
     """The rig with a part in place of the one of this id."""
     if rig.parts.get(part_id) == part:
         return rig
     return replace(rig, parts=with_entry(rig.parts, part_id, part))
 
 
-def rename_part(rig: Rig, part_id: str, name: str) -> Rig:
+def rename_part(rig: Rig, part_id: PartId, name: str) -> Rig:
     """Give a part another name. Links refer by id, so none breaks."""
     part = must_have(rig.parts, part_id, "part")
     check_new_name(rig, name, part.name)
     return change_part(rig, part_id, replace(part, name=name))
 
 
-def remove_part(rig: Rig, part_id: str) -> Rig:
+def remove_part(rig: Rig, part_id: PartId) -> Rig:
     """Take out a part with all that is mounted on it, and the links that need them."""
     must_have(rig.parts, part_id, "part")
     gone = [part_id, *descendants(rig, part_id)]
@@ -73,17 +75,17 @@ def remove_part(rig: Rig, part_id: str) -> Rig:
     return replace(rig, parts=parts, controls=controls, measures=measures)
 
 
-def children(rig: Rig, part_id: str | None) -> list[str]:
+def children(rig: Rig, part_id: PartId | None) -> list[PartId]:
     """Ids of the parts mounted directly on a part; on the ground for None."""
     return [other for other, part in rig.parts.items() if part.parent == part_id]
 
 
-def descendants(rig: Rig, part_id: str) -> list[str]:
+def descendants(rig: Rig, part_id: PartId) -> list[PartId]:
     """Ids of all parts mounted on a part, directly or through others."""
-    by_parent: dict[str | None, list[str]] = {}
+    by_parent: dict[PartId | None, list[PartId]] = {}
     for other, part in rig.parts.items():
         by_parent.setdefault(part.parent, []).append(other)
-    found: dict[str, None] = {}
+    found: dict[PartId, None] = {}
     waiting = list(by_parent.get(part_id, []))
     while waiting:
         below = waiting.pop()
@@ -93,7 +95,7 @@ def descendants(rig: Rig, part_id: str) -> list[str]:
     return list(found)
 
 
-def rigid_family(rig: Rig, part_id: str) -> list[str]:
+def rigid_family(rig: Rig, part_id: PartId) -> list[PartId]:
     """Ids of a part and of all that is fixed on it, directly or through others."""
     found = [part_id]
     for one in found:
@@ -101,7 +103,7 @@ def rigid_family(rig: Rig, part_id: str) -> list[str]:
     return found
 
 
-def set_parent(rig: Rig, part_id: str, parent: str | None, mount: Frame) -> Rig:
+def set_parent(rig: Rig, part_id: PartId, parent: PartId | None, mount: Frame) -> Rig:
     """Mount a part on another one (None: on the ground) at a frame in the new parent."""
     part = must_have(rig.parts, part_id, "part")
     if parent is not None:
@@ -114,7 +116,7 @@ def set_parent(rig: Rig, part_id: str, parent: str | None, mount: Frame) -> Rig:
     return change_part(rig, part_id, replace(part, parent=parent, mount=mount))
 
 
-def set_joint(rig: Rig, part_id: str, joint: Joint, values: Mapping[str, float] = {}) -> Rig:
+def set_joint(rig: Rig, part_id: PartId, joint: Joint, values: Mapping[str, float] = {}) -> Rig:
     """Say what a part may do. The part stays where it is.
 
     values: where its channels stand now (SI), by name; a value that the new joint can't hold
@@ -161,7 +163,7 @@ def _sound_joint(part: Part, joint: Joint) -> Joint:
 
 
 def ground_channel(
-    rig: Rig, part_id: str, channel: str, grounded: bool, values: Mapping[str, float] = {}
+    rig: Rig, part_id: PartId, channel: str, grounded: bool, values: Mapping[str, float] = {}
 ) -> Rig:
     """Ground one channel of a part besides what its joint says, or free it.
 
@@ -178,7 +180,7 @@ def ground_channel(
     return set_joint(rig, part_id, plain, values)
 
 
-def set_stops(rig: Rig, part_id: str, channel: str, stops: Stops) -> Rig:
+def set_stops(rig: Rig, part_id: PartId, channel: str, stops: Stops) -> Rig:
     """Set both stops of a channel (SI; None runs free). Refuses a low one above the high."""
     part = must_have(rig.parts, part_id, "part")
     _check_stops(part, channel, stops)
@@ -205,13 +207,13 @@ def _check_stops(part: Part, channel: str, stops: Stops) -> None:
         )
 
 
-def set_shapes(rig: Rig, part_id: str, shapes: tuple[Shape, ...]) -> Rig:
+def set_shapes(rig: Rig, part_id: PartId, shapes: tuple[Shape, ...]) -> Rig:
     """Give a part other shapes."""
     part = must_have(rig.parts, part_id, "part")
     return change_part(rig, part_id, replace(part, shapes=shapes))
 
 
-def set_repeat(rig: Rig, part_id: str, repeat: Repeat | None) -> Rig:
+def set_repeat(rig: Rig, part_id: PartId, repeat: Repeat | None) -> Rig:
     """Repeat a part, or have it once. Refuses while a link uses a channel that would go."""
     part = must_have(rig.parts, part_id, "part")
     if repeat is not None and not (repeat.count >= 0 and math.isfinite(repeat.pitch)):

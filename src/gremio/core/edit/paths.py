@@ -7,12 +7,13 @@ from msgspec.structs import replace
 from gremio.core.edit.change import check_new_name, must_have, new_id, with_entry, without
 from gremio.core.problem import GremioError
 from gremio.core.rig.constraints import constraint_words, targets_of
+from gremio.core.rig.ids import ThingId
 from gremio.core.rig.links import link_label
 from gremio.core.rig.model import Path, Rig, Rolling
 from gremio.core.rig.path_points import wrong_path
 
 
-def add_path(rig: Rig, path: Path) -> tuple[Rig, str]:
+def add_path(rig: Rig, path: Path) -> tuple[Rig, ThingId]:
     """The rig with one more path, and its id.
 
     Refuses points that make no path, and a name that is taken.
@@ -21,7 +22,7 @@ def add_path(rig: Rig, path: Path) -> tuple[Rig, str]:
     return change_path(rig, path_id, path), path_id
 
 
-def change_path(rig: Rig, path_id: str, path: Path) -> Rig:
+def change_path(rig: Rig, path_id: ThingId, path: Path) -> Rig:
     """The rig with a path in place of the one of this id. Refuses as `add_path` does."""
     if rig.paths.get(path_id) == path:
         return rig
@@ -34,7 +35,7 @@ def change_path(rig: Rig, path_id: str, path: Path) -> Rig:
     return replace(rig, paths=with_entry(rig.paths, path_id, path))
 
 
-def remove_path(rig: Rig, path_id: str) -> Rig:
+def remove_path(rig: Rig, path_id: ThingId) -> Rig:
     """Take out a path. Refuses while a wheel, a repeat or a constraint follows it."""
     path = must_have(rig.paths, path_id, "path")
     for link in rig.links.values():

@@ -13,11 +13,12 @@ from gremio.core.edit.parts import change_part, children
 from gremio.core.frames import Frame, frame_of, holds, matrix, quaternions
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import MOVES, freed, key
+from gremio.core.rig.ids import PartId
 from gremio.core.rig.links import members
 from gremio.core.rig.model import Axis, Part, Rig, Stops
 
 
-def mount_at(rig: Rig, part_id: str, point: npt.ArrayLike) -> Rig:
+def mount_at(rig: Rig, part_id: PartId, point: npt.ArrayLike) -> Rig:
     """Put a part's mount at a point (3,) of the part's own frame; nothing seen moves."""
     part = must_have(rig.parts, part_id, "part")
     mount = part.mount
@@ -25,7 +26,7 @@ def mount_at(rig: Rig, part_id: str, point: npt.ArrayLike) -> Rig:
     return move_mount(rig, part_id, replace(mount, at=(float(to[0]), float(to[1]), float(to[2]))))
 
 
-def mount_along(rig: Rig, part_id: str, axis: Axis, direction: npt.ArrayLike) -> Rig:
+def mount_along(rig: Rig, part_id: PartId, axis: Axis, direction: npt.ArrayLike) -> Rig:
     """Turn a part's mount the short way so that one of its axes lies along a direction (3,) of
     the part's own frame; nothing seen moves."""
     part = must_have(rig.parts, part_id, "part")
@@ -44,7 +45,7 @@ def mount_along(rig: Rig, part_id: str, axis: Axis, direction: npt.ArrayLike) ->
     return move_mount(rig, part_id, replace(part.mount, turn=(w, x, y, z)))
 
 
-def mount_as(rig: Rig, part_id: str, turn: Array) -> Rig:
+def mount_as(rig: Rig, part_id: PartId, turn: Array) -> Rig:
     """Turn a part's mount so that it stands in its parent as a rotation (3, 3) says; nothing
     seen moves."""
     part = must_have(rig.parts, part_id, "part")
@@ -66,7 +67,7 @@ def has_scale(part: Part) -> bool:
     return part.mount.scale != (1.0, 1.0, 1.0)
 
 
-def without_scale(rig: Rig, part_id: str) -> Rig:
+def without_scale(rig: Rig, part_id: PartId) -> Rig:
     """Take stray scale out of a part's mount, and of what is mounted on it, into the shapes;
     nothing seen moves.
 
@@ -81,7 +82,7 @@ def without_scale(rig: Rig, part_id: str) -> Rig:
     return rig
 
 
-def _scale_out(rig: Rig, part_id: str, part: Part) -> Rig:
+def _scale_out(rig: Rig, part_id: PartId, part: Part) -> Rig:
     stretch = np.diag([*part.mount.scale, 1.0])
     even = len({abs(s) for s in part.mount.scale}) == 1
     turns = any(channel.startswith("turn") for channel in freed(part.joint))

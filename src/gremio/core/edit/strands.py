@@ -8,17 +8,18 @@ from msgspec.structs import replace
 
 from gremio.core.edit.change import check_new_name, must_have, new_id, with_entry, without
 from gremio.core.problem import GremioError
+from gremio.core.rig.ids import ThingId
 from gremio.core.rig.model import Rig, Strand
 
 
-def add_strand(rig: Rig, strand: Strand) -> tuple[Rig, str]:
+def add_strand(rig: Rig, strand: Strand) -> tuple[Rig, ThingId]:
     """The rig with one more strand, and its id. Refuses as `change_strand` does."""
     check_new_name(rig, strand.name)
     rig, strand_id = new_id(rig, "v")
     return change_strand(rig, strand_id, strand), strand_id
 
 
-def change_strand(rig: Rig, strand_id: str, strand: Strand) -> Rig:
+def change_strand(rig: Rig, strand_id: ThingId, strand: Strand) -> Rig:
     """The rig with a strand in place of the one of this id.
 
     Refuses fewer than two points, more than two of anything but a rope, both ends at one point
@@ -53,7 +54,7 @@ def wrong_strand(rig: Rig, strand: Strand) -> str:
     return ""
 
 
-def remove_strand(rig: Rig, strand_id: str) -> Rig:
+def remove_strand(rig: Rig, strand_id: ThingId) -> Rig:
     """Take out a strand."""
     must_have(rig.strands, strand_id, "strand")
     return replace(rig, strands=without(rig.strands, strand_id))

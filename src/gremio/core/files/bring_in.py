@@ -10,12 +10,13 @@ from gremio.core.edit.parts import add_part
 from gremio.core.frames import Triple, carried, frame_of, triple
 from gremio.core.problem import NotFound
 from gremio.core.rig.find import free_name, names_in
+from gremio.core.rig.ids import PartId, ThingId
 from gremio.core.rig.model import Part, Rig, Shape, Source
 from gremio.core.rig.solids import Mesh
 from gremio.core.surfaces.models import Model, ModelNode
 
 
-def bring_in(rig: Rig, model: Model, *, on_ground: bool = False) -> tuple[Rig, list[str]]:
+def bring_in(rig: Rig, model: Model, *, on_ground: bool = False) -> tuple[Rig, list[PartId]]:
     """The rig with a part for each node of a model, and their ids.
 
     Names, hierarchy, frames and base colours are the model's; a name that is taken gets a
@@ -27,7 +28,7 @@ def bring_in(rig: Rig, model: Model, *, on_ground: bool = False) -> tuple[Rig, l
     rig = replace(rig, sources=with_entry(rig.sources, source_id, source))
     shift = _to_ground(model) if on_ground else np.zeros(3)
     taken = names_in(rig)
-    ids: list[str] = []
+    ids: list[PartId] = []
     for node in model.nodes:
         name = free_name(taken, node.name.strip() or "Part")
         taken.add(name)
@@ -41,7 +42,7 @@ def bring_in(rig: Rig, model: Model, *, on_ground: bool = False) -> tuple[Rig, l
     return rig, ids
 
 
-def _shapes(node: ModelNode, source_id: str) -> tuple[Shape, ...]:
+def _shapes(node: ModelNode, source_id: ThingId) -> tuple[Shape, ...]:
     made = []
     for piece in node.pieces:
         low, high = piece.geometry.bounds
@@ -74,7 +75,7 @@ def box_of(model: Model) -> tuple[Triple, Triple]:
     return triple(stacked.min(axis=0)), triple(stacked.max(axis=0))
 
 
-def take_up(rig: Rig, source_id: str, model: Model) -> Rig:
+def take_up(rig: Rig, source_id: ThingId, model: Model) -> Rig:
     """Let a source be another, or a changed, model file. Raises NotFound.
 
     Shapes go on to refer to their pieces by name; `Shelf.notes` lists those now missing.

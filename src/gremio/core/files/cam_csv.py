@@ -21,6 +21,7 @@ from gremio.core.problem import GremioError, NotFound
 from gremio.core.quantity import UNIT_WORDS, UNITS, show_short, units_of
 from gremio.core.rig.cams import SAME, sorted_stations
 from gremio.core.rig.find import channel_key
+from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
 from gremio.core.rig.model import Cam, Follower, Rig, Station
 from gremio.core.rig.numbers import full_label, kind_of, shown_unit
 
@@ -40,7 +41,7 @@ class CamTable:
     rows: tuple[tuple[float | None, ...], ...]
 
 
-def cam_csv(rig: Rig, link_id: str) -> str:
+def cam_csv(rig: Rig, link_id: ThingId) -> str:
     """The table of a cam, in the units its channels are shown in: "Upper gates [deg]"."""
     cam = cam_of(rig, link_id)
     columns = [cam.lead, *(f.channel for f in cam.followers)]
@@ -130,9 +131,9 @@ def _number(cell: str, between: str, where: str) -> float | None:
     return value
 
 
-def proposed_channels(rig: Rig, table: CamTable) -> list[str | None]:
+def proposed_channels(rig: Rig, table: CamTable) -> list[ChannelKey | None]:
     """Keys of the channels that the columns are called after; None where nothing is."""
-    found: list[str | None] = []
+    found: list[ChannelKey | None] = []
     for name in table.names:
         try:
             found.append(channel_key(rig, name))
@@ -142,8 +143,12 @@ def proposed_channels(rig: Rig, table: CamTable) -> list[str | None]:
 
 
 def cam_of_table(
-    rig: Rig, table: CamTable, channels: Sequence[str], units: Sequence[str], link_id: str = ""
-) -> tuple[Rig, str]:
+    rig: Rig,
+    table: CamTable,
+    channels: Sequence[ChannelKey],
+    units: Sequence[str],
+    link_id: ThingId = NOTHING,
+) -> tuple[Rig, ThingId]:
     """The rig with a cam made of a table, and its id.
 
     channels: key of each column's channel, the lead first. units: of each column. link_id: of

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 
+from gremio.core.rig.ids import ChannelKey
 from gremio.core.rig.numbers import full_label, kind_of
 from gremio.core.solve.ask import moving_channels
 from gremio.core.solve.pose import Poses
@@ -12,7 +13,7 @@ from gremio.core.solve.pose import Poses
 _SI = {"length": "m", "angle": "rad", "time": "s", "number": ""}
 
 
-def sweep_csv(poses: Poses, control: str) -> str:
+def sweep_csv(poses: Poses, control: ChannelKey) -> str:
     """A row a step: the control (by key), then every channel that moves. SI units, named
     in the heading: "Upper gates [rad]"."""
     columns = [control, *moving_channels(poses, control)]

@@ -8,6 +8,7 @@ from gremio.core.arrays import Array, Flags
 from gremio.core.plan.carrying import carriers
 from gremio.core.problem import Note
 from gremio.core.rig.channels import key
+from gremio.core.rig.ids import ChannelKey, PartId
 from gremio.core.rig.model import Rig
 from gremio.core.rig.numbers import SHOWN, full_label
 from gremio.core.rig.solids import AnySolid, Plate
@@ -50,7 +51,7 @@ def _axes(solid: AnySolid, dimension: str) -> str:
     return _GROWS.get(str(solid.__struct_config__.tag), {}).get(dimension, "")
 
 
-def seen(poses: Poses, part: str) -> Flags:
+def seen(poses: Poses, part: PartId) -> Flags:
     """(F,) in which frames a part (id) is shown, whatever carries it."""
     channel = key(part, SHOWN)
     if channel in poses.program.channel_row:
@@ -59,7 +60,7 @@ def seen(poses: Poses, part: str) -> Flags:
     return np.full(poses.frames, poses.program.rig.parts[part].shown)
 
 
-def never_seen(poses: Poses, part: str) -> bool:
+def never_seen(poses: Poses, part: PartId) -> bool:
     """Whether a part (id), or something that carries it, is hidden in all frames."""
     return any(not seen(poses, one).any() for one in carriers(poses.program.rig, part))
 
@@ -81,7 +82,7 @@ def lost(poses: Poses) -> list[Note]:
     return notes
 
 
-def _stays(rig: Rig, channel: str, part: str, why: str) -> Note:
+def _stays(rig: Rig, channel: ChannelKey, part: PartId, why: str) -> Note:
     text = (
         f"{full_label(rig, channel)} is led: {why}, which a GLB can't carry, so that it stays as "
         "it is in the first frame."

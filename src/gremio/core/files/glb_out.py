@@ -17,6 +17,7 @@ from gremio.core.frames import IDENTITY, holds, matrix, quaternions
 from gremio.core.make.faces import with_faces
 from gremio.core.problem import GremioError, Note
 from gremio.core.rig.channels import key
+from gremio.core.rig.ids import GROUND, PartId
 from gremio.core.rig.model import Part, Rig, Shape, Strand
 from gremio.core.rig.numbers import counted
 from gremio.core.rig.solids import Cylinder
@@ -76,14 +77,14 @@ class _Writer:
         self.seen: dict[int, Flags] = {}
         self.rig = poses.frame(0).rig
         self.stretches = stretches(poses)
-        self.below: dict[str, list[str]] = {}
+        self.below: dict[PartId, list[PartId]] = {}
         program = poses.program
         for row, part_id in enumerate(program.part_ids):
             parent = int(program.parents[row])
-            above = "" if parent < 0 else program.part_ids[parent]
+            above = GROUND if parent < 0 else program.part_ids[parent]
             self.below.setdefault(above, []).append(part_id)
         roots: list[int] = []
-        for part_id in self.below.get("", []):
+        for part_id in self.below.get(GROUND, []):
             self._part(part_id, poses, roots)
         each = [poses.frame(i) for i in range(poses.frames)] if self.rig.strands else []
         for strand in self.rig.strands.values():
@@ -97,7 +98,7 @@ class _Writer:
         self.out.set_binary_blob(bytes(self.blob))
         return b"".join(self.out.save_to_bytes())
 
-    def _part(self, part_id: str, poses: Poses, siblings: list[int]) -> None:
+    def _part(self, part_id: PartId, poses: Poses, siblings: list[int]) -> None:
         """The nodes of a part and all that it carries, once for each of its copies; none of
         what is never seen."""
         part, frames, shown_in = (
@@ -259,7 +260,7 @@ class _Writer:
         self.out.animations.append(animation)
 
 
-def _copies(part_id: str, part: Part, poses: Poses) -> list[Array]:
+def _copies(part_id: PartId, part: Part, poses: Poses) -> list[Array]:
     """(F, 4, 4) for each copy of a part: what comes before its local frames, in glTF's axes."""
     if part.repeat is None:
         return [np.eye(4)[None]]

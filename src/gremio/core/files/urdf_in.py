@@ -26,6 +26,7 @@ from gremio.core.problem import Note
 from gremio.core.quantity import USUAL_UNIT, Kind
 from gremio.core.rig.channels import freed, key
 from gremio.core.rig.find import free_name, names_in
+from gremio.core.rig.ids import ChannelKey, PartId, ThingId
 from gremio.core.rig.model import (
     PAINT,
     Axis,
@@ -64,10 +65,10 @@ class _Reading:
     shelf: Shelf
     rig: Rig
     notes: list[Note] = field(default_factory=list)
-    parts: dict[str, str] = field(default_factory=dict)
-    channels: dict[str, str] = field(default_factory=dict)
+    parts: dict[str, PartId] = field(default_factory=dict)
+    channels: dict[str, ChannelKey] = field(default_factory=dict)
     paints: dict[str, str] = field(default_factory=dict)
-    sources: dict[str, tuple[str, Model]] = field(default_factory=dict)
+    sources: dict[str, tuple[ThingId, Model]] = field(default_factory=dict)
 
     def note(self, code: str, part: str, text: str) -> None:
         self.notes.append(Note(code, part, text, "warning"))
@@ -190,7 +191,8 @@ def _add_part(
     # The joint's axis is turned to where it must lie; the link keeps the frame it came with.
     own = frame_of(np.linalg.inv(turn))
     part = Part(called, parent, frame_of(origin @ turn), made, stops, shapes, own=own)
-    rig, part_id = new_id(reading.rig, "p")
+    rig, given = new_id(reading.rig, "p")
+    part_id = PartId(given)
     reading.rig = replace(rig, parts={**rig.parts, part_id: part})
     reading.parts[name] = part_id
     free = freed(made)
@@ -347,7 +349,7 @@ def _model_path(file: Path, wanted: str) -> Path:
     return file.parent / Path(*parts[1:])
 
 
-def _source(reading: _Reading, path: Path) -> tuple[str, Model]:
+def _source(reading: _Reading, path: Path) -> tuple[ThingId, Model]:
     known = reading.sources.get(str(path))
     if known is not None:
         return known

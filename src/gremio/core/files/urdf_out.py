@@ -14,14 +14,15 @@ from gremio.core.arrays import Array
 from gremio.core.edit.controls import all_home
 from gremio.core.files import atomic
 from gremio.core.frames import IDENTITY, Frame, angles_of_turn, frame_of, matrix
-from gremio.core.make.constraining import release
 from gremio.core.make.faces import with_faces
+from gremio.core.make.releasing import release
 from gremio.core.plan.joints import APPLIED
 from gremio.core.plan.loops import closure_label
 from gremio.core.plan.trains import Train
 from gremio.core.problem import Note
 from gremio.core.rig.channels import freed, key, split
 from gremio.core.rig.constraints import constraint_words
+from gremio.core.rig.ids import ChannelKey, PartId
 from gremio.core.rig.links import adds, link_label
 from gremio.core.rig.model import Part, Ratio, Rig, Shape
 from gremio.core.rig.numbers import full_label
@@ -99,7 +100,9 @@ class _Writer:
     def _note(self, code: str, part: str, text: str) -> None:
         self.notes.append(Note(code, part, text, "warning"))
 
-    def _part(self, part_id: str, part: Part, mimics: dict[str, tuple[str, float, float]]) -> None:
+    def _part(
+        self, part_id: PartId, part: Part, mimics: dict[str, tuple[str, float, float]]
+    ) -> None:
         parent_row = int(self.program.parents[self.program.part_row[part_id]])
         parent = GROUND if parent_row < 0 else self.links[self.program.part_ids[parent_row]]
         name = self._name(part.name)
@@ -134,7 +137,7 @@ class _Writer:
         for shape in part.shapes:
             self._visual(link, name, shape)
 
-    def _steps(self, part_id: str, part: Part) -> list[tuple[str, str]]:
+    def _steps(self, part_id: PartId, part: Part) -> list[tuple[str, str]]:
         """(URDF joint type, channel) from the parent to the part, one after another."""
         free = freed(part.joint)
         plain = not part.joint.freed and not part.joint.grounded
@@ -161,7 +164,7 @@ class _Writer:
         parent: str,
         child: str,
         at: Frame,
-        part_id: str,
+        part_id: PartId,
         channel: str,
         axes: Array,
         mimics: dict[str, tuple[str, float, float]],
@@ -185,7 +188,7 @@ class _Writer:
                 joint, "mimic", joint=self.joints[lead], multiplier=repr(ratio), offset=repr(offset)
             )
 
-    def _limits(self, joint: etree._Element, kind: str, name: str, channel: str) -> None:
+    def _limits(self, joint: etree._Element, kind: str, name: str, channel: ChannelKey) -> None:
         row = self.program.channel_row[channel]
         low, high = float(self.program.low[row]), float(self.program.high[row])
         if self.program.soft[:, row].any():
@@ -291,7 +294,7 @@ def _with_own(part: Part, steps: list[tuple[str, str]]) -> tuple[Frame | None, A
 
 
 def _train_mimics(
-    train: Train, order: dict[str, int]
+    train: Train, order: dict[ChannelKey, int]
 ) -> Iterable[tuple[str, tuple[str, float, float]]]:
     """Every member of a train as it follows the first that is a part."""
     (given,) = train.inputs

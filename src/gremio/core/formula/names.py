@@ -10,6 +10,7 @@ from typing import NamedTuple
 
 from gremio.core.formula.tree import FormulaError
 from gremio.core.rig.channels import CHANNELS, free_of, freed, key, split
+from gremio.core.rig.ids import ChannelKey, PartId, ThingId
 from gremio.core.rig.model import Part, Rig
 from gremio.core.rig.numbers import OWNERS, exists, number_word, numbers_of, owner_of
 
@@ -24,7 +25,7 @@ RESERVED = {"pi", "and", "or", "not"}
 class Found(NamedTuple):
     """A name in a text: the key it stands for, and where it ends."""
 
-    key: str
+    key: ChannelKey
     end: int
 
 
@@ -34,7 +35,7 @@ class Names:
     def __init__(self, rig: Rig, also_reserved: frozenset[str] = frozenset()) -> None:
         self.rig = rig
         self.reserved = RESERVED | also_reserved
-        self._ids: dict[str, str] = {}
+        self._ids: dict[str, ThingId] = {}
         for owner in reversed(OWNERS):
             for thing_id, thing in owner.things(rig).items():
                 self._ids[thing.name] = thing_id
@@ -80,7 +81,7 @@ class Names:
         match = _AFTER.match(text, end)
         if match is None:
             return Found(thing, end)
-        part = self.rig.parts[thing]
+        part = self.rig.parts[PartId(thing)]
         word, shape = match[2], match[1]
         for length in (len(word), len(word.split(" ")[0])):
             short = _channel_named(self.rig, thing, part, word[:length], shape)
@@ -91,7 +92,7 @@ class Names:
             f"{name} has no {word!r}. Its channels: {has}.", end, max(match.end(), end + 1)
         )
 
-    def _spelled(self, text: str, end: int, thing: str) -> Found | None:
+    def _spelled(self, text: str, end: int, thing: ThingId) -> Found | None:
         """A number of a thing spelled out behind its name: "Gate.low stop", "Lamp ride.grip";
         the longest that fits."""
         if not text.startswith(".", end):
@@ -108,7 +109,7 @@ class Names:
         word, channel = max(fitting, key=lambda found: len(found[0]))
         return Found(channel, start + len(word))
 
-    def _number(self, text: str, end: int, thing: str, name: str) -> Found:
+    def _number(self, text: str, end: int, thing: ThingId, name: str) -> Found:
         """A control or a measure itself, or a number of anything else: "Lamp ride.grip"."""
         found = self._spelled(text, end, thing)
         if found is not None:
@@ -120,7 +121,7 @@ class Names:
             f"{name} needs one of its numbers: {told}.", end, max(len(text), end + 1)
         )
 
-    def shown(self, name_key: str) -> str:
+    def shown(self, name_key: ChannelKey) -> str:
         """What a key is called in a formula."""
         thing, rest = split(name_key)
         rig = self.rig
@@ -131,7 +132,7 @@ class Names:
         name = f'"{named.name}"' if self._must_be_quoted(named.name) else named.name
         if not rest:
             return name
-        part = rig.parts.get(thing)
+        part = rig.parts.get(PartId(thing))
         if part is not None and (rest in CHANNELS or rest == "pitch angle"):
             return f"{name}.{_short(part, rest)}"
         if not exists(rig, name_key):
@@ -154,27 +155,29 @@ def _short(part: Part, channel: str) -> str:
     return "turn" if turns == [channel] else channel
 
 
-def _channel_named(rig: Rig, owner: str, part: Part, word: str, shape: str | None) -> str:
-    """Key of what a word after a part's name means; "" when it means nothing."""
+def _channel_named(
+    rig: Rig, owner: ThingId, part: Part, word: str, shape: str | None
+) -> ChannelKey | None:
+    """Key of what a word after a part's name means; None when it means nothing."""
     free = free_of(part)
     if shape is not None:
-        found = f"{owner} shape {int(shape.split()[1]) - 1} {word}"
-        return found if exists(rig, found) else ""
+        found = key(owner, f"shape {int(shape.split()[1]) - 1} {word}")
+        return found if exists(rig, found) else None
     if word in ("count", "pitch"):
         fitting = [c for c in free if c.startswith(word)]
-        return key(owner, fitting[0]) if fitting else ""
+        return key(owner, fitting[0]) if fitting else None
     if word in CHANNELS:
-        return key(owner, word) if word in free else ""
+        return key(owner, word) if word in free else None
     if word in ("x", "y", "z"):
-        return key(owner, f"move {word}") if f"move {word}" in free else ""
+        return key(owner, f"move {word}") if f"move {word}" in free else None
     if word in ("turn", "move", "scale"):
         fitting = [c for c in free if c.startswith(word)]
-        return key(owner, fitting[0]) if len(fitting) == 1 else ""
+        return key(owner, fitting[0]) if len(fitting) == 1 else None
     for index in range(len(part.shapes)):
-        found = f"{owner} shape {index} {word}"
+        found = key(owner, f"shape {index} {word}")
         if exists(rig, found):
             return found
-    return ""
+    return None
 
 
 def completions(names: Names, typed: str) -> list[str]:

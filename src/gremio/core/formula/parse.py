@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from gremio.core.formula.names import Found, Names
 from gremio.core.formula.tree import Call, FormulaError, Node, Number, Reference, Span
 from gremio.core.quantity import UNIT_WORDS, UNITS
+from gremio.core.rig.ids import ChannelKey
 
 LONGEST = 400
 _DEEPEST = 40
@@ -83,7 +84,7 @@ def kept_text(text: str, names: Names) -> str:
 
 def shown_text(text: str, names: Names) -> str:
     """What is kept, as a person would write it."""
-    return re.sub(r"\{([^{}]*)\}", lambda match: names.shown(match[1]), text)
+    return re.sub(r"\{([^{}]*)\}", lambda match: names.shown(ChannelKey(match[1])), text)
 
 
 def _tokens(text: str, names: Names | None) -> list[_Token]:
@@ -230,7 +231,7 @@ class _Reader:
             return Number(token.value, token.text, token.span)
         if token.kind == "name":
             self.place += 1
-            return Reference(token.text, token.span)
+            return Reference(ChannelKey(token.text), token.span)
         if token.kind == "word" and token.text == "pi":
             self.place += 1
             return Number(3.141592653589793, "", token.span)

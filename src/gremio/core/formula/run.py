@@ -10,6 +10,7 @@ import numpy as np
 
 from gremio.core.arrays import Array, Flags
 from gremio.core.formula.tree import Call, Node, Number, Reference
+from gremio.core.rig.ids import ChannelKey
 
 
 @dataclass(frozen=True)
@@ -48,7 +49,7 @@ class Leaf(NamedTuple):
 
     kind: str
     value: float = 0.0
-    keys: tuple[str, ...] = ()
+    keys: tuple[ChannelKey, ...] = ()
 
 
 class Plan(NamedTuple):

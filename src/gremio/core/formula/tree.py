@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from gremio.core.problem import GremioError
+from gremio.core.rig.ids import ChannelKey
 
 
 class FormulaError(GremioError):
@@ -36,7 +37,7 @@ class Number:
 class Reference:
     """A channel, control, measure, dimension or part, by key."""
 
-    key: str
+    key: ChannelKey
     span: Span
 
 

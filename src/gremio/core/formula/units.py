@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 from gremio.core.formula.tree import Call, FormulaError, Node, Number, Reference
 from gremio.core.quantity import UNITS, Kind
+from gremio.core.rig import ids
 from gremio.core.rig.model import Rig
 from gremio.core.rig.numbers import exists, kind_of
 
@@ -104,7 +105,7 @@ def _one(found: Dimension) -> str:
 
 def _of_reference(rig: Rig, node: Reference) -> Dimension:
     if node.key in rig.parts:
-        name = rig.parts[node.key].name
+        name = rig.parts[ids.part(node.key)].name
         raise FormulaError(
             f"{name} is a part: say which of its channels, for example {name}.turn, or use it in "
             "distance(…) or angle(…).",
@@ -112,7 +113,7 @@ def _of_reference(rig: Rig, node: Reference) -> Dimension:
             node.span.end,
         )
     if node.key in rig.measures:
-        return ANGLE if rig.measures[node.key].kind == "angle" else LENGTH
+        return ANGLE if rig.measures[ids.thing(node.key)].kind == "angle" else LENGTH
     if exists(rig, node.key):
         return _OF_KIND[kind_of(rig, node.key)]
     raise FormulaError("This is not in the rig any more.", node.span.start, node.span.end)

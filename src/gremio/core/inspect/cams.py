@@ -15,8 +15,10 @@ from gremio.core.inspect.finding import Finding, Mend
 from gremio.core.mechanics.profiles import Profile, jumps, value
 from gremio.core.problem import Note
 from gremio.core.quantity import show_short
+from gremio.core.rig import ids
 from gremio.core.rig.cams import SAME, sorted_stations, told
 from gremio.core.rig.channels import split
+from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.links import wrong_numbers
 from gremio.core.rig.model import Cam, Control, Rig
 from gremio.core.rig.numbers import full_label, owner_name, shown_unit
@@ -44,12 +46,12 @@ def cam_findings(rig: Rig, program: Program) -> Iterator[Finding]:
                 profile = cam_profile(link, follower.channel)
                 yield from _jumps(rig, link_id, link, follower.channel, profile)
                 yield from _overshoot(rig, program, link, follower.channel, profile)
-        control = rig.controls.get(link.lead)
+        control = rig.controls.get(ids.thing(link.lead))
         if control is not None:
             yield from _unreached(link, control)
 
 
-def _in_one_place(rig: Rig, link_id: str, cam: Cam) -> Iterator[Finding]:
+def _in_one_place(rig: Rig, link_id: ThingId, cam: Cam) -> Iterator[Finding]:
     """Stations that stand at one lead value, so that the cam is left out."""
     unit, name = shown_unit(rig, cam.lead), full_label(rig, cam.lead)
     merge = Mend("merge them", partial(merge_where_they_meet, link_id=link_id))
@@ -74,7 +76,9 @@ def _too_few(rig: Rig, cam: Cam) -> Iterator[Finding]:
             yield Finding(_note("cam-one-station", rig, follower.channel, text))
 
 
-def _jumps(rig: Rig, link_id: str, cam: Cam, channel: str, profile: Profile) -> Iterator[Finding]:
+def _jumps(
+    rig: Rig, link_id: ThingId, cam: Cam, channel: ChannelKey, profile: Profile
+) -> Iterator[Finding]:
     name, unit = full_label(rig, channel), shown_unit(rig, channel)
     smooth = Mend(
         "make it smooth",
@@ -99,7 +103,7 @@ def _is_a_fault(profile: Profile, station: int) -> bool:
 
 
 def _overshoot(
-    rig: Rig, program: Program, cam: Cam, channel: str, profile: Profile
+    rig: Rig, program: Program, cam: Cam, channel: ChannelKey, profile: Profile
 ) -> Iterator[Finding]:
     row = program.channel_row[channel]
     low, high = float(program.low[row]), float(program.high[row])
@@ -132,9 +136,11 @@ def _unreached(cam: Cam, control: Control) -> Iterator[Finding]:
 
     leads = [station.lead for station in cam.stations]
     wide = replace(control, low=min(control.low, *leads), high=max(control.high, *leads))
-    mend = Mend("widen the range", partial(change_control, control_id=cam.lead, control=wide))
+    mend = Mend(
+        "widen the range", partial(change_control, control_id=ids.thing(cam.lead), control=wide)
+    )
     yield Finding(Note("cam-unreached", control.name, text, "warning"), (mend,))
 
 
-def _note(code: str, rig: Rig, channel: str, text: str, severity: str = "warning") -> Note:
+def _note(code: str, rig: Rig, channel: ChannelKey, text: str, severity: str = "warning") -> Note:
     return Note(code, owner_name(rig, split(channel)[0]), text, severity)  # type: ignore[arg-type]

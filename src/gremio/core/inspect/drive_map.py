@@ -15,6 +15,7 @@ from typing import NamedTuple
 from gremio.core.inspect.words import own_word
 from gremio.core.plan.trains import Train
 from gremio.core.rig.channels import split
+from gremio.core.rig.ids import ChannelKey, PartId, ThingId
 from gremio.core.rig.links import followers, link_symbol, members
 from gremio.core.rig.model import Driving
 from gremio.core.rig.numbers import full_label, owner_name, owner_of
@@ -32,7 +33,7 @@ class Node(NamedTuple):
     kind: str
     title: str
     symbol: str
-    channels: tuple[str, ...]
+    channels: tuple[ChannelKey, ...]
     more: str = ""
 
 
@@ -42,7 +43,7 @@ class Edge(NamedTuple):
     start: str
     end: str
     symbol: str
-    link_id: str
+    link_id: ThingId
 
 
 @dataclass(frozen=True)
@@ -53,7 +54,7 @@ class DriveMap:
     edges: tuple[Edge, ...]
     places: dict[str, tuple[int, float]]
 
-    def node_of(self, channel: str) -> str:
+    def node_of(self, channel: ChannelKey) -> str:
         """Key of the node that stands for a channel; "" when none does."""
         return next((n.key for n in self.nodes.values() if channel in n.channels), "")
 
@@ -108,11 +109,11 @@ def drive_map(program: Program, opened: frozenset[str] = frozenset()) -> DriveMa
     return DriveMap(nodes, edges, _laid_out(list(nodes), edges))
 
 
-def _symbol(program: Program, owner: str) -> str:
+def _symbol(program: Program, owner: ThingId) -> str:
     """The symbol of what a channel is of: a part's joint, a constraint, or another thing."""
     rig = program.rig
     if owner in rig.parts:
-        return rig.parts[owner].joint.kind
+        return rig.parts[PartId(owner)].joint.kind
     if owner in rig.constraints:
         return rig.constraints[owner].kind
     found = owner_of(rig, owner)

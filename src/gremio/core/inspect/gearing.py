@@ -17,6 +17,7 @@ from gremio.core.make.pairs import propose
 from gremio.core.mechanics import gears
 from gremio.core.problem import GremioError, Note
 from gremio.core.rig.channels import split
+from gremio.core.rig.ids import PartId, ThingId
 from gremio.core.rig.model import Ratio, Rig
 from gremio.core.rig.numbers import label
 from gremio.core.rig.solids import InternalGear, RackBar, SpurGear
@@ -77,8 +78,8 @@ def _module(rig: Rig, gear: Gear) -> Iterator[Finding]:
     yield Finding(Note("gear-module-odd", name, text, "info"))
 
 
-def _pair(rig: Rig, home: Pose, link_id: str, link: Ratio) -> Iterator[Finding]:
-    one, two = split(link.lead)[0], split(link.follower)[0]
+def _pair(rig: Rig, home: Pose, link_id: ThingId, link: Ratio) -> Iterator[Finding]:
+    one, two = PartId(split(link.lead)[0]), PartId(split(link.follower)[0])
     if one not in rig.parts or two not in rig.parts:
         return
     mesh = likeliest_mesh(gears_of(rig, home, one), gears_of(rig, home, two))
@@ -122,9 +123,9 @@ def _alike(mesh: Mesh, name: str) -> Mend:
     return Mend(f"give both one {name.replace('_', ' ')}", edit)
 
 
-def _ratio(rig: Rig, home: Pose, link_id: str, link: Ratio) -> Iterator[Finding]:
+def _ratio(rig: Rig, home: Pose, link_id: ThingId, link: Ratio) -> Iterator[Finding]:
     try:
-        proposed = propose(rig, home, split(link.lead)[0], split(link.follower)[0])
+        proposed = propose(rig, home, PartId(split(link.lead)[0]), PartId(split(link.follower)[0]))
     except GremioError:
         return
     if proposed is None or proposed.kind != link.kind:
@@ -143,7 +144,7 @@ def _ratio(rig: Rig, home: Pose, link_id: str, link: Ratio) -> Iterator[Finding]
 
 
 def _distance(
-    mesh: Mesh, names: tuple[str, str], one: str, two: str, geometry: GeometryOf
+    mesh: Mesh, names: tuple[str, str], one: PartId, two: PartId, geometry: GeometryOf
 ) -> Iterator[Finding]:
     place = Mend(
         f"place {names[1]} anew", partial(interlock, fixed=one, moved=two, geometry=geometry)

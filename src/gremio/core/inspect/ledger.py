@@ -18,6 +18,7 @@ from gremio.core.inspect.words import how, own_how, own_word
 from gremio.core.problem import GremioError
 from gremio.core.quantity import UNITS, parse, show, show_number, show_short
 from gremio.core.rig.channels import CHANNELS, key, split
+from gremio.core.rig.ids import NOTHING, ChannelKey, PartId, ThingId
 from gremio.core.rig.links import followers, link_symbol, link_word
 from gremio.core.rig.model import Formula, Link, Ratio, Rig, Stops
 from gremio.core.rig.numbers import counted, full_label, kind_of, number, shown_unit, stop_keys
@@ -32,8 +33,8 @@ class LedgerRow(NamedTuple):
     """One link of a led channel. channel: its key. link_id: of the link, or of the constraint;
     "" where a screw leads itself."""
 
-    channel: str
-    link_id: str
+    channel: ChannelKey
+    link_id: ThingId
     follower: str
     symbol: str
     word: str
@@ -54,7 +55,7 @@ def ledger_rows(program: Program) -> list[LedgerRow]:
             link = rig.links.get(link_id)
             if link is None:
                 word = own_word(rig, link_id)
-                own = link_id if link_id in rig.constraints else ""
+                own = link_id if link_id in rig.constraints else NOTHING
                 rows.append(LedgerRow(channel, own, name, word, word, leads))
             else:
                 word, symbol = link_word(link), link_symbol(link)
@@ -85,17 +86,17 @@ def cell(pose: Pose, row: LedgerRow, column: str) -> str:
     return "" if stop is None else show_short(stop, unit)
 
 
-def stops_of(rig: Rig, channel: str) -> Stops:
+def stops_of(rig: Rig, channel: ChannelKey) -> Stops:
     """The stops of a joint's channel, or the range of a control, by key; none of what has
     none."""
     owner, name = split(channel)
-    if channel in rig.controls:
-        return Stops(rig.controls[channel].low, rig.controls[channel].high)
-    part = rig.parts.get(owner)
+    if owner in rig.controls and not name:
+        return Stops(rig.controls[owner].low, rig.controls[owner].high)
+    part = rig.parts.get(PartId(owner))
     return Stops() if part is None else part.stops.get(name, Stops())
 
 
-def with_stop(rig: Rig, channel: str, column: str, text: str) -> Rig:
+def with_stop(rig: Rig, channel: ChannelKey, column: str, text: str) -> Rig:
     """The rig with a stop typed into the Ledger; an empty text runs free. Raises GremioError."""
     owner, name = split(channel)
     unit, end = shown_unit(rig, channel), "low" if column == "Low stop" else "high"
@@ -103,7 +104,7 @@ def with_stop(rig: Rig, channel: str, column: str, text: str) -> Rig:
     if any(stop in followers(link) for link in rig.links.values()):
         raise GremioError(f"{full_label(rig, stop)} is led: change what leads it, in its own row.")
     if channel in rig.controls and not text.strip():
-        raise GremioError(f"{rig.controls[channel].name} is a control: its range has two ends.")
+        raise GremioError(f"{rig.controls[owner].name} is a control: its range has two ends.")
     if channel not in rig.controls and name not in CHANNELS:
         raise GremioError(f"{full_label(rig, channel)} has no stops of its own.")
     value = None
@@ -111,8 +112,8 @@ def with_stop(rig: Rig, channel: str, column: str, text: str) -> Rig:
         value = parse(text, kind_of(rig, channel), unit, f"{column} of {full_label(rig, channel)}")
     if channel in rig.controls:
         assert value is not None
-        return set_number(rig, key(channel, f"{end} end"), value)
-    return set_stops(rig, owner, name, replace(stops_of(rig, channel), **{end: value}))
+        return set_number(rig, key(owner, f"{end} end"), value)
+    return set_stops(rig, PartId(owner), name, replace(stops_of(rig, channel), **{end: value}))
 
 
 def with_how(rig: Rig, row: LedgerRow, text: str) -> Rig:

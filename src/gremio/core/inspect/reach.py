@@ -15,6 +15,7 @@ from gremio.core.inspect.finding import Finding, Mend
 from gremio.core.problem import Note
 from gremio.core.quantity import show_short
 from gremio.core.remembered import Remembered
+from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
 from gremio.core.rig.model import Control, Rig
 from gremio.core.rig.numbers import full_label, label, shown_unit
 from gremio.core.rig.scales import shown
@@ -37,16 +38,16 @@ class Reach(NamedTuple):
 
     low: float
     high: float
-    low_by: str = ""
-    high_by: str = ""
-    stuck: str = ""
+    low_by: ChannelKey = NOTHING
+    high_by: ChannelKey = NOTHING
+    stuck: ChannelKey = NOTHING
 
 
 # Of each control, where what leads stops stood when its reach was found, and the reach.
-_REACHES: Remembered[dict[str, tuple[dict[str, float], Reach]]] = Remembered()
+_REACHES: Remembered[dict[ThingId, tuple[dict[ChannelKey, float], Reach]]] = Remembered()
 
 
-def reach_of(program: Program, control: str, pose: Pose | None = None) -> Reach:
+def reach_of(program: Program, control: ThingId, pose: Pose | None = None) -> Reach:
     """How far a control (by id) can go from home, all else at home; with a pose, what leads stops
     where it is there. A program remembers it."""
     others = {} if pose is None else _leading_stops(program, control, pose)
@@ -56,7 +57,7 @@ def reach_of(program: Program, control: str, pose: Pose | None = None) -> Reach:
     return known[control][1]
 
 
-def _leading_stops(program: Program, control: str, pose: Pose) -> dict[str, float]:
+def _leading_stops(program: Program, control: ThingId, pose: Pose) -> dict[ChannelKey, float]:
     """The inputs, but the control itself, that stops are led from, as they stand."""
     ends = [
         program.channel_keys[row] for led in program.led_ends.values() for row in led if row >= 0
@@ -65,7 +66,7 @@ def _leading_stops(program: Program, control: str, pose: Pose) -> dict[str, floa
     return {c: pose.at(c) for c in sorted(found)}
 
 
-def _reach(program: Program, control: str, others: dict[str, float]) -> Reach:
+def _reach(program: Program, control: ThingId, others: dict[ChannelKey, float]) -> Reach:
     entry = program.rig.controls[control]
     rows = _stopped_rows(program, control)
     if len(rows) == 0 or not entry.low < entry.high:
@@ -79,7 +80,7 @@ def _reach(program: Program, control: str, others: dict[str, float]) -> Reach:
     return Reach(low, high, low_by, high_by)
 
 
-def _stopped_rows(program: Program, control: str) -> Rows:
+def _stopped_rows(program: Program, control: ChannelKey) -> Rows:
     """Rows of the channels that a control leads and that have a stop."""
     rows = [program.channel_row[c] for c in led_channels(program, control)
             if c in program.channel_row]  # fmt: skip
@@ -90,17 +91,17 @@ def _stopped_rows(program: Program, control: str) -> Rows:
 
 def _outward(
     program: Program,
-    control: str,
+    control: ThingId,
     rows: Rows,
     ends: tuple[float, float],
-    others: dict[str, float],
-) -> tuple[float, str]:
+    others: dict[ChannelKey, float],
+) -> tuple[float, ChannelKey]:
     """The last value on the way from home to an end at which nothing is past a stop, and the
     channel that is then held; the end itself when nothing is. Each round looks at the part of
     the way in which it was found, more closely."""
     home, end = ends
     if home == end:
-        return end, ""
+        return end, NOTHING
     free, held, row = home, end, -1
     for count in (_STEPS, *([_CLOSER] * _ROUNDS)):
         way = np.linspace(free, held, count)
@@ -108,15 +109,15 @@ def _outward(
         if found < 0:
             break
         row, free, held = found, float(way[max(step - 1, 0)]), float(way[step])
-    return (end, "") if row < 0 else (free, program.channel_keys[row])
+    return (end, NOTHING) if row < 0 else (free, program.channel_keys[row])
 
 
 def _first_past(
     program: Program,
-    control: str,
+    control: ThingId,
     rows: Rows,
     way: Array,
-    others: dict[str, float],
+    others: dict[ChannelKey, float],
 ) -> tuple[int, int]:
     """(which value, channel row) first asked past a stop along values of a control; (−1, −1)."""
     channels, asked = evaluate_channels(program, {**others, control: way})[:2]
@@ -133,7 +134,7 @@ def _first_past(
     return frame, int(rows[int(np.argmax(past[:, frame]))])
 
 
-def told(rig: Rig, control: str, reach: Reach) -> str:
+def told(rig: Rig, control: ThingId, reach: Reach) -> str:
     """The stop that a control comes to first: "Paddle, east stops it at 7.2 turns"; "" for
     none."""
     entry = rig.controls[control]
@@ -172,7 +173,7 @@ def _leads_nothing(entry: Control) -> Finding:
     return Finding(Note("control-idle", entry.name, text, "info"))
 
 
-def _stuck(rig: Rig, program: Program, entry: Control, channel: str) -> Finding:
+def _stuck(rig: Rig, program: Program, entry: Control, channel: ChannelKey) -> Finding:
     unit = shown_unit(rig, channel)
     home = evaluate(program, {}).frame(0)
     ends = [show_short(end, unit) for end in home.ends(channel) if np.isfinite(end)]
@@ -183,7 +184,7 @@ def _stuck(rig: Rig, program: Program, entry: Control, channel: str) -> Finding:
     return Finding(Note("control-stuck", entry.name, text, "warning"))
 
 
-def _stopped(rig: Rig, control: str, entry: Control, reach: Reach) -> Finding:
+def _stopped(rig: Rig, control: ThingId, entry: Control, reach: Reach) -> Finding:
     text = (
         f"{told(rig, control, reach)}, before the range of {entry.name} ends "
         f"({shown(entry, entry.low)} to {shown(entry, entry.high)})."

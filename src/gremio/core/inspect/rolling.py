@@ -16,6 +16,7 @@ from gremio.core.mechanics.wheels import slip_a_metre
 from gremio.core.plan.carrying import carriers
 from gremio.core.problem import Note
 from gremio.core.rig.channels import freed, split
+from gremio.core.rig.ids import ChannelKey, PartId, ThingId
 from gremio.core.rig.model import Link, Ratio, Rig, Rolling
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.axes import channel_axis
@@ -28,12 +29,12 @@ def rolling_findings(rig: Rig, home: Pose) -> Iterator[Finding]:
     """Notes on every wheel that rolls. home: all at home."""
     for link_id, link in rig.links.items():
         wheel = _wheel_of(link)
-        if wheel is None or split(wheel)[0] not in rig.parts:
+        if wheel is None or PartId(split(wheel)[0]) not in rig.parts:
             continue
         yield from _radius(rig, home, link_id, link, wheel, home.program.geometry)
 
 
-def _wheel_of(link: Link) -> str | None:
+def _wheel_of(link: Link) -> ChannelKey | None:
     """Key of the turn of the wheel that a link rolls."""
     if isinstance(link, Rolling):
         return link.follower
@@ -44,9 +45,9 @@ def _wheel_of(link: Link) -> str | None:
 
 
 def _radius(
-    rig: Rig, home: Pose, link_id: str, link: Link, wheel: str, geometry: GeometryOf
+    rig: Rig, home: Pose, link_id: ThingId, link: Link, wheel: ChannelKey, geometry: GeometryOf
 ) -> Iterator[Finding]:
-    part = split(wheel)[0]
+    part = PartId(split(wheel)[0])
     points = _points(rig, home, part, geometry)
     if len(points) == 0:
         return
@@ -72,7 +73,7 @@ def _radius(
         yield Finding(Note("wheel-height", name, text, "warning"))
 
 
-def _ground_of(rig: Rig, home: Pose, part: str, geometry: GeometryOf) -> float:
+def _ground_of(rig: Rig, home: Pose, part: PartId, geometry: GeometryOf) -> float:
     """Height of what a wheel's carriage stands on: the top of the part that carries the
     outermost thing that moves, or the ground (m)."""
     moving = [p for p in carriers(rig, part) if freed(rig.parts[p].joint)]
@@ -97,7 +98,7 @@ def _with_radius(link: Link, radius: float) -> Link:
     return replace(link, radius=radius)
 
 
-def _points(rig: Rig, home: Pose, part: str, geometry: GeometryOf) -> Array:
+def _points(rig: Rig, home: Pose, part: PartId, geometry: GeometryOf) -> Array:
     """(N, 3) world corners of a part's shapes."""
     world = home.world(part)
     found = [np.zeros((0, 3))]

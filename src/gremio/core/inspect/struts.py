@@ -12,6 +12,7 @@ from gremio.core.problem import Note
 from gremio.core.quantity import show_short
 from gremio.core.remembered import Remembered
 from gremio.core.rig.find import control_id
+from gremio.core.rig.ids import ThingId
 from gremio.core.rig.model import Rig
 from gremio.core.rig.scales import shown
 from gremio.core.solve.program import Program
@@ -19,7 +20,7 @@ from gremio.core.solve.program import Program
 _USES: Remembered[dict[str, Use]] = Remembered()
 
 
-def use_in(program: Program, strut_id: str) -> Use:
+def use_in(program: Program, strut_id: ThingId) -> Use:
     """What the machine asks of a strut. A program remembers it."""
     known = _USES.of(program, dict)
     if strut_id not in known:

@@ -10,24 +10,25 @@ from gremio.core.edit.formulas import shown
 from gremio.core.edit.links import swapped
 from gremio.core.quantity import show_short
 from gremio.core.rig.constraints import adds_to, target_name, targets_of
+from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.links import link_kind, link_word
 from gremio.core.rig.model import Cam, Link, LinkKind, Ratio, Rig
 from gremio.core.rig.numbers import kind_of, shown_unit
 
 
-def how(rig: Rig, link: Link, channel: str) -> str:
+def how(rig: Rig, link: Link, channel: ChannelKey) -> str:
     """How a link leads one of its followers, in a few words."""
     return _HOW[link_kind(link)](rig, link, channel)
 
 
-def _cam_words(rig: Rig, cam: Any, channel: str) -> str:
+def _cam_words(rig: Rig, cam: Any, channel: ChannelKey) -> str:
     lead_unit, unit = shown_unit(rig, cam.lead), shown_unit(rig, channel)
     points = [(s.lead, s.values[channel]) for s in cam.stations if channel in s.values]
     return "   ".join(f"{show_short(x, lead_unit)} → {show_short(y, unit)}" for x, y in points[:4])
 
 
 # How a link of each kind leads a follower.
-_HOW: dict[LinkKind, Callable[[Rig, Any, str], str]] = {
+_HOW: dict[LinkKind, Callable[[Rig, Any, ChannelKey], str]] = {
     "ratio": lambda rig, link, channel: ratio_words(rig, _from_its_lead(link, channel)),
     "planetary": lambda _rig, link, _channel: f"ring ÷ sun {link.ratio:.4g}",
     "cam": _cam_words,
@@ -37,7 +38,7 @@ _HOW: dict[LinkKind, Callable[[Rig, Any, str], str]] = {
 }
 
 
-def _from_its_lead(ratio: Ratio, channel: str) -> Ratio:
+def _from_its_lead(ratio: Ratio, channel: ChannelKey) -> Ratio:
     """A ratio as it leads a channel: the other way about for the one it was made to lead from."""
     if channel == ratio.lead and ratio.ratio != 0.0 and not ratio.carrier:
         return swapped(ratio)
@@ -58,7 +59,7 @@ def ratio_words(rig: Rig, link: Ratio) -> str:
     return f"{sign}{words}".replace("-", "−")
 
 
-def own_word(rig: Rig, link_id: str) -> str:
+def own_word(rig: Rig, link_id: ThingId) -> str:
     """The word for what leads a channel without being a link: a constraint, a closed linkage,
     or a screw."""
     if link_id in rig.constraints:
@@ -66,7 +67,7 @@ def own_word(rig: Rig, link_id: str) -> str:
     return "linkage" if link_id in rig.closures else "screw"
 
 
-def own_how(rig: Rig, link_id: str) -> str:
+def own_how(rig: Rig, link_id: ThingId) -> str:
     """How what is no link leads, in a few words; "" where there is nothing to say."""
     constraint = rig.constraints.get(link_id)
     if constraint is None:
@@ -75,7 +76,7 @@ def own_how(rig: Rig, link_id: str) -> str:
     return f"{'+ ' if adds_to(constraint) else ''}{names}"
 
 
-def drive_words(rig: Rig, link_id: str, channel: str) -> str:
+def drive_words(rig: Rig, link_id: ThingId, channel: ChannelKey) -> str:
     """What leads a channel as one word of the ribbon. link_id: of a link, a constraint or a
     closure."""
     link = rig.links.get(link_id)

@@ -18,6 +18,7 @@ from gremio.core.mechanics.wheels import STEERING_RANGE
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import key
 from gremio.core.rig.find import free_name, names_in
+from gremio.core.rig.ids import NOTHING, PartId, ThingId
 from gremio.core.rig.model import Control, Driving, Joint, Rig, Rolling, Stops
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.ask import solve
@@ -30,12 +31,12 @@ _TRAVEL = 10.0
 class Wheel:
     """A wheel of a carriage, read off its part. at: (along, aside, up) in the body (m)."""
 
-    part: str
+    part: PartId
     at: tuple[float, float, float]
     radius: float
 
 
-def wheel_radius(rig: Rig, part: str) -> float:
+def wheel_radius(rig: Rig, part: PartId) -> float:
     """Of the widest round shape of a part (m). Raises GremioError for a part without one."""
     diameter = widest_round(rig, part)
     if diameter <= 0:
@@ -48,9 +49,9 @@ def wheel_radius(rig: Rig, part: str) -> float:
 
 def make_carriage(
     rig: Rig,
-    body: str,
-    wheels: list[str],
-    steered: list[str],
+    body: PartId,
+    wheels: list[PartId],
+    steered: list[PartId],
     limit: float = STEERING_RANGE,
     *,
     geometry: GeometryOf,
@@ -85,7 +86,7 @@ def make_carriage(
         rig,
         Control(free_name(names_in(rig), f"{name} travel"), "length", "m", -_TRAVEL, _TRAVEL),
     )
-    steer = ""
+    steer = NOTHING
     if steered:
         called = free_name(names_in(rig), f"{name} steering")
         rig, steer = add_control(rig, Control(called, "angle", "deg", -limit, limit))
@@ -95,14 +96,19 @@ def make_carriage(
     return rig
 
 
-def _read(rig: Rig, home: Pose, body: str, wheel: str) -> Wheel:
+def _read(rig: Rig, home: Pose, body: PartId, wheel: PartId) -> Wheel:
     inside = np.linalg.inv(home.world(body)) @ home.world(wheel)
     x, y, z = (float(v) for v in inside[:3, 3])
     return Wheel(wheel, (x, y, z), wheel_radius(rig, wheel))
 
 
 def _fit_wheel(
-    rig: Rig, home: Pose, body: str, wheel: Wheel, steers: bool, steering: tuple[str, float, float]
+    rig: Rig,
+    home: Pose,
+    body: PartId,
+    wheel: Wheel,
+    steers: bool,
+    steering: tuple[ThingId, float, float],
 ) -> Rig:
     steer, axle, base = steering
     mount = np.eye(4)

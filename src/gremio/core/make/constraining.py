@@ -1,8 +1,8 @@
-"""Making constraints, switching them and taking them away, without a part being moved by it."""
+"""Making constraints, and what they keep, without a part being moved by it."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Sequence
 from typing import assert_never, cast, get_args
 
 import numpy as np
@@ -13,19 +13,17 @@ from gremio.core.edit.change import must_have, without
 from gremio.core.edit.constraints import (
     add_constraint,
     change_constraint,
-    given_by_others,
-    given_keys,
-    remove_constraint,
     usual_name,
 )
 from gremio.core.edit.controls import set_values
-from gremio.core.edit.parts import remove_part, set_joint
+from gremio.core.edit.parts import set_joint
 from gremio.core.frames import IDENTITY, Frame, carried, frame_of, matrix, triple
 from gremio.core.mechanics import turns
 from gremio.core.plan.carrying import carriers
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import SCALES, freed, key
 from gremio.core.rig.constraints import CONSTRAINTS, adds_to, constraints_of, targets_of
+from gremio.core.rig.ids import ChannelKey, PartId, ThingId
 from gremio.core.rig.links import followers
 from gremio.core.rig.model import (
     Aim,
@@ -57,13 +55,13 @@ from gremio.core.solve.program import compile_rig
 def constrain(
     rig: Rig,
     kind: ConstraintKind,
-    part: str,
+    part: PartId,
     targets: Sequence[Target] = (),
     *,
     geometry: GeometryOf,
     keep: bool | None = None,
-    channels: Sequence[str] = (),
-) -> tuple[Rig, str]:
+    channels: Sequence[ChannelKey] = (),
+) -> tuple[Rig, ThingId]:
     """The rig with a constraint on a part (by id), and the constraint's id.
 
     geometry: finds the surface of a solid. keep: whether what is between part and target now is
@@ -76,7 +74,7 @@ def constrain(
     stood = _pose(rig, geometry)
     given: tuple[str, ...] = ()
     if kind == "reach":
-        gives = _chain(rig, part, stood)
+        gives: tuple[str, ...] = _chain(rig, part, stood)
     else:
         rig, gives, given = _with_freedoms(rig, part, kind, channels)
     bare = record.struct(usual_name(rig, kind, part), part, gives, freed=given)
@@ -98,7 +96,7 @@ def _pose(rig: Rig, geometry: GeometryOf) -> Pose:
 
 
 def _with_freedoms(
-    rig: Rig, part: str, kind: ConstraintKind, channels: Sequence[str]
+    rig: Rig, part: PartId, kind: ConstraintKind, channels: Sequence[str]
 ) -> tuple[Rig, tuple[str, ...], tuple[str, ...]]:
     """The rig with a part's joint given what a constraint needs where it leaves nothing of it;
     the names of the channels to give, and of those that the joint was given."""
@@ -122,7 +120,7 @@ def _with_freedoms(
     return set_joint(rig, part, changed), tuple(wanted), given
 
 
-def chain_of(rig: Rig, part: str) -> list[str]:
+def chain_of(rig: Rig, part: PartId) -> list[ChannelKey]:
     """Keys of the channels that move a part, its own and those of what carries it, from the
     ground outward; not its scales."""
     return [
@@ -133,7 +131,7 @@ def chain_of(rig: Rig, part: str) -> list[str]:
     ]
 
 
-def _chain(rig: Rig, part: str, pose: Pose) -> tuple[str, ...]:
+def _chain(rig: Rig, part: PartId, pose: Pose) -> tuple[ChannelKey, ...]:
     """Every joint from a part down to the ground that nothing else leads, by key."""
     channels = tuple(c for c in chain_of(rig, part) if c not in pose.program.drives)
     if not channels:
@@ -209,7 +207,7 @@ def _way_now(rig: Rig, constraint: RunAlong, pose: Pose) -> float:
 # ── what is kept between part and target ───────────────────────────
 
 
-def keep_offset(rig: Rig, constraint_id: str, pose: Pose) -> Rig:
+def keep_offset(rig: Rig, constraint_id: ThingId, pose: Pose) -> Rig:
     """The rig with a constraint that keeps what is between part and target in a pose, so that
     nothing moves: where a part stands on what it rides on, how far off it is, how it is turned.
 
@@ -243,7 +241,7 @@ def keep_offset(rig: Rig, constraint_id: str, pose: Pose) -> Rig:
     return change_constraint(rig, constraint_id, kept)
 
 
-def told_in(rig: Rig, constraint_id: str, by_share: bool) -> Rig:
+def told_in(rig: Rig, constraint_id: ThingId, by_share: bool) -> Rig:
     """The rig with the way along a path told as a share of its length, or in metres; the part
     stays where it is."""
     constraint = must_have(rig.constraints, constraint_id, "constraint")
@@ -257,7 +255,7 @@ def told_in(rig: Rig, constraint_id: str, by_share: bool) -> Rig:
     return set_values(replace(rig, at=without(rig.at, before)), {after: value})
 
 
-def snap(rig: Rig, constraint_id: str) -> Rig:
+def snap(rig: Rig, constraint_id: ThingId) -> Rig:
     """The rig with a constraint that keeps nothing between part and target: the part goes to
     its target, points straight at it, or stands as the path goes."""
     snapped = must_have(rig.constraints, constraint_id, "constraint")
@@ -278,7 +276,7 @@ def keeps_something(constraint: AnyConstraint) -> bool:
     return off or any(offset != IDENTITY for offset in offsets)
 
 
-def _mount(pose: Pose, part: str) -> Array:
+def _mount(pose: Pose, part: PartId) -> Array:
     """(4, 4) where a part stands with its own channels at home."""
     entry = pose.program.rig.parts[part]
     above = pose.frame_of(entry.parent)
@@ -299,7 +297,9 @@ def _kept(kind: ConstraintKind, frame: Array, target: Target, stands: Array) -> 
     return frame_of(turned)
 
 
-def _way_values(rig: Rig, constraint_id: str, constraint: RunAlong, pose: Pose) -> dict[str, float]:
+def _way_values(
+    rig: Rig, constraint_id: ThingId, constraint: RunAlong, pose: Pose
+) -> dict[ChannelKey, float]:
     way = _way_now(rig, constraint, pose)
     if constraint.by_share:
         whole = length(rig.paths[constraint.targets[0].path])
@@ -317,7 +317,7 @@ def _off_path(rig: Rig, constraint: RunAlong, pose: Pose, stands: Array) -> Fram
 
 def _kept_turn(
     rig: Rig,
-    constraint_id: str,
+    constraint_id: ThingId,
     constraint: Aim | Seat,
     stands: Array,
     geometry: GeometryOf,
@@ -355,95 +355,7 @@ def _kept_turn(
     return replace(constraint, offset=frame_of(turned))
 
 
-# ── on and off, and away ───────────────────────────────────────────
-
-
-def switch(rig: Rig, constraint_id: str, on: bool, pose: Pose) -> Rig:
-    """The rig with a constraint switched on or off, its part staying where it stands in the
-    pose: switched on, it keeps what is then between part and target."""
-    constraint = must_have(rig.constraints, constraint_id, "constraint")
-    if on == (not constraint.off):
-        return rig
-    if not on:
-        rig = set_values(rig, _standing(rig, constraint_id, pose))
-        return change_constraint(rig, constraint_id, replace(constraint, off=True))
-    rig = change_constraint(rig, constraint_id, replace(constraint, off=False))
-    return keep_offset(rig, constraint_id, pose)
-
-
-def _standing(rig: Rig, constraint_id: str, pose: Pose) -> dict[str, float]:
-    """Where the channels that a constraint gives stand, of those that a hand can put."""
-    program = pose.program
-    found = {}
-    for channel in given_keys(rig, constraint_id):
-        row = program.channel_row.get(channel)
-        if row is not None and program.inputs[row]:
-            found[channel] = pose.at(channel)
-    return found
-
-
-def release(rig: Rig, constraint_ids: Iterable[str], pose: Pose, *, leave: bool = True) -> Rig:
-    """The rig without some constraints. leave: their parts stay where they stand in the pose,
-    as plain placement; else they go home.
-
-    A joint is left as it was before the constraint: where it had been given channels, the place
-    goes into the mount.
-    """
-    for constraint_id in constraint_ids:
-        constraint = must_have(rig.constraints, constraint_id, "constraint")
-        standing = _standing(rig, constraint_id, pose)
-        given = given_keys(rig, constraint_id)
-        if leave:
-            rig = set_values(rig, standing)
-        else:
-            rig = replace(rig, at=without(rig.at, *given))
-        others = given_by_others(rig, constraint_id)
-        rig = remove_constraint(rig, constraint_id)
-        back = [c for c in constraint.freed if c not in others]
-        rig = _grounded_again(rig, constraint.part, back)
-    return rig
-
-
-def _grounded_again(rig: Rig, part: str, channels: list[str]) -> Rig:
-    """A part whose joint has what it was given no more; it stays where it is put."""
-    entry = rig.parts[part]
-    kept = tuple(c for c in entry.joint.freed if c not in channels)
-    joint = replace(entry.joint, freed=kept)
-    if joint == entry.joint:
-        return rig
-    values = {c: rig.at.get(key(part, c), 1.0 if c in SCALES else 0.0) for c in freed(entry.joint)}
-    try:
-        return set_joint(rig, part, joint, values)
-    except GremioError:
-        # A link uses one of them by now, so they stay.
-        return rig
-
-
-def remove_and_leave(rig: Rig, part: str, pose: Pose) -> Rig:
-    """The rig without a part and all that is mounted on it; what was constrained to it alone
-    stays where it stands in the pose."""
-    before = set(rig.constraints)
-    lost = before - set(remove_part(rig, part).constraints)
-    staying = [i for i in rig.constraints if i in lost and rig.constraints[i].part != part]
-    return remove_part(release(rig, staying, pose), part)
-
-
-def swapped(rig: Rig, constraint_id: str, pose: Pose) -> tuple[Rig, str]:
-    """The rig with part and target of a constraint the other way about, and its id. Refuses
-    where the first target is no part."""
-    constraint = must_have(rig.constraints, constraint_id, "constraint")
-    target = targets_of(constraint)[0] if targets_of(constraint) else Target()
-    if target.on is None or target.path:
-        raise GremioError(
-            "Only a part can be constrained, and the target is none. Choose another target first."
-        )
-    released = release(rig, [constraint_id], pose)
-    back = [Target(constraint.part)]
-    geometry = pose.program.geometry
-    return constrain(released, constraint.kind, target.on, back, geometry=geometry)
-
-
-def with_target(rig: Rig, constraint_id: str, target: Target, pose: Pose) -> Rig:
+def with_target(rig: Rig, constraint_id: ThingId, target: Target, pose: Pose) -> Rig:
     """The rig with one more target of a constraint; where the others are kept off the part, so
     is this one."""
     constraint = must_have(rig.constraints, constraint_id, "constraint")

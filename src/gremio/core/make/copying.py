@@ -10,10 +10,11 @@ from gremio.core.edit.parts import add_part, descendants
 from gremio.core.rig.channels import key, split
 from gremio.core.rig.constraints import constraints_of
 from gremio.core.rig.find import free_name, names_in
+from gremio.core.rig.ids import GROUND, ChannelKey, PartId, ThingId
 from gremio.core.rig.model import Aim, AnyConstraint, Path, Reach, Rig, Target, Targeted
 
 
-def copy_part(rig: Rig, part_id: str) -> tuple[Rig, str]:
+def copy_part(rig: Rig, part_id: PartId) -> tuple[Rig, PartId]:
     """The rig with a copy of a part and of all it carries, and the copy's id.
 
     The copy stands where the part stands, and has the same constraints; those that keep one of
@@ -21,42 +22,42 @@ def copy_part(rig: Rig, part_id: str) -> tuple[Rig, str]:
     is moved by hand.
     """
     must_have(rig.parts, part_id, "part")
-    copies: dict[str, str] = {}
+    copies: dict[PartId, PartId] = {}
     for old in (part_id, *sorted(descendants(rig, part_id), key=list(rig.parts).index)):
         part = rig.parts[old]
         name = free_name(names_in(rig), part.name)
-        parent = copies.get(part.parent or "", part.parent)
+        parent = copies.get(part.parent or GROUND, part.parent)
         rig, copies[old] = add_part(rig, replace(part, name=name, parent=parent))
-    at = {key(copies[o], c): v for k, v in rig.at.items() for o, c in [split(k)] if o in copies}
+    at = {_key_of_copy(k, copies): v for k, v in rig.at.items() if split(k)[0] in copies}
     rig = replace(rig, at={**rig.at, **at})
-    paths: dict[str, str] = {}
-    for old, path in list(rig.paths.items()):
+    paths: dict[ThingId, ThingId] = {}
+    for path_id, path in list(rig.paths.items()):
         if path.on in copies:
-            rig, paths[old] = _copy_path(rig, path, copies[path.on])
+            rig, paths[path_id] = _copy_path(rig, path, copies[path.on])
     for old in copies:
         for constraint_id in constraints_of(rig, old):
             rig = _copy_constraint(rig, constraint_id, copies, paths)
     return rig, copies[part_id]
 
 
-def _key_of_copy(channel: str, copies: dict[str, str]) -> str:
+def _key_of_copy(channel: ChannelKey, copies: dict[PartId, PartId]) -> ChannelKey:
     owner, name = split(channel)
-    return key(copies.get(owner, owner), name)
+    return key(copies.get(PartId(owner), owner), name)
 
 
-def _copy_path(rig: Rig, path: Path, on: str) -> tuple[Rig, str]:
+def _copy_path(rig: Rig, path: Path, on: PartId) -> tuple[Rig, ThingId]:
     rig, path_id = new_id(rig, "w")
     copy = replace(path, name=free_name(names_in(rig), path.name), on=on)
     return replace(rig, paths=with_entry(rig.paths, path_id, copy)), path_id
 
 
 def _copy_constraint(
-    rig: Rig, constraint_id: str, copies: dict[str, str], paths: dict[str, str]
+    rig: Rig, constraint_id: ThingId, copies: dict[PartId, PartId], paths: dict[ThingId, ThingId]
 ) -> Rig:
     constraint = rig.constraints[constraint_id]
 
     def moved(target: Target) -> Target:
-        on, path = copies.get(target.on or "", target.on), paths.get(target.path, target.path)
+        on, path = copies.get(target.on or GROUND, target.on), paths.get(target.path, target.path)
         return replace(target, on=on, path=path)
 
     part = copies[constraint.part]
@@ -66,7 +67,7 @@ def _copy_constraint(
     if isinstance(copy, Reach):
         copy = replace(
             copy,
-            channels=tuple(_key_of_copy(channel, copies) for channel in copy.channels),
+            channels=tuple(_key_of_copy(ChannelKey(channel), copies) for channel in copy.channels),
             stiffness={_key_of_copy(c, copies): v for c, v in copy.stiffness.items()},
         )
     if isinstance(copy, Targeted):

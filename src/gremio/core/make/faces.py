@@ -7,7 +7,9 @@ import math
 from gremio.core.edit.links import add_link
 from gremio.core.edit.parts import add_part
 from gremio.core.frames import tidy_frame, turn_of_angles
+from gremio.core.rig.channels import key
 from gremio.core.rig.find import free_name, names_in
+from gremio.core.rig.ids import ChannelKey
 from gremio.core.rig.model import Control, Joint, Part, Ratio, Rig, Shape
 from gremio.core.rig.solids import Ball, Box, Cylinder, Tube
 
@@ -25,7 +27,7 @@ def with_faces(rig: Rig) -> Rig:
     return rig
 
 
-def _with_face(rig: Rig, control: str, entry: Control) -> Rig:
+def _with_face(rig: Rig, control: ChannelKey, entry: Control) -> Rig:
     face = entry.face
     assert face is not None
     wide = face.size or _WIDE
@@ -63,4 +65,4 @@ def _with_face(rig: Rig, control: str, entry: Control) -> Rig:
         offset = -ratio * middle
         joint, channel = Joint("slide", "x"), "move x"
     rig, knob = add_part(rig, Part(name, base, joint=joint, shapes=shapes))
-    return add_link(rig, Ratio(control, f"{knob} {channel}", ratio, offset))[0]
+    return add_link(rig, Ratio(control, key(knob, channel), ratio, offset))[0]

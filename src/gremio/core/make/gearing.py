@@ -11,6 +11,7 @@ from gremio.core.arrays import Array
 from gremio.core.edit.parts import rigid_family
 from gremio.core.frames import matrix
 from gremio.core.mechanics import gears
+from gremio.core.rig.ids import PartId
 from gremio.core.rig.model import Rig
 from gremio.core.rig.solids import InternalGear, RackBar, SpurGear
 from gremio.core.solve.pose import Pose
@@ -22,8 +23,8 @@ class Gear(NamedTuple):
     """A toothed shape. body: id of the part that moves. part: that whose shape it is, the body
     itself or one fixed on it. shape: its index. frame: (4, 4) in the world."""
 
-    body: str
-    part: str
+    body: PartId
+    part: PartId
     shape: int
     solid: ToothedSolid
     frame: Array
@@ -50,7 +51,7 @@ def _unit(vector: Array) -> Array:
     return vector / np.linalg.norm(vector)
 
 
-def gears_of(rig: Rig, pose: Pose, part: str) -> list[Gear]:
+def gears_of(rig: Rig, pose: Pose, part: PartId) -> list[Gear]:
     """The gears and racks of a part and of what is fixed on it, as they stand in a pose."""
     return [
         Gear(part, member, index, shape.solid, pose.world(member) @ matrix(shape.place))

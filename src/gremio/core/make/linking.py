@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from gremio.core.edit.controls import set_values
+from gremio.core.rig.ids import ChannelKey
 from gremio.core.rig.model import Rig
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.backward import Hand, move
@@ -11,7 +12,7 @@ from gremio.core.solve.program import compile_rig
 
 
 def set_where_follower_stands(
-    rig: Rig, follower: str, stood: float, *, geometry: GeometryOf
+    rig: Rig, follower: ChannelKey, stood: float, *, geometry: GeometryOf
 ) -> Rig:
     """The rig with the input that leads a channel (by key) put so that the channel is where it
     stood (SI); as near as the link can bring it."""

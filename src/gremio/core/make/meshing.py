@@ -16,6 +16,7 @@ from gremio.core.mechanics import gears
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import split
 from gremio.core.rig.find import free_name, names_in
+from gremio.core.rig.ids import GROUND, PartId, ThingId
 from gremio.core.rig.model import Joint, Part, Ratio, Rig, Shape
 from gremio.core.rig.solids import InternalGear, RackBar, SpurGear
 from gremio.core.shape.geometry import GeometryOf
@@ -25,7 +26,7 @@ from gremio.core.solve.pose import Pose
 _GEARED = ("gear pair", "rack and pinion")
 
 
-def mesh_between(rig: Rig, pose: Pose, one: str, two: str) -> Mesh:
+def mesh_between(rig: Rig, pose: Pose, one: PartId, two: PartId) -> Mesh:
     """How the gears of two parts (by id) stand to each other. Raises GremioError when there
     is no gear on one of them, or their axes cross."""
     mesh = likeliest_mesh(gears_of(rig, pose, one), gears_of(rig, pose, two))
@@ -40,7 +41,7 @@ def mesh_between(rig: Rig, pose: Pose, one: str, two: str) -> Mesh:
 
 
 def interlock(
-    rig: Rig, fixed: str, moved: str, *, keep_place: bool = False, geometry: GeometryOf
+    rig: Rig, fixed: PartId, moved: PartId, *, keep_place: bool = False, geometry: GeometryOf
 ) -> Rig:
     """Place a part so that its teeth interlock with those of another, at home.
 
@@ -69,7 +70,7 @@ def _check_alike(rig: Rig, mesh: Mesh) -> None:
     )
 
 
-def _to_distance(mesh: Mesh, moved: str) -> Array:
+def _to_distance(mesh: Mesh, moved: PartId) -> Array:
     """(3,) shift in the world that brings a part to the right distance."""
     if not math.isfinite(mesh.right):
         raise GremioError(
@@ -88,13 +89,13 @@ def _to_distance(mesh: Mesh, moved: str) -> Array:
     return shift
 
 
-def _shift_part(rig: Rig, home: Pose, part: str, shift: Array) -> Rig:
+def _shift_part(rig: Rig, home: Pose, part: PartId, shift: Array) -> Rig:
     move = np.eye(4)
     move[:3, 3] = shift
     return _moved(rig, home, part, move)
 
 
-def _moved(rig: Rig, home: Pose, part: str, move: Array) -> Rig:
+def _moved(rig: Rig, home: Pose, part: PartId, move: Array) -> Rig:
     """A part moved by a (4, 4) of the world, at home."""
     entry = rig.parts[part]
     row = int(home.program.parents[home.program.part_row[part]])
@@ -103,7 +104,7 @@ def _moved(rig: Rig, home: Pose, part: str, move: Array) -> Rig:
     return change_part(rig, part, replace(entry, mount=mount))
 
 
-def _turn_to_phase(rig: Rig, home: Pose, mesh: Mesh, moved: str, *, geometry: GeometryOf) -> Rig:
+def _turn_to_phase(rig: Rig, home: Pose, mesh: Mesh, moved: PartId, *, geometry: GeometryOf) -> Rig:
     """Turn a gear, or slide a rack, by less than half a pitch until tooth meets space."""
     gear = mesh.one if mesh.one.body == moved else mesh.two
     error = phase_error(mesh)
@@ -139,7 +140,7 @@ def _one_pitch(gear: Gear, pitches: float) -> Array:
     return move
 
 
-def interlock_train(rig: Rig, start: str, *, geometry: GeometryOf) -> Rig:
+def interlock_train(rig: Rig, start: PartId, *, geometry: GeometryOf) -> Rig:
     """Place every gear that hangs together with a part by gear pairs and racks, one after
     another outward from it. What was placed stays where it is; where a loop closes, only the
     last is turned, and `inspect` tells when its teeth can't meet both."""
@@ -148,7 +149,7 @@ def interlock_train(rig: Rig, start: str, *, geometry: GeometryOf) -> Rig:
         for link in rig.links.values():
             if not isinstance(link, Ratio) or link.kind not in _GEARED:
                 continue
-            ends = [split(link.lead)[0], split(link.follower)[0]]
+            ends = [PartId(split(c)[0]) for c in (link.lead, link.follower)]
             if here not in ends:
                 continue
             other = ends[1] if ends[0] == here else ends[0]
@@ -158,7 +159,7 @@ def interlock_train(rig: Rig, start: str, *, geometry: GeometryOf) -> Rig:
     return rig
 
 
-def fit_by_shift(rig: Rig, one: str, two: str, *, geometry: GeometryOf) -> Rig:
+def fit_by_shift(rig: Rig, one: PartId, two: PartId, *, geometry: GeometryOf) -> Rig:
     """Give the smaller of two outside gears the profile shift with which they run at the
     distance they have. Raises GremioError when no shift from −0.5 to 1 does."""
     home = solve(all_home(rig), geometry=geometry)
@@ -186,13 +187,13 @@ def fit_by_shift(rig: Rig, one: str, two: str, *, geometry: GeometryOf) -> Rig:
 
 def make_mate(
     rig: Rig,
-    part: str,
+    part: PartId,
     teeth: int,
     *,
     inside: bool = False,
     distance: float | None = None,
     geometry: GeometryOf,
-) -> tuple[Rig, str]:
+) -> tuple[Rig, ThingId]:
     """Add a gear that runs with a part's gear, and a gear pair between them.
 
     part: id. teeth: of the mate. inside: an internal gear round it. distance: of the centres
@@ -218,7 +219,7 @@ def make_mate(
     if isinstance(solid, RackBar):
         frame[:3, 3] += frame[:3, 1] * module * teeth / 2
     else:
-        start = mesh_of(gear, Gear("", "", 0, mate, gear.frame)).right
+        start = mesh_of(gear, Gear(GROUND, GROUND, 0, mate, gear.frame)).right
         frame[:3, 3] += frame[:3, 0] * (start if distance is None else distance)
     joint = Joint("spin", "z")
     made = Part(

@@ -14,6 +14,7 @@ from gremio.core.mechanics.ratios import FIGURES, KINDS, arithmetic
 from gremio.core.plan.carrying import carriers
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import channel_kind, freed, key, main_channel, split
+from gremio.core.rig.ids import NOTHING, ChannelKey, PartId
 from gremio.core.rig.model import Ratio, RatioKind, Rig
 from gremio.core.rig.solids import InternalGear
 from gremio.core.solve.axes import channel_axis
@@ -32,13 +33,13 @@ class Proposal:
     the arm that carries one of the two.
     """
 
-    lead: str
-    follower: str
+    lead: ChannelKey
+    follower: ChannelKey
     kind: RatioKind
     figures: dict[str, float]
     way: int
     seen: str = ""
-    carrier: str = ""
+    carrier: ChannelKey = NOTHING
 
     @property
     def words(self) -> str:
@@ -62,7 +63,7 @@ class Proposal:
         return replace(self, kind=kind, figures=_usual(kind), seen="")
 
 
-def fitting_kinds(lead: str, follower: str) -> list[RatioKind]:
+def fitting_kinds(lead: ChannelKey, follower: ChannelKey) -> list[RatioKind]:
     """The kinds of ratio that could join two channels of parts (by key)."""
     pair = channel_kind(split(lead)[1]), channel_kind(split(follower)[1])
     return [kind for kind, kinds in KINDS.items() if pair in (kinds, kinds[::-1])]
@@ -73,20 +74,20 @@ def _usual(kind: RatioKind) -> dict[str, float]:
     return {figure.name: usual.get(figure.name.split()[-1], 0.2) for figure in FIGURES[kind]}
 
 
-def propose(rig: Rig, pose: Pose, lead: str, follower: str) -> Proposal | None:
+def propose(rig: Rig, pose: Pose, lead: PartId, follower: PartId) -> Proposal | None:
     """The ratio that the geometry of two parts proposes; None where it says nothing.
 
     lead, follower: ids of parts. pose: where they stand. Raises GremioError for a part that
     is grounded.
     """
-    channels = [_channel(rig, part) for part in (lead, follower)]
+    channels = _channel(rig, lead), _channel(rig, follower)
     mesh = likeliest_mesh(gears_of(rig, pose, lead), gears_of(rig, pose, follower))
     found = _of_gears(pose, mesh, *channels) if mesh is not None else None
     found = found or _of_round_things(rig, pose, *channels)
     return replace(found, carrier=_carrier(rig, *channels)) if found else None
 
 
-def _channel(rig: Rig, part: str) -> str:
+def _channel(rig: Rig, part: PartId) -> ChannelKey:
     entry = rig.parts[part]
     channel = main_channel(entry.joint)
     if not channel:
@@ -96,18 +97,18 @@ def _channel(rig: Rig, part: str) -> str:
     return key(part, channel)
 
 
-def _carrier(rig: Rig, lead: str, follower: str) -> str:
+def _carrier(rig: Rig, lead: ChannelKey, follower: ChannelKey) -> ChannelKey:
     """Key of the turn of an arm that carries one of two parts and not the other."""
-    ours, theirs = (carriers(rig, split(c)[0])[1:] for c in (lead, follower))
+    ours, theirs = (carriers(rig, PartId(split(c)[0]))[1:] for c in (lead, follower))
     for one, other, own in ((ours, theirs, follower), (theirs, ours, lead)):
         for arm in one:
             turns = [c for c in freed(rig.parts[arm].joint) if c.startswith("turn")]
             if arm not in other and arm != split(own)[0] and turns:
                 return key(arm, turns[0])
-    return ""
+    return NOTHING
 
 
-def _of_gears(pose: Pose, mesh: Mesh, lead: str, follower: str) -> Proposal | None:
+def _of_gears(pose: Pose, mesh: Mesh, lead: ChannelKey, follower: ChannelKey) -> Proposal | None:
     """What two toothed shapes propose; the way is that of both at the point of contact."""
     kinds = channel_kind(split(lead)[1]), channel_kind(split(follower)[1])
     one, two = mesh.one.solid, mesh.two.solid
@@ -149,7 +150,7 @@ def _contact(mesh: Mesh) -> Array:
     return one.centre + apart / size * one.radius
 
 
-def _way(pose: Pose, lead: str, follower: str, contact: Array) -> int:
+def _way(pose: Pose, lead: ChannelKey, follower: ChannelKey, contact: Array) -> int:
     """+1 when a positive move of the lead takes the contact where a positive move of the
     follower does."""
     speeds = []
@@ -160,11 +161,13 @@ def _way(pose: Pose, lead: str, follower: str, contact: Array) -> int:
     return 1 if float(speeds[0] @ speeds[1]) >= 0 else -1
 
 
-def _of_round_things(rig: Rig, pose: Pose, lead: str, follower: str) -> Proposal | None:
+def _of_round_things(
+    rig: Rig, pose: Pose, lead: ChannelKey, follower: ChannelKey
+) -> Proposal | None:
     """What drums, pulleys, wheels, pistons and screws propose."""
     kinds = channel_kind(split(lead)[1]), channel_kind(split(follower)[1])
-    joints = [rig.parts[split(c)[0]].joint for c in (lead, follower)]
-    across = [widest_round(rig, split(c)[0]) for c in (lead, follower)]
+    joints = [rig.parts[PartId(split(c)[0])].joint for c in (lead, follower)]
+    across = [widest_round(rig, PartId(split(c)[0])) for c in (lead, follower)]
     if kinds == ("angle", "angle") and all(across):
         same = channel_axis(pose, lead)[1] @ channel_axis(pose, follower)[1]
         if abs(same) < 0.99:
@@ -185,14 +188,19 @@ def _of_round_things(rig: Rig, pose: Pose, lead: str, follower: str) -> Proposal
         return None
     channels = (lead, follower)
     wheel, slide = channels[turning], channels[1 - turning]
-    if split(slide)[0] in carriers(rig, split(wheel)[0]):
+    if split(slide)[0] in carriers(rig, PartId(split(wheel)[0])):
         return _rolling(pose, lead, follower, wheel, slide, across[turning] / 2)
     figures = {"drum diameter": across[turning], "falls": 1.0}
     return Proposal(lead, follower, "winch", figures, 1)
 
 
 def _rolling(
-    pose: Pose, lead: str, follower: str, wheel: str, slide: str, radius: float
+    pose: Pose,
+    lead: ChannelKey,
+    follower: ChannelKey,
+    wheel: ChannelKey,
+    slide: ChannelKey,
+    radius: float,
 ) -> Proposal | None:
     """A wheel carried by what slides: it rolls on what lies below it."""
     _, axle = channel_axis(pose, wheel)

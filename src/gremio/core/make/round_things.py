@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import math
 
+from gremio.core.rig.ids import PartId
 from gremio.core.rig.model import Rig
 from gremio.core.rig.solids import AnySolid, Ball, Cylinder, Mesh, SpurGear, Tube
 
 _ALIKE = 0.03
 
 
-def widest_round(rig: Rig, part: str) -> float:
+def widest_round(rig: Rig, part: PartId) -> float:
     """Diameter of the widest round shape of a part (m); 0 when it has none."""
     return max((round_diameter(shape.solid) for shape in rig.parts[part].shapes), default=0.0)
 

@@ -17,7 +17,9 @@ from gremio.core.edit.parts import add_part, change_part, children, remove_part
 from gremio.core.frames import Frame, frame_of, matrix
 from gremio.core.mechanics.struts import fewest_bodies, limits, stage_shares, stage_starts
 from gremio.core.problem import GremioError
+from gremio.core.rig.channels import key
 from gremio.core.rig.find import free_name, names_in
+from gremio.core.rig.ids import PartId, ThingId
 from gremio.core.rig.model import Closure, Joint, Part, Ratio, Rig, Shape, Stops, Strut, Triple
 from gremio.core.rig.solids import Cylinder, Mesh, Tube
 from gremio.core.shape.geometry import GeometryOf
@@ -32,7 +34,7 @@ _STEPS = 121
 _LEAST = 1e-6
 
 # An eye of a strut: the part, None for the ground, and the place in its frame (m).
-Eye = tuple[str | None, Triple]
+Eye = tuple[PartId | None, Triple]
 
 
 @dataclass(frozen=True)
@@ -63,7 +65,7 @@ class Use:
 
 def make_strut(
     rig: Rig, one: Eye, two: Eye, lengths: tuple[float, ...] | None = None, *, geometry: GeometryOf
-) -> tuple[Rig, str]:
+) -> tuple[Rig, ThingId]:
     """The rig with a strut between two places, and its id; barrel at the first.
 
     lengths: of barrel, any stages, and rod (m); without them, such as fit the machine's travel,
@@ -128,7 +130,7 @@ def _fitting(
     return fewest_bodies(shortest, longest) or (0.62 * apart, 0.62 * apart)
 
 
-def with_bodies(rig: Rig, strut_id: str, lengths: tuple[float, ...]) -> Rig:
+def with_bodies(rig: Rig, strut_id: ThingId, lengths: tuple[float, ...]) -> Rig:
     """The rig with a strut whose bodies are so long (m): barrel, stages, rod. Stages are added,
     or taken out, so that there are as many as lengths."""
     strut = must_have(rig.struts, strut_id, "strut")
@@ -140,7 +142,7 @@ def with_bodies(rig: Rig, strut_id: str, lengths: tuple[float, ...]) -> Rig:
     while len(stages) < len(between):
         name = free_name(names_in(rig), f"{strut.name}, stage {len(stages) + 1}")
         rig, stage = add_part(rig, Part(name, strut.barrel, joint=Joint("slide", "x")))
-        rig, _ = add_link(rig, Ratio(f"{strut.rod} move x", f"{stage} move x", 1.0))
+        rig, _ = add_link(rig, Ratio(key(strut.rod, "move x"), key(stage, "move x"), 1.0))
         stages = (*stages, stage)
     changed = replace(
         strut, barrel_length=barrel, rod_length=rod, stages=stages, stage_lengths=tuple(between)
@@ -148,7 +150,7 @@ def with_bodies(rig: Rig, strut_id: str, lengths: tuple[float, ...]) -> Rig:
     return change_strut(rig, strut_id, changed)
 
 
-def change_strut(rig: Rig, strut_id: str, strut: Strut) -> Rig:
+def change_strut(rig: Rig, strut_id: ThingId, strut: Strut) -> Rig:
     """The rig with a strut in place of the one of this id: its bodies as long as it says, and
     the rod's stops where they end. Bodies that are meshes keep their shapes. Raises GremioError
     for a length that is not above zero."""
@@ -168,7 +170,7 @@ def change_strut(rig: Rig, strut_id: str, strut: Strut) -> Rig:
         entry = replace(rig.parts[stage], mount=Frame((start, 0.0, 0.0)))
         rig = _with_shapes(change_part(rig, stage, entry), stage, _stage(strut, k))
         for link_id, link in rig.links.items():
-            if isinstance(link, Ratio) and link.follower == f"{stage} move x":
+            if isinstance(link, Ratio) and link.follower == key(stage, "move x"):
                 rig = change_link(rig, link_id, replace(link, ratio=share))
                 break
     return replace(rig, struts=with_entry(rig.struts, strut_id, strut))
@@ -179,7 +181,7 @@ def body_lengths(strut: Strut) -> tuple[float, ...]:
     return (strut.barrel_length, *strut.stage_lengths, strut.rod_length)
 
 
-def _with_shapes(rig: Rig, part: str, shapes: tuple[Shape, ...]) -> Rig:
+def _with_shapes(rig: Rig, part: PartId, shapes: tuple[Shape, ...]) -> Rig:
     """A body with other shapes; one that is a mesh keeps its own."""
     entry = rig.parts[part]
     if any(isinstance(shape.solid, Mesh) for shape in entry.shapes):
@@ -187,7 +189,9 @@ def _with_shapes(rig: Rig, part: str, shapes: tuple[Shape, ...]) -> Rig:
     return change_part(rig, part, replace(entry, shapes=shapes))
 
 
-def with_shape_of(rig: Rig, strut_id: str, body: str, part: str, *, geometry: GeometryOf) -> Rig:
+def with_shape_of(
+    rig: Rig, strut_id: ThingId, body: PartId, part: PartId, *, geometry: GeometryOf
+) -> Rig:
     """The rig with a body of a strut, by its id, shaped as another part is, where that stands
     at home; the part itself goes. Raises GremioError for a part that carries others or is of
     the strut."""
@@ -258,7 +262,7 @@ def _rod(strut: Strut) -> tuple[Shape, ...]:
     )
 
 
-def remove_strut(rig: Rig, strut_id: str) -> Rig:
+def remove_strut(rig: Rig, strut_id: ThingId) -> Rig:
     """Take out a strut with its bodies."""
     strut = must_have(rig.struts, strut_id, "strut")
     return remove_part(remove_closure(rig, strut.closure), strut.barrel)
@@ -270,7 +274,7 @@ def eyes(rig: Rig, strut: Strut) -> tuple[Eye, Eye]:
     return (barrel.parent, barrel.mount.at), (closure.two, closure.at_two)
 
 
-def use_of(rig: Rig, strut_id: str, *, geometry: GeometryOf) -> Use:
+def use_of(rig: Rig, strut_id: ThingId, *, geometry: GeometryOf) -> Use:
     """What the machine asks of a strut over the whole travel of all that moves its ends: found
     by solving without the strut, so that nothing holds the machine back."""
     strut = must_have(rig.struts, strut_id, "strut")
@@ -304,13 +308,13 @@ def _where(values: Array, apart: Array, home: int, first: int, limit: float) -> 
 
 def _travel(
     rig: Rig, one: Eye, two: Eye, *, geometry: GeometryOf
-) -> tuple[float, float, list[tuple[str, Array, Array]]]:
+) -> tuple[float, float, list[tuple[ThingId, Array, Array]]]:
     """The shortest and the longest distance between two places over the range of every control
     that moves one of them, and the distances (control, values, distances)."""
     program = compile_rig(rig, geometry)
     home = evaluate(program, {})
     apart = _between(home, one, two)
-    found: list[tuple[str, Array, Array]] = []
+    found: list[tuple[ThingId, Array, Array]] = []
     for control, entry in rig.controls.items():
         if entry.low < entry.high and _moves(rig, led_parts(program, control), (one, two)):
             values = np.linspace(entry.low, entry.high, _STEPS)
@@ -326,7 +330,7 @@ def _between(poses: Poses, one: Eye, two: Eye) -> Array:
     return away
 
 
-def _moves(rig: Rig, led: set[str], ends: tuple[Eye, Eye]) -> bool:
+def _moves(rig: Rig, led: set[PartId], ends: tuple[Eye, Eye]) -> bool:
     for part, _ in ends:
         while part is not None:
             if part in led:
@@ -335,7 +339,7 @@ def _moves(rig: Rig, led: set[str], ends: tuple[Eye, Eye]) -> bool:
     return False
 
 
-def fitted(rig: Rig, strut_id: str, *, geometry: GeometryOf) -> Rig:
+def fitted(rig: Rig, strut_id: ThingId, *, geometry: GeometryOf) -> Rig:
     """The rig with a strut whose bodies do for the whole travel of its machine: a barrel and a
     rod, and stages where those alone can't.
 

@@ -18,6 +18,7 @@ from gremio.core.mechanics.profiles import value
 from gremio.core.problem import GremioError
 from gremio.core.rig.cams import SAME, sorted_stations
 from gremio.core.rig.channels import split
+from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
 from gremio.core.rig.links import members
 from gremio.core.rig.model import Cam, Follower, Rig, Station
 from gremio.core.rig.numbers import exists, full_label
@@ -36,13 +37,13 @@ class Lesson:
     stations of a cam that has none yet.
     """
 
-    lead: str
-    link: str = ""
-    changed: Mapping[str, float] = field(default_factory=dict)
+    lead: ChannelKey
+    link: ThingId = NOTHING
+    changed: Mapping[ChannelKey, float] = field(default_factory=dict)
     marks: tuple[float, ...] = ()
 
 
-def lesson_for(rig: Rig, thing: str, channel: str = "") -> Lesson:
+def lesson_for(rig: Rig, thing: ThingId, channel: ChannelKey = NOTHING) -> Lesson:
     """The lesson that goes on where something is: a cam, by id; what leads a cam; or what one
     leads. channel: key of the channel that leads a new cam when there is none yet.
 
@@ -75,7 +76,7 @@ def bench_rig(rig: Rig, lesson: Lesson) -> Rig:
     return remove_link(rig, lesson.link) if cam_taught(rig, lesson) else rig
 
 
-def answers(rig: Rig, lesson: Lesson, lead: float) -> dict[str, float]:
+def answers(rig: Rig, lesson: Lesson, lead: float) -> dict[ChannelKey, float]:
     """What the cam says of its followers at a value of its lead (SI, by channel key).
 
     Of a cam that adds to what its followers have, what comes of both.
@@ -90,7 +91,7 @@ def answers(rig: Rig, lesson: Lesson, lead: float) -> dict[str, float]:
     }
 
 
-def _base(rig: Rig, cam: Cam, channel: str) -> float:
+def _base(rig: Rig, cam: Cam, channel: ChannelKey) -> float:
     return rig.at.get(channel, 0.0) if cam.adds else 0.0
 
 
@@ -100,13 +101,13 @@ def lead_value(program: Program, rig: Rig, lesson: Lesson) -> float:
     return float(evaluate_channels(program, rig.at)[0][row, 0])
 
 
-def inputs(program: Program, rig: Rig, lesson: Lesson) -> dict[str, float]:
+def inputs(program: Program, rig: Rig, lesson: Lesson) -> dict[ChannelKey, float]:
     """Where everything is put while a cam is taught (SI, by channel key)."""
     said = answers(rig, lesson, lead_value(program, rig, lesson))
     return {**rig.at, **said, **lesson.changed}
 
 
-def moves_lead(program: Program, lesson: Lesson, channel: str) -> bool:
+def moves_lead(program: Program, lesson: Lesson, channel: ChannelKey) -> bool:
     """Whether an input, by key, is the lead or leads it."""
     waiting, seen = [lesson.lead], set()
     while waiting:
@@ -120,14 +121,14 @@ def moves_lead(program: Program, lesson: Lesson, channel: str) -> bool:
     return False
 
 
-def is_taught(program: Program, lesson: Lesson, channel: str) -> bool:
+def is_taught(program: Program, lesson: Lesson, channel: ChannelKey) -> bool:
     """Whether moving an input, by key, teaches it: a part's, and not what leads the lead, nor
     what only rolls along."""
     own = bool(split(channel)[1]) and channel not in program.growing
     return own and not moves_lead(program, lesson, channel)
 
 
-def put(program: Program, rig: Rig, lesson: Lesson, values: Mapping[str, float]) -> Lesson:
+def put(program: Program, rig: Rig, lesson: Lesson, values: Mapping[ChannelKey, float]) -> Lesson:
     """The lesson with channels put somewhere (SI by key); where the cam has them, they are not
     changed."""
     said = answers(rig, lesson, lead_value(program, rig, lesson))
@@ -138,7 +139,7 @@ def put(program: Program, rig: Rig, lesson: Lesson, values: Mapping[str, float])
     return replace(lesson, changed=changed)
 
 
-def dropped(lesson: Lesson, *channels: str) -> Lesson:
+def dropped(lesson: Lesson, *channels: ChannelKey) -> Lesson:
     """The lesson without some of what was changed; without any when none is named."""
     return replace(lesson, changed=without(lesson.changed, *channels) if channels else {})
 
@@ -182,12 +183,12 @@ def _with_new_followers(program: Program, rig: Rig, lesson: Lesson, cam: Cam) ->
     return rig
 
 
-def _stood(program: Program, rig: Rig, channel: str) -> float:
+def _stood(program: Program, rig: Rig, channel: ChannelKey) -> float:
     """Where a channel that no cam leads yet was put."""
     return rig.at.get(channel, float(program.home[program.channel_row[channel]]))
 
 
-def why_not_taught(program: Program, lesson: Lesson, channel: str) -> str:
+def why_not_taught(program: Program, lesson: Lesson, channel: ChannelKey) -> str:
     """Why moving a channel teaches nothing, and what to do."""
     rig = program.rig
     name = full_label(rig, channel)
@@ -206,7 +207,12 @@ def why_not_taught(program: Program, lesson: Lesson, channel: str) -> str:
 
 
 def teach(
-    rig: Rig, lead: str, at: float, values: Mapping[str, float], *, geometry: GeometryOf
+    rig: Rig,
+    lead: ChannelKey,
+    at: float,
+    values: Mapping[ChannelKey, float],
+    *,
+    geometry: GeometryOf,
 ) -> Rig:
     """Record a station from a script: at a value of a lead, the values of channels (SI by key).
 

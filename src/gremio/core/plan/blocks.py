@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from gremio.core.plan.loops import Loop
 from gremio.core.plan.trains import Train
+from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
 
 
 @dataclass(frozen=True)
@@ -19,10 +20,10 @@ class Block:
     something leads; that may have been written before as well.
     """
 
-    reads: tuple[str, ...]
-    writes: tuple[str, ...]
-    links: tuple[str, ...]
+    reads: tuple[ChannelKey, ...]
+    writes: tuple[ChannelKey, ...]
+    links: tuple[ThingId, ...]
     train: Train | None = None
     loop: Loop | None = None
-    constraint: str = ""
-    holds: str = ""
+    constraint: ThingId = NOTHING
+    holds: ChannelKey = NOTHING

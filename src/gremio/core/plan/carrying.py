@@ -4,20 +4,21 @@ from __future__ import annotations
 
 from gremio.core.problem import Note
 from gremio.core.rig.channels import freed, key
+from gremio.core.rig.ids import ChannelKey, PartId
 from gremio.core.rig.model import Rig
 
 
-def part_levels(rig: Rig) -> tuple[list[list[str]], list[Note]]:
+def part_levels(rig: Rig) -> tuple[list[list[PartId]], list[Note]]:
     """Part ids by their depth below the ground, and faults in the mounting.
 
     A part whose parent is missing, or that is mounted on itself in a ring, is computed
     as if it stood on the ground.
     """
     notes: list[Note] = []
-    depth: dict[str, int] = {}
+    depth: dict[PartId, int] = {}
     for part in rig.parts:
-        trail: list[str] = []
-        here: str | None = part
+        trail: list[PartId] = []
+        here: PartId | None = part
         while here is not None and here not in depth and here not in trail:
             trail.append(here)
             parent = rig.parts[here].parent
@@ -30,28 +31,28 @@ def part_levels(rig: Rig) -> tuple[list[list[str]], list[Note]]:
             notes.append(_mounted_on_itself(rig, trail[trail.index(here) :]))
         for step, name in enumerate(reversed(trail)):
             depth[name] = base + 1 + step
-    levels: list[list[str]] = [[] for _ in range(max(depth.values(), default=-1) + 1)]
+    levels: list[list[PartId]] = [[] for _ in range(max(depth.values(), default=-1) + 1)]
     for part in rig.parts:
         levels[depth[part]].append(part)
     return levels, notes
 
 
-def _lost_parent(rig: Rig, part: str) -> Note:
+def _lost_parent(rig: Rig, part: PartId) -> Note:
     name = rig.parts[part].name
     text = f"{name} is mounted on a part that is not in the rig. Choose another on its Card."
     return Note("parent-missing", name, text)
 
 
-def _mounted_on_itself(rig: Rig, ring: list[str]) -> Note:
+def _mounted_on_itself(rig: Rig, ring: list[PartId]) -> Note:
     names = [rig.parts[part].name for part in ring]
     chain = " is mounted on ".join([*names, names[0]])
     text = f"{chain}: a ring of parts has no ground to stand on. Mount one of them elsewhere."
     return Note("parent-cycle", names[0], text)
 
 
-def carriers(rig: Rig, part: str | None) -> list[str]:
+def carriers(rig: Rig, part: PartId | None) -> list[PartId]:
     """Ids of a part and of all that carries it, the part first; none for the ground."""
-    found: list[str] = []
+    found: list[PartId] = []
     here = part
     while here is not None and here in rig.parts and here not in found:
         found.append(here)
@@ -59,6 +60,6 @@ def carriers(rig: Rig, part: str | None) -> list[str]:
     return found
 
 
-def free_keys(rig: Rig, part: str) -> list[str]:
+def free_keys(rig: Rig, part: PartId) -> list[ChannelKey]:
     """Keys of the channels that a part's joint frees."""
     return [key(part, channel) for channel in freed(rig.parts[part].joint)]

@@ -16,6 +16,7 @@ from gremio.core.rig.constraints import (
     targets_of,
     wrong_with,
 )
+from gremio.core.rig.ids import GROUND, ChannelKey, ThingId
 from gremio.core.rig.model import AnyConstraint, Constraint, Rig
 from gremio.core.rig.numbers import exists, label, numbers_of
 
@@ -47,11 +48,12 @@ def constraint_blocks(rig: Rig, notes: list[Note]) -> list[Block]:
     return blocks
 
 
-def given_by(rig: Rig, constraint: Constraint) -> list[str]:
+def given_by(rig: Rig, constraint: Constraint) -> list[ChannelKey]:
     """Keys of the channels that a constraint gives, as far as joints free them."""
     if constraint.kind == "reach":
         chain = carriers(rig, constraint.part)
-        return [c for c in constraint.channels if split(c)[0] in chain and exists(rig, c)]
+        keys = map(ChannelKey, constraint.channels)
+        return [c for c in keys if split(c)[0] in chain and exists(rig, c)]
     free = freed(rig.parts[constraint.part].joint)
     return [key(constraint.part, c) for c in constraint.channels if c in free]
 
@@ -62,7 +64,9 @@ def _rides_on(rig: Rig, constraint: Constraint) -> bool:
     return any(moved & set(carriers(rig, target)) for target in parts_of(rig, constraint))
 
 
-def _constraint_reads(rig: Rig, constraint_id: str, constraint: AnyConstraint) -> Iterable[str]:
+def _constraint_reads(
+    rig: Rig, constraint_id: ThingId, constraint: AnyConstraint
+) -> Iterable[ChannelKey]:
     """Keys of the channels that a constraint depends on: its own numbers, what moves its
     targets and what carries its part, and what it looks at of the part itself."""
     # What moves it along comes before how much it counts.
@@ -77,11 +81,11 @@ def _constraint_reads(rig: Rig, constraint_id: str, constraint: AnyConstraint) -
     yield from (c for c in free_keys(rig, constraint.part) if split(c)[1] in looked_at)
     if constraint.kind == "seat":
         # The surface follows the dimensions of its solids.
-        on = targets_of(constraint)[0].on or ""
+        on = targets_of(constraint)[0].on or GROUND
         yield from (c for c in numbers_of(rig, on) if split(c)[1].startswith("shape "))
 
 
-def tied_to_itself(rig: Rig, constraint: Constraint, through: list[str]) -> Note:
+def tied_to_itself(rig: Rig, constraint: Constraint, through: list[ChannelKey]) -> Note:
     """The note on a constraint that would run after itself. through: keys of the channels that
     lead each other round; none where a target is carried by what the constraint moves."""
     told = constraint_words(rig, constraint)

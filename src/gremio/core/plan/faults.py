@@ -8,6 +8,7 @@ from gremio.core.plan.trains import Fault
 from gremio.core.problem import Note
 from gremio.core.rig.channels import split
 from gremio.core.rig.constraints import constraint_words
+from gremio.core.rig.ids import ChannelKey, PartId, ThingId
 from gremio.core.rig.links import followers, link_label, members
 from gremio.core.rig.model import Link, Rig
 from gremio.core.rig.numbers import full_label, label
@@ -40,11 +41,11 @@ def loop_notes(rig: Rig, loops: list[Loop]) -> list[Note]:
     return notes
 
 
-def lost_channel(rig: Rig, link: Link, channel: str) -> Note:
+def lost_channel(rig: Rig, link: Link, channel: ChannelKey) -> Note:
     """A link refers to a channel that is not there, or grounded."""
     owner, name = split(channel)
     if owner in rig.parts and name:
-        part = rig.parts[owner].name
+        part = rig.parts[PartId(owner)].name
         text = (
             f"{name} of {part} is grounded: its joint does not allow it. "
             f"Change the joint of {part}, or {_let_go(rig, link)}."
@@ -64,7 +65,7 @@ def _let_go(rig: Rig, link: Link) -> str:
     )
 
 
-def led_twice(rig: Rig, channel: str, first: Link, second: Link) -> Note:
+def led_twice(rig: Rig, channel: ChannelKey, first: Link, second: Link) -> Note:
     """Two links set one channel."""
     name = label(rig, channel)
     text = (
@@ -74,7 +75,7 @@ def led_twice(rig: Rig, channel: str, first: Link, second: Link) -> Note:
     return Note("led-twice", name, text)
 
 
-def leads_itself(rig: Rig, ring: list[str]) -> Note:
+def leads_itself(rig: Rig, ring: list[ChannelKey]) -> Note:
     """Links in a ring. ring: the channels by which they lead each other."""
     names = [label(rig, channel) for channel in ring]
     chain = " leads ".join([*names, names[0]])
@@ -82,10 +83,10 @@ def leads_itself(rig: Rig, ring: list[str]) -> Note:
     return Note("link-cycle", names[0], text)
 
 
-def train_note(rig: Rig, fault: Fault, one_way: dict[str, list[str]]) -> Note:
+def train_note(rig: Rig, fault: Fault, one_way: dict[ChannelKey, list[ThingId]]) -> Note:
     """What is wrong with a row of a train. one_way: ids of the one-way links, by channel."""
     link = rig.links.get(fault.link)
-    name = label(rig, followers(link)[0]) if link else rig.parts[fault.link].name
+    name = label(rig, followers(link)[0]) if link else rig.parts[PartId(fault.link)].name
     told = link_label(rig, link) if link else f"the screw {name}"
     if fault.kind == "twice":
         own = members(link) if link else ()
@@ -113,7 +114,7 @@ def train_note(rig: Rig, fault: Fault, one_way: dict[str, list[str]]) -> Note:
     return Note("train-locked", name, text)
 
 
-def _driver_label(rig: Rig, driver: str, one_way: dict[str, list[str]]) -> str:
+def _driver_label(rig: Rig, driver: ChannelKey, one_way: dict[ChannelKey, list[ThingId]]) -> str:
     ids = one_way.get(driver)
     if ids:
         return link_label(rig, rig.links[ids[0]])
@@ -124,7 +125,7 @@ def _driver_label(rig: Rig, driver: str, one_way: dict[str, list[str]]) -> str:
     return link_label(rig, by[0]) if by else label(rig, driver)
 
 
-def stop_in_loop(rig: Rig, stop: str, channel: str) -> Note:
+def stop_in_loop(rig: Rig, stop: ChannelKey, channel: ChannelKey) -> Note:
     """The stop (key) of a channel that a closed linkage is solved for is led."""
     name = full_label(rig, stop)
     text = (
@@ -144,7 +145,7 @@ def holds_its_lead(rig: Rig, link: Link) -> Note:
     return Note("led-stop", names, text)
 
 
-def led_teeth(rig: Rig, channel: str, ratio: Link) -> Note:
+def led_teeth(rig: Rig, channel: ChannelKey, ratio: Link) -> Note:
     """A dimension of teeth is led, and a ratio counts them."""
     name = full_label(rig, channel)
     text = (

@@ -9,6 +9,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from gremio.core.plan.blocks import Block
+from gremio.core.rig.ids import ChannelKey
 
 
 @dataclass(frozen=True)
@@ -31,7 +32,7 @@ def islands_of(levels: Iterable[Iterable[Block]]) -> tuple[Island, ...]:
             i = group[i]
         return i
 
-    writer: dict[str, int] = {}
+    writer: dict[ChannelKey, int] = {}
     for i, block in enumerate(blocks):
         for channel in block.writes:
             if channel in writer:

@@ -13,6 +13,7 @@ from gremio.core.frames import Frame, carried, matrix
 from gremio.core.plan.carrying import carriers
 from gremio.core.plan.joints import APPLIED, joint_matrix, outer_matrix
 from gremio.core.rig.channels import freed, key, split
+from gremio.core.rig.ids import GROUND, ChannelKey, PartId, ThingId
 from gremio.core.rig.model import Closure, Rig
 
 # Singular values below this share of the greatest are taken as nothing.
@@ -34,35 +35,35 @@ class Loop:
     too many.
     """
 
-    closures: tuple[str, ...]
-    parts: tuple[str, ...]
-    channels: tuple[str, ...]
-    given: tuple[str, ...]
-    free: tuple[str, ...]
-    found: tuple[str, ...]
+    closures: tuple[ThingId, ...]
+    parts: tuple[PartId, ...]
+    channels: tuple[ChannelKey, ...]
+    given: tuple[ChannelKey, ...]
+    free: tuple[ChannelKey, ...]
+    found: tuple[ChannelKey, ...]
     gruebler: int
     mobility: int
     surplus: int
 
 
-def sides(rig: Rig, closure: Closure) -> tuple[list[str], list[str]]:
+def sides(rig: Rig, closure: Closure) -> tuple[list[PartId], list[PartId]]:
     """The parts that move the first point against what carries both, and those that move the
     second, each from the part toward the ground."""
     one, two = carriers(rig, closure.one), carriers(rig, closure.two)
     return [p for p in one if p not in two], [p for p in two if p not in one]
 
 
-def moving(rig: Rig, part: str) -> list[str]:
+def moving(rig: Rig, part: PartId) -> list[ChannelKey]:
     """Keys of the channels that a part's joint frees, in the order applied; not its scales."""
     free = freed(rig.parts[part].joint)
     return [key(part, name) for name in APPLIED if name in free and not name.startswith("scale")]
 
 
-def find_loops(rig: Rig, given: Container[str], computing: Iterable[str]) -> list[Loop]:
+def find_loops(rig: Rig, given: Container[ChannelKey], computing: Iterable[str]) -> list[Loop]:
     """The loops of a rig. given: keys of channels that other links set. computing: ids of the
     parts, every one after what carries it."""
     order = {part: i for i, part in enumerate(computing)}
-    groups: list[tuple[set[str], set[str]]] = []
+    groups: list[tuple[set[ThingId], set[PartId]]] = []
     for closure_id, closure in rig.closures.items():
         if not is_sound(rig, closure):
             continue
@@ -92,7 +93,7 @@ def is_sound(rig: Rig, closure: Closure) -> bool:
 
 
 def _loop(
-    rig: Rig, closures: tuple[str, ...], parts: tuple[str, ...], given: Container[str]
+    rig: Rig, closures: tuple[ThingId, ...], parts: tuple[PartId, ...], given: Container[ChannelKey]
 ) -> Loop:
     channels = tuple(c for part in parts for c in moving(rig, part))
     led = tuple(c for c in channels if c in given)
@@ -127,7 +128,10 @@ def _rank(jacobian: Array) -> int:
 
 
 def _at_a_usual_place(
-    rig: Rig, closures: tuple[str, ...], parts: tuple[str, ...], channels: tuple[str, ...]
+    rig: Rig,
+    closures: tuple[ThingId, ...],
+    parts: tuple[PartId, ...],
+    channels: tuple[ChannelKey, ...],
 ) -> Array:
     """The Jacobian where the loop is closed next to home, or a little aside where its rank is
     greater there: a linkage that is stretched out at home is not more mobile for it."""
@@ -141,11 +145,11 @@ def _at_a_usual_place(
 
 def _closed_near(
     rig: Rig,
-    closures: tuple[str, ...],
-    parts: tuple[str, ...],
-    channels: tuple[str, ...],
-    values: dict[str, float],
-) -> dict[str, float]:
+    closures: tuple[ThingId, ...],
+    parts: tuple[PartId, ...],
+    channels: tuple[ChannelKey, ...],
+    values: dict[ChannelKey, float],
+) -> dict[ChannelKey, float]:
     """Values (SI by key) near to some at which a loop is closed, by Gauss-Newton steps of least
     length; as near as it comes where it can't be."""
     for _ in range(_CLOSING):
@@ -160,7 +164,7 @@ def _closed_near(
     return values
 
 
-def _gap(closure: Closure, frames: Mapping[str, Array]) -> Array:
+def _gap(closure: Closure, frames: Mapping[PartId, Array]) -> Array:
     here, there, ways = points_of(closure, frames)
     gap: Array = ways @ (here - there)
     return gap
@@ -172,19 +176,21 @@ def _frame(frame: Frame) -> Array:
     return matrix(frame)
 
 
-def frames_in_loop(rig: Rig, parts: Iterable[str], values: Mapping[str, float]) -> dict[str, Array]:
+def frames_in_loop(
+    rig: Rig, parts: Iterable[PartId], values: Mapping[ChannelKey, float]
+) -> dict[PartId, Array]:
     """(4, 4) frames of parts as seen from what carries all of them. values: SI by key; home
     where one is absent."""
-    frames: dict[str, Array] = {}
+    frames: dict[PartId, Array] = {}
     for part in parts:
         entry = rig.parts[part]
-        above = frames.get(entry.parent or "", np.eye(4))
+        above = frames.get(entry.parent or GROUND, np.eye(4))
         joint = joint_matrix(_values_of(rig, part, values))
         frames[part] = above @ _frame(entry.mount) @ joint @ _frame(entry.own)
     return frames
 
 
-def _values_of(rig: Rig, part: str, values: Mapping[str, float]) -> dict[str, float]:
+def _values_of(rig: Rig, part: PartId, values: Mapping[ChannelKey, float]) -> dict[str, float]:
     own = {}
     for name in freed(rig.parts[part].joint):
         usual = 1.0 if name.startswith("scale") else 0.0
@@ -192,11 +198,11 @@ def _values_of(rig: Rig, part: str, values: Mapping[str, float]) -> dict[str, fl
     return own
 
 
-def points_of(closure: Closure, frames: Mapping[str, Array]) -> tuple[Array, Array, Array]:
+def points_of(closure: Closure, frames: Mapping[PartId, Array]) -> tuple[Array, Array, Array]:
     """(3,) the two points of a closure, and (2, 3) the directions in which they must meet: for
     a pin all three, (3, 3)."""
     one = frames.get(closure.one, np.eye(4))
-    two = frames.get(closure.two or "", np.eye(4))
+    two = frames.get(closure.two or GROUND, np.eye(4))
     here = carried(one, closure.at_one)
     there = carried(two, closure.at_two)
     if closure.kind == "pin":
@@ -213,7 +219,9 @@ def across(axis: Array) -> Array:
     return np.stack([one, np.cross(along, one)])
 
 
-def gaps(rig: Rig, closures: Iterable[str], frames: Mapping[str, Array]) -> dict[str, float]:
+def gaps(
+    rig: Rig, closures: Iterable[ThingId], frames: Mapping[PartId, Array]
+) -> dict[ThingId, float]:
     """How far apart each closure is (m)."""
     found = {}
     for closure in closures:
@@ -223,10 +231,10 @@ def gaps(rig: Rig, closures: Iterable[str], frames: Mapping[str, Array]) -> dict
 
 def jacobian_of(
     rig: Rig,
-    closures: tuple[str, ...],
-    parts: tuple[str, ...],
-    channels: tuple[str, ...],
-    values: Mapping[str, float],
+    closures: tuple[ThingId, ...],
+    parts: tuple[PartId, ...],
+    channels: tuple[ChannelKey, ...],
+    values: Mapping[ChannelKey, float],
 ) -> Array:
     """(m, channels) how the gaps of closures change with each channel (m/m, m/rad)."""
     frames = frames_in_loop(rig, parts, values)
@@ -252,12 +260,16 @@ def jacobian_of(
 
 
 def _where_it_works(
-    rig: Rig, frames: Mapping[str, Array], channel: str, values: Mapping[str, float]
+    rig: Rig,
+    frames: Mapping[PartId, Array],
+    channel: ChannelKey,
+    values: Mapping[ChannelKey, float],
 ) -> tuple[Array, Array]:
     """(3,) origin and (3,) axis of a channel, by key, as seen from what carries the loop."""
-    part, name = split(channel)
+    owner, name = split(channel)
+    part = PartId(owner)
     entry = rig.parts[part]
-    frame = frames.get(entry.parent or "", np.eye(4)) @ _frame(entry.mount)
+    frame = frames.get(entry.parent or GROUND, np.eye(4)) @ _frame(entry.mount)
     if len(freed(entry.joint)) > 1:
         frame = frame @ outer_matrix(_values_of(rig, part, values), name)
     return frame[:3, 3], frame[:3, "xyz".index(name[-1])]
@@ -270,7 +282,7 @@ def _cross(a: Array, b: Array) -> Array:
 
 
 def _gruebler(
-    rig: Rig, closures: tuple[str, ...], channels: tuple[str, ...], jacobian: Array
+    rig: Rig, closures: tuple[ThingId, ...], channels: tuple[ChannelKey, ...], jacobian: Array
 ) -> int:
     """Mobility by counting: the freedoms of the joints less what each closure takes.
 
@@ -284,7 +296,7 @@ def _gruebler(
     return len(channels) - takes
 
 
-def _is_plane(jacobian: Array, rig: Rig, closures: tuple[str, ...]) -> bool:
+def _is_plane(jacobian: Array, rig: Rig, closures: tuple[ThingId, ...]) -> bool:
     """Whether every point stays in one plane: its gaps change in two directions only."""
     if not all(rig.closures[c].kind == "pin" for c in closures):
         return _rank(jacobian) <= sum(1 + (rig.closures[c].kind == "pin") for c in closures)
@@ -296,7 +308,7 @@ def closure_label(rig: Rig, closure: Closure) -> str:
     """A closure as people call it: "the pin of Rod and Crosshead"."""
     names = [
         rig.parts[p].name if p in rig.parts else "the ground"
-        for p in (closure.one, closure.two or "")
+        for p in (closure.one, closure.two or GROUND)
     ]
     word = "pin" if closure.kind == "pin" else "rail"
     return f"the {word} of {names[0]} and {names[1]}"

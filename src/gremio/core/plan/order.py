@@ -30,6 +30,7 @@ from gremio.core.problem import Note
 from gremio.core.remembered import Bounded
 from gremio.core.rig.cams import cam_without
 from gremio.core.rig.channels import freed, key, split
+from gremio.core.rig.ids import ChannelKey, PartId, ThingId
 from gremio.core.rig.links import (
     adds,
     followers,
@@ -66,7 +67,7 @@ class Arrangement:
 
     levels: tuple[tuple[Block, ...], ...]
     notes: tuple[Note, ...]
-    stops: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    stops: dict[ChannelKey, tuple[ChannelKey, ...]] = field(default_factory=dict)
 
     @cached_property
     def islands(self) -> tuple[Island, ...]:
@@ -92,10 +93,10 @@ def arrange(rig: Rig) -> Arrangement:
     return _ARRANGED.of(made_from, lambda _places: (rig, _arrange(rig)))[1]
 
 
-def _arrange(rig: Rig, without: frozenset[str] = frozenset()) -> Arrangement:
+def _arrange(rig: Rig, without: frozenset[ThingId] = frozenset()) -> Arrangement:
     """without: ids of links that lead a stop from what it holds; they are left out."""
     notes: list[Note] = []
-    links: dict[str, Link] = {}
+    links: dict[ThingId, Link] = {}
     for link_id, whole in rig.links.items():
         if link_id in without:
             notes.append(holds_its_lead(rig, whole))
@@ -115,7 +116,7 @@ def _arrange(rig: Rig, without: frozenset[str] = frozenset()) -> Arrangement:
     given = [*one_way, *(c for block in held for c in block.writes)]
     # A control leads, unless a link leads it.
     led = {c for i, link in links.items() if not adds(link) for c in leads_to[i]}
-    leading = [control for control in rig.controls if control not in led]
+    leading = [c for c in map(key, rig.controls) if c not in led]
     rows = _screw_rows(rig)
     for link_id, link in links.items():
         if isinstance(link, Ratio | Planetary) and _is_mutual(link, added):
@@ -163,7 +164,7 @@ def _arrange(rig: Rig, without: frozenset[str] = frozenset()) -> Arrangement:
     return Arrangement(_levelled(blocks), tuple(notes), in_force)
 
 
-def _leave_out_led_teeth(rig: Rig, links: dict[str, Link], notes: list[Note]) -> None:
+def _leave_out_led_teeth(rig: Rig, links: dict[ThingId, Link], notes: list[Note]) -> None:
     """A ratio between teeth counts them once: their dimensions can't be led besides."""
     geared = {
         split(channel)[0]: link
@@ -179,10 +180,10 @@ def _leave_out_led_teeth(rig: Rig, links: dict[str, Link], notes: list[Note]) ->
                 links.pop(link_id, None)
 
 
-def led_stops(rig: Rig, led: Iterable[str]) -> dict[str, tuple[str, ...]]:
+def led_stops(rig: Rig, led: Iterable[ChannelKey]) -> dict[ChannelKey, tuple[ChannelKey, ...]]:
     """Of channels whose stops, or the ends of whose range, are led: the keys of those ends, by
     the channel's key. led: keys of what links lead."""
-    found: dict[str, tuple[str, ...]] = {}
+    found: dict[ChannelKey, tuple[ChannelKey, ...]] = {}
     for channel in led:
         owner, name = split(channel)
         end, middle, held = name.partition(" stop ")
@@ -195,12 +196,14 @@ def led_stops(rig: Rig, led: Iterable[str]) -> dict[str, tuple[str, ...]]:
 
 
 def _one_way(
-    links: dict[str, Link], added: set[str], twice: Callable[[str, Link, Link], None]
-) -> dict[str, list[str]]:
+    links: dict[ThingId, Link],
+    added: set[ChannelKey],
+    twice: Callable[[ChannelKey, Link, Link], None],
+) -> dict[ChannelKey, list[ThingId]]:
     """Ids of the links that run one way only, by the channel they give: cams, formulas,
     rolling wheels, what adds, and ratios onto a channel that something is added to. twice: is
     told of a channel that two of them set."""
-    found: dict[str, list[str]] = {}
+    found: dict[ChannelKey, list[ThingId]] = {}
     for link_id, link in links.items():
         if _is_mutual(link, added):
             continue
@@ -216,7 +219,7 @@ def _one_way(
     return {channel: ids for channel, ids in found.items() if ids}
 
 
-def _is_mutual(link: Link, added: Container[str]) -> bool:
+def _is_mutual(link: Link, added: Container[ChannelKey]) -> bool:
     """Whether a link works both ways alike. A ratio of zero does not, nor one onto a channel
     that something is added to."""
     if isinstance(link, Ratio) and (link.adds or link.ratio == 0.0 or link.follower in added):
@@ -224,7 +227,7 @@ def _is_mutual(link: Link, added: Container[str]) -> bool:
     return record_of(link).both_ways
 
 
-def train_row(rig: Rig, link_id: str, link: Ratio | Planetary) -> Row:
+def train_row(rig: Rig, link_id: ThingId, link: Ratio | Planetary) -> Row:
     """What a ratio, or a planetary set (Willis' equation), says of its channels.
 
     With a carrier, turns are counted as seen from it: a member that does not ride on the
@@ -237,9 +240,9 @@ def train_row(rig: Rig, link_id: str, link: Ratio | Planetary) -> Row:
     if link.carrier:
         arm = split(link.carrier)[0]
         share = 0.0
-        if arm not in carriers(rig, split(link.follower)[0]):
+        if arm not in carriers(rig, PartId(split(link.follower)[0])):
             share -= 1.0
-        if arm not in carriers(rig, split(link.lead)[0]):
+        if arm not in carriers(rig, PartId(split(link.lead)[0])):
             share += link.ratio
         if share:
             factors[link.carrier] = share
@@ -247,11 +250,11 @@ def train_row(rig: Rig, link_id: str, link: Ratio | Planetary) -> Row:
 
 
 def _leading_all_the_same(
-    rig: Rig, rows: list[Row], driven: list[str], led: Container[str]
-) -> list[str]:
+    rig: Rig, rows: list[Row], driven: list[ChannelKey], led: Container[ChannelKey]
+) -> list[ChannelKey]:
     """The led controls that lead their train all the same, for nothing else does: any member of a
     train can be turned, and a control is what a hand turns first."""
-    candidates = [control for control in rig.controls if control in led]
+    candidates = [c for c in map(key, rig.controls) if c in led]
     if not candidates:
         return []
     known = set(driven)
@@ -275,7 +278,7 @@ def _screw_rows(rig: Rig) -> list[Row]:
 
 
 def _loops(
-    rig: Rig, trains: list[Train], one_way: Container[str], added: Container[str]
+    rig: Rig, trains: list[Train], one_way: Container[ChannelKey], added: Container[ChannelKey]
 ) -> list[Loop]:
     """The closed linkages. What other links lead is given in them; a train without a lead of
     its own is led by what a loop gives it."""
@@ -296,14 +299,16 @@ def _loop_block(loop: Loop) -> Block:
     return Block((*loop.given, *loop.free), loop.found, loop.closures, loop=loop)
 
 
-def _train_block(train: Train, stops: Mapping[str, tuple[str, ...]]) -> Block:
+def _train_block(train: Train, stops: Mapping[ChannelKey, tuple[ChannelKey, ...]]) -> Block:
     ends = [end for channel in train.shares for end in stops.get(channel, ())]
     return Block(
         (*train.inputs, *ends), tuple(train.shares), tuple(row.link for row in train.rows), train
     )
 
 
-def _link_block(rig: Rig, channel: str, ids: list[str], one_way: dict[str, list[str]]) -> Block:
+def _link_block(
+    rig: Rig, channel: ChannelKey, ids: list[ThingId], one_way: dict[ChannelKey, list[ThingId]]
+) -> Block:
     reads = dict.fromkeys(c for i in ids for c in channels_read(rig, rig.links[i]))
     for link in (rig.links[i] for i in ids):
         # A carriage sets out along its heading: where a link sets that, it comes first.
@@ -313,10 +318,10 @@ def _link_block(rig: Rig, channel: str, ids: list[str], one_way: dict[str, list[
     return Block(tuple(reads), (channel,), tuple(ids))
 
 
-def _graph(blocks: list[Block]) -> tuple[dict[int, set[int]], dict[str, int]]:
+def _graph(blocks: list[Block]) -> tuple[dict[int, set[int]], dict[ChannelKey, int]]:
     """Which blocks each block comes after, and the last block to write each channel. One that
     changes what another wrote comes after that."""
-    writer: dict[str, int] = {}
+    writer: dict[ChannelKey, int] = {}
     graph: dict[int, set[int]] = {i: set() for i in range(len(blocks))}
     for i, block in enumerate(blocks):
         for channel in block.writes:
@@ -328,7 +333,7 @@ def _graph(blocks: list[Block]) -> tuple[dict[int, set[int]], dict[str, int]]:
     return graph, writer
 
 
-def _ring(blocks: list[Block]) -> list[tuple[Block, str]]:
+def _ring(blocks: list[Block]) -> list[tuple[Block, ChannelKey]]:
     """Blocks that lead each other round in a ring, each with the channel by which it leads the
     next; [] when there is none."""
     graph, writer = _graph(blocks)
@@ -343,7 +348,7 @@ def _ring(blocks: list[Block]) -> list[tuple[Block, str]]:
     return []
 
 
-def _leading(block: Block, after: Block, index: int, writer: dict[str, int]) -> str:
+def _leading(block: Block, after: Block, index: int, writer: dict[ChannelKey, int]) -> ChannelKey:
     """The channel by which a block leads the one after it."""
     read = (c for c in after.reads if writer.get(c) == index)
     return next(read, block.writes[0])
@@ -382,13 +387,13 @@ def _lost(rig: Rig, link: Link) -> Note | None:
             return lost_channel(rig, link, name)
     every = (*leading, *led)
     if len(set(every)) < len(every) and not isinstance(link, Formula):
-        name = label(rig, led[0])
-        text = f"{name} leads itself by {link_label(rig, link)}. Remove the link."
-        return Note("link-cycle", name, text)
+        told = label(rig, led[0])
+        text = f"{told} leads itself by {link_label(rig, link)}. Remove the link."
+        return Note("link-cycle", told, text)
     if isinstance(link, Rolling) and link.path and link.path not in rig.paths:
         text = f"{link_label(rig, link)} follows a path that is not in the rig. Remove the link."
         return Note("link-lost", label(rig, led[0]), text)
     if wrong := wrong_numbers(rig, link):
-        name = label(rig, led[0]) if led else ""
-        return Note("link-wrong", name, f"{link_label(rig, link)} is left out. {wrong}")
+        told = label(rig, led[0]) if led else ""
+        return Note("link-wrong", told, f"{link_label(rig, link)} is left out. {wrong}")
     return None

@@ -13,21 +13,23 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Literal, NamedTuple
 
+from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
+
 _ZERO = 1e-12
 
 
 class Row(NamedTuple):
     """Σ factor · channel = constant. link: id of the link, or of the screw, that says so."""
 
-    factors: dict[str, float]
+    factors: dict[ChannelKey, float]
     constant: float
-    link: str
+    link: ThingId
 
 
 class Share(NamedTuple):
     """What a member is: Σ factor · input + constant."""
 
-    factors: dict[str, float]
+    factors: dict[ChannelKey, float]
     constant: float
 
 
@@ -41,10 +43,10 @@ class Fault(NamedTuple):
     """
 
     kind: Literal["locked", "disagrees", "twice"]
-    link: str
-    loop: tuple[str, ...] = ()
+    link: ThingId
+    loop: tuple[ChannelKey, ...] = ()
     factor: float = 1.0
-    drivers: tuple[str, ...] = ()
+    drivers: tuple[ChannelKey, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -55,12 +57,14 @@ class Train:
     other member, from the inputs. rows: those that hold, in the order given.
     """
 
-    inputs: tuple[str, ...]
-    shares: dict[str, Share]
+    inputs: tuple[ChannelKey, ...]
+    shares: dict[ChannelKey, Share]
     rows: tuple[Row, ...]
 
 
-def solve_trains(rows: Iterable[Row], driven: Iterable[str]) -> tuple[list[Train], list[Fault]]:
+def solve_trains(
+    rows: Iterable[Row], driven: Iterable[ChannelKey]
+) -> tuple[list[Train], list[Fault]]:
     """The trains that rows make, and the rows that are at fault.
 
     driven: channels whose value is decided elsewhere (controls, followers of cams); they
@@ -91,25 +95,25 @@ def solve_trains(rows: Iterable[Row], driven: Iterable[str]) -> tuple[list[Train
 class _Classes:
     """Channels that are multiples of one another: each is weight · root + constant."""
 
-    def __init__(self, driven: Iterable[str]) -> None:
+    def __init__(self, driven: Iterable[ChannelKey]) -> None:
         self._driven = set(driven)
-        self._above: dict[str, tuple[str, float, float]] = {}
-        self.driver: dict[str, str] = {}
-        self.fixed: dict[str, float] = {}
-        self._beside: dict[str, list[str]] = {}
+        self._above: dict[ChannelKey, tuple[ChannelKey, float, float]] = {}
+        self.driver: dict[ChannelKey, ChannelKey] = {}
+        self.fixed: dict[ChannelKey, float] = {}
+        self._beside: dict[ChannelKey, list[ChannelKey]] = {}
 
     @property
-    def channels(self) -> list[str]:
+    def channels(self) -> list[ChannelKey]:
         """Every channel met, in order."""
         return list(self._above)
 
-    def find(self, channel: str) -> tuple[str, float, float]:
+    def find(self, channel: ChannelKey) -> tuple[ChannelKey, float, float]:
         """Root, weight and constant of a channel."""
         if channel not in self._above:
             self._above[channel] = (channel, 1.0, 0.0)
             if channel in self._driven:
                 self.driver[channel] = channel
-        trail: list[str] = []
+        trail: list[ChannelKey] = []
         here = channel
         while self._above[here][0] != here:
             trail.append(here)
@@ -145,7 +149,11 @@ class _Classes:
         return None
 
     def _close(
-        self, row: Row, ends: tuple[str, str], weights: tuple[float, float], rest: float
+        self,
+        row: Row,
+        ends: tuple[ChannelKey, ChannelKey],
+        weights: tuple[float, float],
+        rest: float,
     ) -> Fault | None:
         total = weights[0] + weights[1]
         size = abs(weights[0]) + abs(weights[1])
@@ -158,9 +166,9 @@ class _Classes:
         self.fixed[root] = rest / total
         return Fault("locked", row.link, loop, -weights[0] / weights[1])
 
-    def way(self, start: str, end: str) -> tuple[str, ...]:
+    def way(self, start: ChannelKey, end: ChannelKey) -> tuple[ChannelKey, ...]:
         """The channels from one to another along rows of two, both ends included."""
-        before = {start: ""}
+        before: dict[ChannelKey, ChannelKey] = {start: NOTHING}
         waiting = deque([start])
         while waiting:
             here = waiting.popleft()
@@ -176,9 +184,9 @@ class _Classes:
         return tuple(reversed(trail))
 
 
-def _in_classes(row: Row, classes: _Classes) -> tuple[dict[str, float], float]:
+def _in_classes(row: Row, classes: _Classes) -> tuple[dict[ChannelKey, float], float]:
     """A row with each channel written as a multiple of its class's root."""
-    factors: dict[str, float] = {}
+    factors: dict[ChannelKey, float] = {}
     constant = row.constant
     for channel, factor in row.factors.items():
         root, weight, shift = classes.find(channel)
@@ -192,12 +200,12 @@ def _in_classes(row: Row, classes: _Classes) -> tuple[dict[str, float], float]:
 
 def _eliminate(
     rows: list[Row], classes: _Classes
-) -> tuple[dict[str, Share], list[Fault], list[Row]]:
+) -> tuple[dict[ChannelKey, Share], list[Fault], list[Row]]:
     """Solve rows of three among the classes: Gauss and Jordan, driven classes never solved for.
 
     Returns the classes solved for, the rows at fault, and the rows that hold.
     """
-    pivots: dict[str, Share] = {}
+    pivots: dict[ChannelKey, Share] = {}
     faults: list[Fault] = []
     held: list[Row] = []
     for row in rows:
@@ -233,11 +241,14 @@ def _eliminate(
 
 
 def _substituted(
-    factors: Mapping[str, float], constant: float, pivots: Mapping[str, Share], sign: float = 1.0
-) -> tuple[dict[str, float], float]:
+    factors: Mapping[ChannelKey, float],
+    constant: float,
+    pivots: Mapping[ChannelKey, Share],
+    sign: float = 1.0,
+) -> tuple[dict[ChannelKey, float], float]:
     """Factors with solved classes replaced. sign: 1 where the constant stands on the other
     side of the equation, −1 where it stands on the same."""
-    result: dict[str, float] = {}
+    result: dict[ChannelKey, float] = {}
     for root, factor in factors.items():
         if root in pivots:
             share = pivots[root]
@@ -250,10 +261,10 @@ def _substituted(
     return {r: f for r, f in result.items() if abs(f) > _ZERO * max(size, 1.0)}, constant
 
 
-def _trains(classes: _Classes, pivots: dict[str, Share], rows: list[Row]) -> list[Train]:
-    shares: dict[str, Share] = {}
-    inputs: dict[str, str] = {}
-    scales: dict[str, tuple[float, float]] = {}
+def _trains(classes: _Classes, pivots: dict[ChannelKey, Share], rows: list[Row]) -> list[Train]:
+    shares: dict[ChannelKey, Share] = {}
+    inputs: dict[ChannelKey, ChannelKey] = {}
+    scales: dict[ChannelKey, tuple[float, float]] = {}
     for channel in classes.channels:
         root, weight, constant = classes.find(channel)
         if root in classes.fixed:
@@ -282,10 +293,12 @@ def _trains(classes: _Classes, pivots: dict[str, Share], rows: list[Row]) -> lis
 
 
 def _from_inputs(
-    share: Share, inputs: Mapping[str, str], scales: Mapping[str, tuple[float, float]]
+    share: Share,
+    inputs: Mapping[ChannelKey, ChannelKey],
+    scales: Mapping[ChannelKey, tuple[float, float]],
 ) -> Share:
     """A share of roots as a share of the channels that stand for them."""
-    factors: dict[str, float] = {}
+    factors: dict[ChannelKey, float] = {}
     constant = share.constant
     for root, factor in share.factors.items():
         weight, shift = scales[root]
@@ -294,11 +307,13 @@ def _from_inputs(
     return Share(factors, constant)
 
 
-def _grouped(shares: dict[str, Share], inputs: list[str], rows: list[Row]) -> list[Train]:
+def _grouped(
+    shares: dict[ChannelKey, Share], inputs: list[ChannelKey], rows: list[Row]
+) -> list[Train]:
     """Apart what has nothing to do with each other."""
-    group: dict[str, str] = {}
+    group: dict[ChannelKey, ChannelKey] = {}
 
-    def head(channel: str) -> str:
+    def head(channel: ChannelKey) -> ChannelKey:
         trail = []
         while group.setdefault(channel, channel) != channel:
             trail.append(channel)
@@ -311,13 +326,13 @@ def _grouped(shares: dict[str, Share], inputs: list[str], rows: list[Row]) -> li
         first, *others = row.factors
         for other in others:
             group[head(other)] = head(first)
-    members: dict[str, dict[str, Share]] = {}
+    members: dict[ChannelKey, dict[ChannelKey, Share]] = {}
     for channel, share in shares.items():
         members.setdefault(head(channel), {})[channel] = share
-    of_inputs: dict[str, list[str]] = {}
+    of_inputs: dict[ChannelKey, list[ChannelKey]] = {}
     for channel in inputs:
         of_inputs.setdefault(head(channel), []).append(channel)
-    of_rows: dict[str, list[Row]] = {}
+    of_rows: dict[ChannelKey, list[Row]] = {}
     for row in rows:
         of_rows.setdefault(head(next(iter(row.factors))), []).append(row)
     return [

@@ -6,6 +6,7 @@ from collections.abc import Container, Iterable
 
 from msgspec.structs import replace
 
+from gremio.core.rig.ids import ChannelKey
 from gremio.core.rig.model import Cam, Follower, ProfileKind, Ratio, Station
 
 # Stations nearer to each other than this stand at the same lead value (SI).
@@ -18,8 +19,8 @@ def sorted_stations(stations: Iterable[Station]) -> tuple[Station, ...]:
 
 
 def cam_through(
-    lead: str,
-    follower: str,
+    lead: ChannelKey,
+    follower: ChannelKey,
     points: Iterable[tuple[float, float]],
     profile: ProfileKind = "smooth",
 ) -> Cam:
@@ -44,7 +45,7 @@ def cam_without(cam: Cam, channels: Container[str]) -> Cam:
     )
 
 
-def told(cam: Cam, channel: str) -> list[tuple[float, float]]:
+def told(cam: Cam, channel: ChannelKey) -> list[tuple[float, float]]:
     """The (lead, follower) values of the stations that speak of a follower (SI)."""
     return [(s.lead, s.values[channel]) for s in cam.stations if channel in s.values]
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 import functools
 
 from gremio.core.quantity import USUAL_UNIT, Kind
+from gremio.core.rig.ids import ChannelKey, ThingId, thing
 from gremio.core.rig.model import Axis, Joint, JointKind, Part, RepeatAlong
 
 MOVES = ("move x", "move y", "move z")
@@ -86,15 +87,15 @@ def grounded(joint: Joint) -> tuple[str, ...]:
     return tuple(name for name in CHANNELS if name not in freed(joint))
 
 
-def key(owner: str, channel: str = "") -> str:
+def key(owner: ThingId, channel: str = "") -> ChannelKey:
     """The key of a part's channel, or of a control."""
-    return f"{owner} {channel}" if channel else owner
+    return ChannelKey(f"{owner} {channel}" if channel else owner)
 
 
-def split(channel_key: str) -> tuple[str, str]:
+def split(channel_key: ChannelKey) -> tuple[ThingId, str]:
     """Owner id and channel name of a key; the name is "" for a control."""
     owner, _, channel = channel_key.partition(" ")
-    return owner, channel
+    return thing(owner), channel
 
 
 def channel_kind(channel: str) -> Kind:

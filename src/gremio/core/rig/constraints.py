@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterable
 from typing import NamedTuple
 
 from gremio.core.rig.channels import MOVES, SCALES, TURNS
+from gremio.core.rig.ids import PartId, ThingId
 from gremio.core.rig.model import (
     Aim,
     AnyConstraint,
@@ -192,9 +193,9 @@ def all_targets(constraint: Constraint) -> tuple[Target, ...]:
     return targets_of(constraint)
 
 
-def parts_of(rig: Rig, constraint: Constraint) -> list[str]:
+def parts_of(rig: Rig, constraint: Constraint) -> list[PartId]:
     """Ids of the parts that a constraint keeps its part to, those that carry its paths too."""
-    found: dict[str, None] = {}
+    found: dict[PartId, None] = {}
     for target in all_targets(constraint):
         path = rig.paths.get(target.path)
         on = path.on if path is not None else target.on
@@ -203,7 +204,7 @@ def parts_of(rig: Rig, constraint: Constraint) -> list[str]:
     return list(found)
 
 
-def constraints_of(rig: Rig, part: str) -> list[str]:
+def constraints_of(rig: Rig, part: PartId) -> list[ThingId]:
     """Ids of the constraints that give channels of a part."""
     return [i for i, constraint in rig.constraints.items() if constraint.part == part]
 

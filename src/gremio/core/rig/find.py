@@ -4,35 +4,39 @@ from __future__ import annotations
 
 import difflib
 from collections.abc import Iterable, Mapping
+from typing import TypeVar
 
 from gremio.core.problem import NotFound
 from gremio.core.rig.channels import freed, key
+from gremio.core.rig.ids import ChannelKey, PartId, ThingId
 from gremio.core.rig.model import Rig
 from gremio.core.rig.numbers import OWNERS, Named, Owner, full_label
 from gremio.core.rig.things import THINGS
 
+Id = TypeVar("Id", bound=ThingId)
 
-def part_id(rig: Rig, name: str) -> str:
+
+def part_id(rig: Rig, name: str) -> PartId:
     """Id of the part of this name. Raises NotFound with the nearest names."""
     return _id_of(rig.parts, name, "part")
 
 
-def control_id(rig: Rig, name: str) -> str:
+def control_id(rig: Rig, name: str) -> ThingId:
     """Id of the control of this name. Raises NotFound with the nearest names."""
     return _id_of(rig.controls, name, "control")
 
 
-def path_id(rig: Rig, name: str) -> str:
+def path_id(rig: Rig, name: str) -> ThingId:
     """Id of the path of this name. Raises NotFound with the nearest names."""
     return _id_of(rig.paths, name, "path")
 
 
-def constraint_id(rig: Rig, name: str) -> str:
+def constraint_id(rig: Rig, name: str) -> ThingId:
     """Id of the constraint of this name. Raises NotFound with the nearest names."""
     return _id_of(rig.constraints, name, "constraint")
 
 
-def channel_key(rig: Rig, name: str) -> str:
+def channel_key(rig: Rig, name: str) -> ChannelKey:
     """Key of a number by its name: a control's, "Upper gate, east turn z", "Lamp ride grip",
     "Gate low stop", "Rivet count".
 
@@ -40,7 +44,7 @@ def channel_key(rig: Rig, name: str) -> str:
     """
     for control, entry in rig.controls.items():
         if entry.name == name:
-            return control
+            return key(control)
     for owner in OWNERS:
         for thing, named in owner.things(rig).items():
             if name.startswith(named.name) and (found := _number_of(rig, owner, thing, name)):
@@ -48,9 +52,9 @@ def channel_key(rig: Rig, name: str) -> str:
     raise NotFound(_nothing_called(name, "control or free channel", _all_names(rig)))
 
 
-def _number_of(rig: Rig, owner: Owner, thing: str, name: str) -> str:
-    """Key of the number of a thing that is called by a name; "" where it has none."""
-    part = rig.parts.get(thing)
+def _number_of(rig: Rig, owner: Owner, thing: ThingId, name: str) -> ChannelKey | None:
+    """Key of the number of a thing that is called by a name; None where it has none."""
+    part = rig.parts.get(PartId(thing))
     if part is not None and part.name == name and len(freed(part.joint)) == 1:
         return key(thing, freed(part.joint)[0])
     for number in owner.names(rig, thing):
@@ -58,7 +62,7 @@ def _number_of(rig: Rig, owner: Owner, thing: str, name: str) -> str:
         spelled = f"{owner.things(rig)[thing].name} {number}"
         if name in (full_label(rig, called), spelled):
             return called
-    return ""
+    return None
 
 
 def free_name(taken: Iterable[str], wanted: str) -> str:
@@ -72,7 +76,7 @@ def free_name(taken: Iterable[str], wanted: str) -> str:
     return f"{wanted} {number}"
 
 
-def named_things(rig: Rig) -> dict[str, Mapping[str, Named]]:
+def named_things(rig: Rig) -> dict[str, Mapping[ThingId, Named]]:
     """Everything that has a name, by id, and by the word for what it is: one space of names, so
     that no formula, script or person can mistake one for another."""
     return {one.word: one.of(rig) for one in THINGS if one.named}
@@ -83,11 +87,7 @@ def names_in(rig: Rig) -> set[str]:
     return {thing.name for things in named_things(rig).values() for thing in things.values()}
 
 
-def _id_of(
-    things: Mapping[str, Named],
-    name: str,
-    what: str,
-) -> str:
+def _id_of(things: Mapping[Id, Named], name: str, what: str) -> Id:
     for thing_id, thing in things.items():
         if thing.name == name:
             return thing_id

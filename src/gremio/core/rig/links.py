@@ -9,6 +9,7 @@ from typing import Any, NamedTuple, TypeVar
 
 from gremio.core.rig import link_numbers
 from gremio.core.rig.channels import key
+from gremio.core.rig.ids import ChannelKey
 from gremio.core.rig.model import (
     Cam,
     Driving,
@@ -29,12 +30,12 @@ _REFERENCE = re.compile(r"\{([^{}]*)\}")
 
 
 @functools.lru_cache(maxsize=65536)
-def references(text: str) -> tuple[str, ...]:
+def references(text: str) -> tuple[ChannelKey, ...]:
     """What a formula's text refers to, in braces, each once, in order."""
     return tuple(dict.fromkeys(_REFERENCE.findall(text)))
 
 
-def _one(link: Any) -> tuple[str, ...]:
+def _one(link: Any) -> tuple[ChannelKey, ...]:
     return (link.follower,)
 
 
@@ -80,8 +81,8 @@ class LinkRecord(NamedTuple):
 
     struct: type[Any]
     word: Callable[[Any], str]
-    followers: Callable[[Any], tuple[str, ...]]
-    leads: Callable[[Any], tuple[str, ...]]
+    followers: Callable[[Any], tuple[ChannelKey, ...]]
+    leads: Callable[[Any], tuple[ChannelKey, ...]]
     adds: Callable[[Any], bool]
     told: Callable[[Rig, Any], str] = _from_to
     wrong: Callable[[Rig, Any], str] = _nothing
@@ -161,17 +162,17 @@ def record_of(link: Link) -> LinkRecord:
     return _RECORD_OF[type(link)]
 
 
-def followers(link: Link) -> tuple[str, ...]:
+def followers(link: Link) -> tuple[ChannelKey, ...]:
     """The keys of the channels that a link leads."""
     return _RECORD_OF[type(link)].followers(link)
 
 
-def leads(link: Link) -> tuple[str, ...]:
+def leads(link: Link) -> tuple[ChannelKey, ...]:
     """The keys of the channels that lead in a link; of a formula, all it refers to."""
     return _RECORD_OF[type(link)].leads(link)
 
 
-def members(link: Link) -> tuple[str, ...]:
+def members(link: Link) -> tuple[ChannelKey, ...]:
     """All that a link refers to."""
     return (*leads(link), *followers(link))
 

@@ -12,6 +12,22 @@ from typing import Literal
 from gremio.core.frames import IDENTITY, Frame, Triple
 from gremio.core.quantity import Kind
 from gremio.core.rig.data import Data
+from gremio.core.rig.ids import NOTHING, ChannelKey, PartId, ThingId
+from gremio.core.rig.linked import (
+    Beyond,
+    Cam,
+    Driving,
+    Follower,
+    Formula,
+    Link,
+    LinkKind,
+    Planetary,
+    ProfileKind,
+    Ratio,
+    RatioKind,
+    Rolling,
+    Station,
+)
 from gremio.core.rig.solids import AnySolid
 from gremio.core.rig.tied import (
     Aim,
@@ -53,32 +69,6 @@ JointKind = Literal[
     "planar",
     "free",
 ]
-RatioKind = Literal[
-    "plain",
-    "gear pair",
-    "bevel pair",
-    "worm",
-    "rack and pinion",
-    "belt",
-    "chain",
-    "lead screw",
-    "winch",
-    "hydraulic pair",
-    "rolling wheel",
-]
-ProfileKind = Literal[
-    "smooth",
-    "straight",
-    "free",
-    "dwell",
-    "harmonic",
-    "cycloidal",
-    "3-4-5",
-    "4-5-6-7",
-    "modified sine",
-    "modified trapezoid",
-]
-Beyond = Literal["hold", "carry on", "repeat"]
 PathKind = Literal["polyline", "spline", "arc", "circle", "wrap"]
 RepeatAlong = Literal["line", "circle", "path"]
 StandIn = Literal["box", "hull", "outline", "full"]
@@ -134,7 +124,7 @@ class Repeat(Data, frozen=True):
     axis: Axis = "x"
     count: int = 2
     pitch: float = 0.0
-    path: str = ""
+    path: ThingId = NOTHING
 
 
 class Part(Data, frozen=True):
@@ -150,7 +140,7 @@ class Part(Data, frozen=True):
     """
 
     name: str
-    parent: str | None = None
+    parent: PartId | None = None
     mount: Frame = IDENTITY
     joint: Joint = Joint()
     stops: dict[str, Stops] = {}
@@ -171,7 +161,7 @@ class Face(Data, frozen=True):
     one looks. hidden: it is not shown. exported: it goes along in exports.
     """
 
-    on: str | None = None
+    on: PartId | None = None
     at: Triple = (0.0, 0.0, 0.0)
     turn: Triple = (0.0, 0.0, 0.0)
     fixed: bool = False
@@ -201,7 +191,7 @@ class Control(Data, frozen=True):
     make: ControlMake = "slider"
     springs: bool = False
     positions: tuple[str, ...] = ()
-    across: str = ""
+    across: ThingId = NOTHING
     scale: tuple[float, float] | None = None
     label: LabelSide = "left"
     face: Face | None = None
@@ -211,111 +201,7 @@ class KeptPose(Data, frozen=True):
     """Where the whole Desk stood, kept under a name. values: SI, by id of the control."""
 
     name: str
-    values: dict[str, float]
-
-
-class Ratio(Data, frozen=True, tag_field="link", tag="ratio"):
-    """follower = ratio · lead + offset, all in SI.
-
-    kind: what gives the proportion. carrier: key of the turn of an arm that carries one of
-    the two; the ratio then holds as seen from the arm. adds: it adds to what the follower
-    has otherwise.
-    """
-
-    lead: str
-    follower: str
-    ratio: float
-    offset: float = 0.0
-    kind: RatioKind = "plain"
-    carrier: str = ""
-    adds: bool = False
-
-
-class Planetary(Data, frozen=True, tag_field="link", tag="planetary"):
-    """Three members with two freedoms: sun + ratio · ring = (1 + ratio) · carrier (Willis).
-
-    ratio: teeth of the ring ÷ teeth of the sun; 1 for a differential of bevel gears.
-    """
-
-    sun: str
-    ring: str
-    carrier: str
-    ratio: float
-    offset: float = 0.0
-
-
-class Follower(Data, frozen=True):
-    """One channel that a cam leads, and the profile between its stations, where a station
-    says nothing else."""
-
-    channel: str
-    profile: ProfileKind = "smooth"
-
-
-class Station(Data, frozen=True):
-    """A recorded position of a cam: the lead's value and the followers' values (SI).
-
-    spans: the profile from here to the next station that speaks of a follower, by follower.
-    slopes: how steep a free profile runs through here (SI for each SI), by follower.
-    """
-
-    lead: float
-    values: dict[str, float]
-    spans: dict[str, ProfileKind] = {}
-    slopes: dict[str, float] = {}
-
-
-class Cam(Data, frozen=True, tag_field="link", tag="cam"):
-    """Maps one lead to followers through stations, kept in the order of the lead.
-
-    before, after: what it does before the first and after the last station.
-    """
-
-    lead: str
-    followers: tuple[Follower, ...]
-    stations: tuple[Station, ...]
-    adds: bool = False
-    before: Beyond = "hold"
-    after: Beyond = "hold"
-
-
-class Formula(Data, frozen=True, tag_field="link", tag="formula"):
-    """follower = what the text says, with ids in braces: "{p3 turn z} * 12/32"."""
-
-    follower: str
-    text: str
-    adds: bool = False
-
-
-class Rolling(Data, frozen=True, tag_field="link", tag="rolling"):
-    """A wheel that rolls without slip: its turn grows by the distance it goes ÷ radius.
-
-    follower: key of the wheel's turn. radius: m. path: id of a path along which the
-    distance is measured; "" measures it along the wheel's own heading.
-    """
-
-    follower: str
-    radius: float
-    path: str = ""
-
-
-class Driving(Data, frozen=True, tag_field="link", tag="driving"):
-    """A carriage that goes along its own heading, which its steering turns.
-
-    body: id of a part with a planar joint about z. travel: key of the way gone (m).
-    steering: key of the steering angle in the middle of the steered axle; "" goes straight.
-    wheelbase: m. axle: how far before the body's own zero the unsteered axle is (m).
-    """
-
-    body: str
-    travel: str
-    steering: str = ""
-    wheelbase: float = 1.0
-    axle: float = 0.0
-
-
-Link = Ratio | Planetary | Cam | Formula | Rolling | Driving
-LinkKind = Literal["ratio", "planetary", "cam", "formula", "rolling", "driving"]
+    values: dict[ThingId, float]
 
 
 class Anchor(Data, frozen=True):
@@ -326,7 +212,7 @@ class Anchor(Data, frozen=True):
     changes; −1 for a plain point.
     """
 
-    part: str
+    part: PartId
     at: Triple = (0.0, 0.0, 0.0)
     shape: int = -1
     feature: int = -1
@@ -358,7 +244,7 @@ class Path(Data, frozen=True):
     name: str
     points: tuple[Triple, ...]
     closed: bool = False
-    on: str | None = None
+    on: PartId | None = None
     kind: PathKind = "polyline"
     radii: tuple[float, ...] = ()
 
@@ -386,18 +272,18 @@ class Rig(Data, frozen=True):
     """
 
     name: str = "Untitled"
-    parts: dict[str, Part] = {}
-    controls: dict[str, Control] = {}
-    links: dict[str, Link] = {}
-    sources: dict[str, Source] = {}
-    measures: dict[str, Measure] = {}
-    paths: dict[str, Path] = {}
-    closures: dict[str, Closure] = {}
-    struts: dict[str, Strut] = {}
-    constraints: dict[str, AnyConstraint] = {}
-    strands: dict[str, Strand] = {}
-    at: dict[str, float] = {}
-    poses: dict[str, KeptPose] = {}
+    parts: dict[PartId, Part] = {}
+    controls: dict[ThingId, Control] = {}
+    links: dict[ThingId, Link] = {}
+    sources: dict[ThingId, Source] = {}
+    measures: dict[ThingId, Measure] = {}
+    paths: dict[ThingId, Path] = {}
+    closures: dict[ThingId, Closure] = {}
+    struts: dict[ThingId, Strut] = {}
+    constraints: dict[ThingId, AnyConstraint] = {}
+    strands: dict[ThingId, Strand] = {}
+    at: dict[ChannelKey, float] = {}
+    poses: dict[ThingId, KeptPose] = {}
     locked: bool = False
     made: int = 0
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping
-from typing import NamedTuple, Protocol
+from typing import NamedTuple, Protocol, cast
 
 from gremio.core.quantity import USUAL_UNIT, Kind
 from gremio.core.rig import constraints
@@ -24,6 +24,7 @@ from gremio.core.rig.channels import (
     key,
     split,
 )
+from gremio.core.rig.ids import ChannelKey, PartId, ThingId
 from gremio.core.rig.model import Control, Part, Rig, Stops, Strand
 from gremio.core.rig.number import Number
 from gremio.core.rig.solids import AnySolid, Mesh
@@ -51,16 +52,16 @@ class Owner(NamedTuple):
     of the numbers of one; find: one of them, None where it has no such number."""
 
     word: str
-    things: Callable[[Rig], Mapping[str, Named]]
-    names: Callable[[Rig, str], list[str]]
-    find: Callable[[Rig, str, str], Number | None]
+    things: Callable[[Rig], Mapping[ThingId, Named]]
+    names: Callable[[Rig, ThingId], list[str]]
+    find: Callable[[Rig, ThingId, str], Number | None]
 
 
 # ── parts ──────────────────────────────────────────────────────────
 
 
-def _part_names(rig: Rig, part_id: str) -> list[str]:
-    part = rig.parts[part_id]
+def _part_names(rig: Rig, part_id: ThingId) -> list[str]:
+    part = rig.parts[PartId(part_id)]
     stops = [f"{end} stop {channel}" for channel in freed(part.joint) for end in ENDS]
     dimensions = [
         f"shape {index} {name}"
@@ -70,8 +71,8 @@ def _part_names(rig: Rig, part_id: str) -> list[str]:
     return [*free_of(part), *stops, *dimensions, SHOWN]
 
 
-def _part_number(rig: Rig, part_id: str, name: str) -> Number | None:
-    part = rig.parts[part_id]
+def _part_number(rig: Rig, part_id: ThingId, name: str) -> Number | None:
+    part = rig.parts[PartId(part_id)]
     if name in CHANNELS:
         return _joint_number(part, name) if name in freed(part.joint) else None
     if name == SHOWN:
@@ -133,12 +134,12 @@ def dimensions_of(solid: AnySolid) -> list[str]:
 # ── controls, constraints, strands ─────────────────────────────────
 
 
-def _control_names(rig: Rig, control_id: str) -> list[str]:
+def _control_names(rig: Rig, control_id: ThingId) -> list[str]:
     del rig, control_id
     return ["", *(f"{end} end" for end in ENDS)]
 
 
-def _control_number(rig: Rig, control_id: str, name: str) -> Number | None:
+def _control_number(rig: Rig, control_id: ThingId, name: str) -> Number | None:
     control: Control = rig.controls[control_id]
     if not name:
         low, high = control.low, max(control.low, control.high)
@@ -150,11 +151,11 @@ def _control_number(rig: Rig, control_id: str, name: str) -> Number | None:
     return None
 
 
-def _constraint_names(rig: Rig, constraint_id: str) -> list[str]:
+def _constraint_names(rig: Rig, constraint_id: ThingId) -> list[str]:
     return list(constraints.numbers(rig, rig.constraints[constraint_id]))
 
 
-def _constraint_number(rig: Rig, constraint_id: str, name: str) -> Number | None:
+def _constraint_number(rig: Rig, constraint_id: ThingId, name: str) -> Number | None:
     return constraints.numbers(rig, rig.constraints[constraint_id]).get(name)
 
 
@@ -167,11 +168,11 @@ _STRANDS: dict[str, tuple[str, ...]] = {
 }
 
 
-def _strand_names(rig: Rig, strand_id: str) -> list[str]:
+def _strand_names(rig: Rig, strand_id: ThingId) -> list[str]:
     return list(_STRANDS[rig.strands[strand_id].kind])
 
 
-def _strand_number(rig: Rig, strand_id: str, name: str) -> Number | None:
+def _strand_number(rig: Rig, strand_id: ThingId, name: str) -> Number | None:
     strand: Strand = rig.strands[strand_id]
     if name not in _STRANDS[strand.kind]:
         return None
@@ -183,7 +184,7 @@ def _strand_number(rig: Rig, strand_id: str, name: str) -> Number | None:
 
 
 OWNERS: tuple[Owner, ...] = (
-    Owner("part", lambda rig: rig.parts, _part_names, _part_number),
+    Owner("part", lambda rig: cast(Mapping[ThingId, Part], rig.parts), _part_names, _part_number),
     Owner("control", lambda rig: rig.controls, _control_names, _control_number),
     Owner("constraint", lambda rig: rig.constraints, _constraint_names, _constraint_number),
     Owner("strand", lambda rig: rig.strands, _strand_names, _strand_number),
@@ -198,12 +199,12 @@ def counted(value: float) -> float:
 # ── asking ─────────────────────────────────────────────────────────
 
 
-def owner_of(rig: Rig, thing: str) -> Owner | None:
+def owner_of(rig: Rig, thing: ThingId) -> Owner | None:
     """The record of what a thing (id) is; None where it has no numbers."""
     return next((owner for owner in OWNERS if thing in owner.things(rig)), None)
 
 
-def number(rig: Rig, channel_key: str) -> Number | None:
+def number(rig: Rig, channel_key: ChannelKey) -> Number | None:
     """The number of a key; None where there is none."""
     thing, name = split(channel_key)
     if thing in rig.parts:
@@ -212,38 +213,38 @@ def number(rig: Rig, channel_key: str) -> Number | None:
     return None if owner is None else owner.find(rig, thing, name)
 
 
-def exists(rig: Rig, channel_key: str) -> bool:
+def exists(rig: Rig, channel_key: ChannelKey) -> bool:
     """Whether the key names a number that is there, and that the joint leaves free."""
     thing, name = split(channel_key)
     if name in CHANNELS and thing in rig.parts:
-        return name in freed(rig.parts[thing].joint)
+        return name in freed(rig.parts[PartId(thing)].joint)
     return number(rig, channel_key) is not None
 
 
-def numbers_of(rig: Rig, thing: str) -> list[str]:
+def numbers_of(rig: Rig, thing: ThingId) -> list[ChannelKey]:
     """Keys of all numbers of a thing, by its id; none of what has none."""
     owner = owner_of(rig, thing)
     return [] if owner is None else [key(thing, name) for name in owner.names(rig, thing)]
 
 
-def channels_of(rig: Rig, thing: str) -> list[str]:
+def channels_of(rig: Rig, thing: ThingId) -> list[ChannelKey]:
     """Keys of the numbers of a thing that move it: of a part those of its joint and its repeat,
     of a control itself, of a constraint all."""
     if thing in rig.controls:
-        return [thing]
+        return [key(thing)]
     if thing in rig.parts:
-        return [key(thing, channel) for channel in free_of(rig.parts[thing])]
+        return [key(thing, channel) for channel in free_of(rig.parts[PartId(thing)])]
     return numbers_of(rig, thing) if thing in rig.constraints else []
 
 
-def is_put(rig: Rig, channel_key: str) -> bool:
+def is_put(rig: Rig, channel_key: ChannelKey) -> bool:
     """Whether a hand puts it somewhere, as it puts a joint or a control; else its home is its
     one truth."""
     found = number(rig, channel_key)
     return found is not None and not found.field
 
 
-def kind_of(rig: Rig, channel_key: str) -> Kind:
+def kind_of(rig: Rig, channel_key: ChannelKey) -> Kind:
     """What kind of quantity the number of a key holds; a bare number where there is none."""
     _, name = split(channel_key)
     if name in CHANNELS:
@@ -252,7 +253,7 @@ def kind_of(rig: Rig, channel_key: str) -> Kind:
     return "number" if found is None else found.kind
 
 
-def shown_unit(rig: Rig, channel_key: str) -> str:
+def shown_unit(rig: Rig, channel_key: ChannelKey) -> str:
     """The unit that the number of a key is shown in."""
     _, name = split(channel_key)
     if name in CHANNELS:
@@ -263,7 +264,7 @@ def shown_unit(rig: Rig, channel_key: str) -> str:
     return USUAL_UNIT[found.kind] if found.unit is None else found.unit
 
 
-def home_value(rig: Rig, channel_key: str) -> float:
+def home_value(rig: Rig, channel_key: ChannelKey) -> float:
     """The value of a number at home (SI)."""
     _, name = split(channel_key)
     if name in CHANNELS:
@@ -272,7 +273,7 @@ def home_value(rig: Rig, channel_key: str) -> float:
     return 0.0 if found is None else found.home
 
 
-def range_of(rig: Rig, channel_key: str) -> tuple[float | None, float | None]:
+def range_of(rig: Rig, channel_key: ChannelKey) -> tuple[float | None, float | None]:
     """The low and the high end (SI) of a number, by key; None where it runs free."""
     found = number(rig, channel_key)
     if found is None:
@@ -282,7 +283,7 @@ def range_of(rig: Rig, channel_key: str) -> tuple[float | None, float | None]:
     return low, high
 
 
-def stop_keys(channel_key: str) -> tuple[str, str]:
+def stop_keys(channel_key: ChannelKey) -> tuple[ChannelKey, ChannelKey]:
     """The keys of the low and the high end of a joint's channel, or of a control."""
     thing, name = split(channel_key)
     if not name:
@@ -290,17 +291,17 @@ def stop_keys(channel_key: str) -> tuple[str, str]:
     return key(thing, f"low stop {name}"), key(thing, f"high stop {name}")
 
 
-def owner_name(rig: Rig, thing: str) -> str:
+def owner_name(rig: Rig, thing: ThingId) -> str:
     """The name of a thing with numbers; the id itself when there is none."""
     owner = owner_of(rig, thing)
     return thing if owner is None else owner.things(rig)[thing].name
 
 
-def number_word(rig: Rig, channel_key: str) -> str:
+def number_word(rig: Rig, channel_key: ChannelKey) -> str:
     """What a number of a thing is called beside the thing's name: "turn z", "low stop", "teeth";
     "" for a control itself."""
     thing, name = split(channel_key)
-    part = rig.parts.get(thing)
+    part = rig.parts.get(PartId(thing))
     if part is None:
         return name
     if name.startswith("shape "):
@@ -313,21 +314,21 @@ def number_word(rig: Rig, channel_key: str) -> str:
     return name
 
 
-def label(rig: Rig, channel_key: str) -> str:
+def label(rig: Rig, channel_key: ChannelKey) -> str:
     """A number as people call it: the part's name, with the channel where it has several."""
     thing, name = split(channel_key)
-    part = rig.parts.get(thing)
+    part = rig.parts.get(PartId(thing))
     if part is not None and freed(part.joint) == (name,):
         return part.name
     return full_label(rig, channel_key)
 
 
-def full_label(rig: Rig, channel_key: str) -> str:
+def full_label(rig: Rig, channel_key: ChannelKey) -> str:
     """A number with its name always spelled out: "Upper gate, east turn z"."""
     thing, _ = split(channel_key)
     return f"{owner_name(rig, thing)} {number_word(rig, channel_key)}".rstrip()
 
 
-def is_known(rig: Rig, name: str) -> bool:
+def is_known(rig: Rig, name: ChannelKey) -> bool:
     """Whether a formula can refer to this: a number, a part or a measure, by key."""
     return name in rig.parts or name in rig.measures or exists(rig, name)

@@ -10,6 +10,7 @@ import math
 import msgspec
 
 from gremio.core.frames import Triple
+from gremio.core.rig.ids import ThingId
 
 
 class Solid(
@@ -118,7 +119,7 @@ class Mesh(Solid, frozen=True, tag="mesh"):
     centre, size: the box it fills (m), which stands in when the file is not there.
     """
 
-    source: str
+    source: ThingId
     piece: str
     centre: Triple
     size: Triple

@@ -6,6 +6,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any, NamedTuple
 
+from gremio.core.rig.ids import ThingId
 from gremio.core.rig.model import Rig
 
 
@@ -20,9 +21,9 @@ class ThingRecord(NamedTuple):
     selected: bool = True
     moves: bool = True
 
-    def of(self, rig: Rig) -> Mapping[str, Any]:
+    def of(self, rig: Rig) -> Mapping[ThingId, Any]:
         """Those of a rig, by id."""
-        found: Mapping[str, Any] = getattr(rig, self.field)
+        found: Mapping[ThingId, Any] = getattr(rig, self.field)
         return found
 
 
@@ -41,6 +42,6 @@ THINGS: tuple[ThingRecord, ...] = (
 )
 
 
-def thing_of(rig: Rig, thing_id: str) -> ThingRecord | None:
+def thing_of(rig: Rig, thing_id: ThingId) -> ThingRecord | None:
     """What kind of thing that can be selected an id is; None where there is none."""
     return next((one for one in THINGS if one.selected and thing_id in one.of(rig)), None)

@@ -6,6 +6,7 @@ from typing import Literal, cast
 
 from gremio.core.frames import IDENTITY, Frame, Triple
 from gremio.core.rig.data import Data
+from gremio.core.rig.ids import NOTHING, ChannelKey, PartId, ThingId
 
 ClosureKind = Literal["pin", "rail"]
 ConstraintKind = Literal[
@@ -25,8 +26,8 @@ class Closure(Data, frozen=True):
     the points, and axis: the line, in the parts' own frames (m).
     """
 
-    one: str
-    two: str | None
+    one: PartId
+    two: PartId | None
     kind: ClosureKind = "pin"
     at_one: Triple = (0.0, 0.0, 0.0)
     at_two: Triple = (0.0, 0.0, 0.0)
@@ -42,9 +43,9 @@ class Target(Data, frozen=True):
     how far off it is along the axes of the ground (m); of a match, its turn against the target.
     """
 
-    on: str | None = None
+    on: PartId | None = None
     at: Triple = (0.0, 0.0, 0.0)
-    path: str = ""
+    path: ThingId = NOTHING
     weight: float = 1.0
     offset: Frame = IDENTITY
 
@@ -60,7 +61,7 @@ class Constraint(Data, frozen=True, tag_field="kind"):
     """
 
     name: str
-    part: str
+    part: PartId
     channels: tuple[str, ...]
     grip: float = 1.0
     off: bool = False
@@ -157,7 +158,7 @@ class Reach(Targeted, frozen=True, tag="reach"):
     """
 
     tip: Triple = (0.0, 0.0, 0.0)
-    stiffness: dict[str, float] = {}
+    stiffness: dict[ChannelKey, float] = {}
 
 
 AnyConstraint = Ride | Pin | Match | Aim | Tether | Seat | RunAlong | ConstantVolume | Reach
@@ -173,13 +174,13 @@ class Strut(Data, frozen=True):
     """
 
     name: str
-    barrel: str
-    rod: str
-    closure: str
+    barrel: PartId
+    rod: PartId
+    closure: ThingId
     barrel_length: float
     rod_length: float
     bore: float = 0.1
-    stages: tuple[str, ...] = ()
+    stages: tuple[PartId, ...] = ()
     stage_lengths: tuple[float, ...] = ()
 
 
@@ -190,7 +191,7 @@ class Waypoint(Data, frozen=True):
     `axis`, which is in the part's frame; 0 for a plain point.
     """
 
-    on: str | None = None
+    on: PartId | None = None
     at: Triple = (0.0, 0.0, 0.0)
     radius: float = 0.0
     axis: Triple = (0.0, 1.0, 0.0)

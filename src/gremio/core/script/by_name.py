@@ -19,15 +19,16 @@ from gremio.core.edit.strands import add_strand
 from gremio.core.make import teach as teaching
 from gremio.core.make.carriage import make_carriage
 from gremio.core.make.constraining import constrain as tie
-from gremio.core.make.constraining import release
 from gremio.core.make.meshing import interlock
 from gremio.core.make.pairs import propose
+from gremio.core.make.releasing import release
 from gremio.core.make.strands import shortest_way
 from gremio.core.make.struts import make_strut
 from gremio.core.mechanics.wheels import STEERING_RANGE
 from gremio.core.problem import GremioError
 from gremio.core.rig.constraints import KINDS, constraints_of
 from gremio.core.rig.find import channel_key, free_name, named_things, names_in, part_id, path_id
+from gremio.core.rig.ids import NOTHING
 from gremio.core.rig.model import (
     Closure,
     ClosureKind,
@@ -109,7 +110,7 @@ def roll(rig: Rig, wheel: str, radius: float, along: str = "") -> Rig:
     wheel: its turn by name ("Rear wheel turn y"). radius: m. along: name of a path; ""
     measures the way along its own heading. Raises GremioError.
     """
-    link = Rolling(channel_key(rig, wheel), radius, path_id(rig, along) if along else "")
+    link = Rolling(channel_key(rig, wheel), radius, path_id(rig, along) if along else NOTHING)
     return add_link(rig, link)[0]
 
 

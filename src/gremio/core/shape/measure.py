@@ -11,6 +11,7 @@ import numpy as np
 from gremio.core.arrays import Array
 from gremio.core.frames import carried, matrix
 from gremio.core.problem import GremioError
+from gremio.core.rig.ids import PartId
 from gremio.core.rig.model import Anchor, Measure, Rig
 from gremio.core.shape.features import Place, places
 from gremio.core.shape.geometry import Geometry, GeometryOf
@@ -47,7 +48,7 @@ def point(rig: Rig, anchor: Anchor, geometry: GeometryOf) -> Array:
 
 
 def measured(
-    rig: Rig, measure: Measure, world: Callable[[str], Array], geometry: GeometryOf
+    rig: Rig, measure: Measure, world: Callable[[PartId], Array], geometry: GeometryOf
 ) -> float:
     """The value of a measure now (m or rad).
 
@@ -92,7 +93,7 @@ def _direction(rig: Rig, anchor: Anchor, world: Array, geometry: GeometryOf) -> 
     return way / np.linalg.norm(way)
 
 
-def size_along(rig: Rig, part: str, axis: int, geometry: GeometryOf) -> float:
+def size_along(rig: Rig, part: PartId, axis: int, geometry: GeometryOf) -> float:
     """How long a part is along one of its own axes (m), 0 for x to 2 for z."""
     spans = []
     for shape in rig.parts[part].shapes:

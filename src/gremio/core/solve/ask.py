@@ -14,7 +14,9 @@ from gremio.core.edit.numbers import set_number
 from gremio.core.plan.loops import closure_label
 from gremio.core.problem import GremioError
 from gremio.core.quantity import show_short
+from gremio.core.rig import ids
 from gremio.core.rig.find import channel_key, control_id
+from gremio.core.rig.ids import ChannelKey
 from gremio.core.rig.links import followers, link_label
 from gremio.core.rig.model import Rig
 from gremio.core.rig.numbers import full_label, is_put
@@ -57,7 +59,7 @@ def _with_home_numbers(rig: Rig, values: Mapping[str, Typed]) -> tuple[Rig, Mapp
     return rig, rest
 
 
-def _put(program: Program, values: Mapping[str, Typed]) -> dict[str, float]:
+def _put(program: Program, values: Mapping[str, Typed]) -> dict[ChannelKey, float]:
     rig = program.rig
     asked = values_by_key(rig, values)
     for channel in asked:
@@ -66,7 +68,7 @@ def _put(program: Program, values: Mapping[str, Typed]) -> dict[str, float]:
     return rolled_on(program, rig.at, {**rig.at, **asked})
 
 
-def _is_led(program: Program, channel: str) -> str:
+def _is_led(program: Program, channel: ChannelKey) -> str:
     rig, link = program.rig, program.link(channel)
     closure = rig.closures.get(program.drives[channel].links[0])
     other = closure_label(rig, closure) if closure is not None else "its own screw"
@@ -89,7 +91,7 @@ def run(
     Raises NotFound, GremioError.
     """
     program = compile_rig(rig, geometry)
-    asked: dict[str, Any] = dict(rig.at)
+    asked: dict[ChannelKey, Any] = dict(rig.at)
     for name, given in values.items():
         channel = channel_key(rig, name)
         if not program.inputs[program.channel_row[channel]]:
@@ -103,7 +105,7 @@ def run(
     return _from_here(program, asked)
 
 
-def _from_here(program: Program, asked: dict[str, Any]) -> Poses:
+def _from_here(program: Program, asked: dict[ChannelKey, Any]) -> Poses:
     """Many frames, after the way from where the rig stands to the first of them."""
     first = {channel: float(np.ravel(given)[0]) for channel, given in asked.items()}
     start = rolled_on(program, program.rig.at, first)
@@ -122,21 +124,21 @@ def sweep(rig: Rig, control: str, steps: int = 101, *, geometry: GeometryOf) -> 
     if steps < 2:
         raise GremioError(f"A sweep of {control} needs two steps at least, not {steps}.")
     control_key = control_id(rig, control)
-    entry = rig.controls[control_key]
+    entry = rig.controls[ids.thing(control_key)]
     if not entry.low < entry.high:
         end = show_short(entry.low, entry.unit)
         raise GremioError(f"{control} has an empty range at {end}, so there is nothing to sweep.")
     return sweep_program(compile_rig(rig, geometry), control_key, steps)
 
 
-def sweep_program(program: Program, control_key: str, steps: int) -> Poses:
+def sweep_program(program: Program, control_key: ChannelKey, steps: int) -> Poses:
     """The poses of a program along the range of the control with this key."""
-    entry = program.rig.controls[control_key]
+    entry = program.rig.controls[ids.thing(control_key)]
     travel = np.linspace(entry.low, entry.high, steps)
     return _from_here(program, {**program.rig.at, control_key: travel})
 
 
-def moving_channels(poses: Poses, control_key: str) -> list[str]:
+def moving_channels(poses: Poses, control_key: ChannelKey) -> list[ChannelKey]:
     """Keys of the channels that are not the same in every frame, the control left out."""
     changes = np.ptp(poses.channels, axis=1) > 0
     return [

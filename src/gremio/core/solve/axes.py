@@ -8,21 +8,22 @@ from gremio.core.arrays import Array
 from gremio.core.frames import matrix
 from gremio.core.plan.joints import outer_matrix
 from gremio.core.rig.channels import split
+from gremio.core.rig.ids import ChannelKey, PartId
 from gremio.core.solve.pose import Pose
 
 
-def channel_axis(pose: Pose, channel: str) -> tuple[Array, Array]:
+def channel_axis(pose: Pose, channel: ChannelKey) -> tuple[Array, Array]:
     """(3,) origin and (3,) unit axis, in the world, along or about which a channel works.
 
     channel: key of a part's channel.
     """
     part, name = split(channel)
-    frame = channel_frame(pose, part, name)
+    frame = channel_frame(pose, PartId(part), name)
     axis = frame[:3, "xyz".index(name[-1])]
     return frame[:3, 3], axis / np.linalg.norm(axis)
 
 
-def channel_frame(pose: Pose, part: str, name: str) -> Array:
+def channel_frame(pose: Pose, part: PartId, name: str) -> Array:
     """(4, 4) world frame in which a part's channel works: the mount, moved by the channels
     that are applied before it."""
     entry = pose.program.rig.parts[part]

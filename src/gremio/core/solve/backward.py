@@ -13,6 +13,7 @@ from gremio.core.plan.trains import Train
 from gremio.core.quantity import show_short
 from gremio.core.rig.channels import split
 from gremio.core.rig.constraints import CONSTRAINTS, adds_to, constraint_words
+from gremio.core.rig.ids import ChannelKey, PartId
 from gremio.core.rig.links import adds, link_kind, link_label
 from gremio.core.rig.model import Cam, Constraint, Link, LinkKind, Ratio, Rolling
 from gremio.core.rig.numbers import full_label, label, shown_unit
@@ -30,7 +31,7 @@ class Hand:
     """The input to set, and the value (SI) to set it to. short: why what was wanted can't be
     had, where the nearest that fits is given instead."""
 
-    channel: str
+    channel: ChannelKey
     value: float
     short: str = ""
 
@@ -42,7 +43,7 @@ class Held:
     text: str
 
 
-def drive_line(program: Program, channel: str) -> list[str]:
+def drive_line(program: Program, channel: ChannelKey) -> list[ChannelKey]:
     """Channel keys from the input that leads a channel down to the channel itself."""
     line = [channel]
     while drive := program.drives.get(line[0]):
@@ -53,10 +54,10 @@ def drive_line(program: Program, channel: str) -> list[str]:
     return line
 
 
-def led_channels(program: Program, lead: str) -> set[str]:
+def led_channels(program: Program, lead: ChannelKey) -> set[ChannelKey]:
     """Keys of the channels that a channel (by key) leads, through however many links."""
-    below: dict[str, list[str]] = program.leads_to
-    found: set[str] = set()
+    below: dict[ChannelKey, list[ChannelKey]] = program.leads_to
+    found: set[ChannelKey] = set()
     waiting = list(below.get(lead, []))
     while waiting:
         channel = waiting.pop()
@@ -66,12 +67,12 @@ def led_channels(program: Program, lead: str) -> set[str]:
     return found
 
 
-def led_parts(program: Program, lead: str) -> set[str]:
+def led_parts(program: Program, lead: ChannelKey) -> set[PartId]:
     """Ids of the parts that a channel (by key) leads, through however many links."""
-    return {split(channel)[0] for channel in led_channels(program, lead)}
+    return {PartId(split(channel)[0]) for channel in led_channels(program, lead)}
 
 
-def move(program: Program, pose: Pose, channel: str, wanted: float) -> Hand | Held:
+def move(program: Program, pose: Pose, channel: ChannelKey, wanted: float) -> Hand | Held:
     """The input that brings a channel nearest to a wanted value, within its stops.
 
     channel: key. wanted: SI. The present pose decides between several answers.
@@ -108,7 +109,7 @@ def move(program: Program, pose: Pose, channel: str, wanted: float) -> Hand | He
     return BACKWARD[link_kind(first)](program, pose, first, channel, wanted)
 
 
-def _set_alone(pose: Pose, link: object, channel: str) -> float:
+def _set_alone(pose: Pose, link: object, channel: ChannelKey) -> float:
     """What the link that sets a channel gives, without what is added (SI)."""
     if isinstance(link, Ratio):
         return link.ratio * pose.at(link.lead) + link.offset
@@ -118,7 +119,7 @@ def _set_alone(pose: Pose, link: object, channel: str) -> float:
 
 
 def _through_train(
-    program: Program, pose: Pose, train: Train, channel: str, wanted: float
+    program: Program, pose: Pose, train: Train, channel: ChannelKey, wanted: float
 ) -> Hand | Held:
     """Turn the train by the first of its inputs that can move the channel."""
     name = label(program.rig, channel)
@@ -134,7 +135,7 @@ def _through_train(
 
 
 def _through_cam(
-    program: Program, pose: Pose, cam: Cam, channel: str, wanted: float
+    program: Program, pose: Pose, cam: Cam, channel: ChannelKey, wanted: float
 ) -> Hand | Held:
     profile = cam_profile(cam, channel)
     low, high = _reach(pose, cam, profile)
@@ -162,7 +163,7 @@ def _through_cam(
 
 
 def _through_ratio(
-    program: Program, pose: Pose, ratio: Ratio, channel: str, wanted: float
+    program: Program, pose: Pose, ratio: Ratio, channel: ChannelKey, wanted: float
 ) -> Hand | Held:
     if ratio.ratio == 0.0:
         name = label(program.rig, channel)
@@ -187,7 +188,7 @@ def _reach(pose: Pose, cam: Cam, profile: Profile) -> tuple[float, float]:
 
 
 def _through_formula(
-    program: Program, pose: Pose, link: Link, channel: str, wanted: float
+    program: Program, pose: Pose, link: Link, channel: ChannelKey, wanted: float
 ) -> Hand | Held:
     name = full_label(program.rig, channel)
     told = link_label(program.rig, link)
@@ -195,13 +196,13 @@ def _through_formula(
     return _by_secants(program, pose, channel, wanted) or Held(text)
 
 
-def _through_loop(program: Program, pose: Pose, channel: str, wanted: float) -> Hand | Held:
+def _through_loop(program: Program, pose: Pose, channel: ChannelKey, wanted: float) -> Hand | Held:
     found = _by_secants(program, pose, channel, wanted)
     return found or Held(why_held(program, pose, channel))
 
 
 def _through_constraint(
-    program: Program, pose: Pose, constraint: Constraint, channel: str, wanted: float
+    program: Program, pose: Pose, constraint: Constraint, channel: ChannelKey, wanted: float
 ) -> Hand | Held:
     """Put the part itself, where that counts; else move what leads the constraint."""
     row = program.channel_row[channel]
@@ -222,7 +223,7 @@ def _through_constraint(
     )
 
 
-def _by_secants(program: Program, pose: Pose, channel: str, wanted: float) -> Hand | None:
+def _by_secants(program: Program, pose: Pose, channel: ChannelKey, wanted: float) -> Hand | None:
     """Turn the first input that a channel listens to, by secants from the present pose."""
     row = program.channel_row[channel]
     for lead in inputs_above(program, channel):
@@ -232,7 +233,7 @@ def _by_secants(program: Program, pose: Pose, channel: str, wanted: float) -> Ha
     return None
 
 
-def why_held(program: Program, pose: Pose, channel: str) -> str:
+def why_held(program: Program, pose: Pose, channel: ChannelKey) -> str:
     """Why a channel of a closed linkage does not move with any one of its leads."""
     name = full_label(program.rig, channel)
     for closing in pose.poses.closing.values():
@@ -245,11 +246,11 @@ def why_held(program: Program, pose: Pose, channel: str) -> str:
     )
 
 
-def inputs_above(program: Program, channel: str) -> list[str]:
+def inputs_above(program: Program, channel: ChannelKey) -> list[ChannelKey]:
     """Keys of the inputs that lead a channel, nearest first."""
-    found: dict[str, None] = {}
+    found: dict[ChannelKey, None] = {}
     waiting = [channel]
-    seen: set[str] = set()
+    seen: set[ChannelKey] = set()
     while waiting:
         here = waiting.pop(0)
         if here in seen or here not in program.channel_row:
@@ -270,7 +271,9 @@ def inputs_above(program: Program, channel: str) -> list[str]:
     return list(found)
 
 
-def _secant(program: Program, pose: Pose, row: int, lead: str, wanted: float) -> float | None:
+def _secant(
+    program: Program, pose: Pose, row: int, lead: ChannelKey, wanted: float
+) -> float | None:
     """The value of an input that brings a channel (by row) nearest to a wanted value."""
     inputs = {c: pose.at(c) for c in program.channel_keys if program.inputs[program.channel_row[c]]}
     low, high = pose.ends(lead)
@@ -296,7 +299,7 @@ def _secant(program: Program, pose: Pose, row: int, lead: str, wanted: float) ->
 
 
 # How each kind of link is run backwards: from what its follower should be to what its lead must.
-BACKWARD: dict[LinkKind, Callable[[Program, Pose, Any, str, float], Hand | Held]] = {
+BACKWARD: dict[LinkKind, Callable[[Program, Pose, Any, ChannelKey, float], Hand | Held]] = {
     "ratio": _through_ratio,
     "planetary": _through_formula,
     "cam": _through_cam,

@@ -13,6 +13,7 @@ from gremio.core.arrays import Array, Rows
 from gremio.core.mechanics import turns
 from gremio.core.rig.channels import CHANNELS, SCALES, key
 from gremio.core.rig.constraints import adds_to, numbers, targets_of
+from gremio.core.rig.ids import ChannelKey, PartId, ThingId
 from gremio.core.rig.model import Aim, AnyConstraint, Path, Rig, Seat, Target
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.shape.surfaces import Surface, surface_of
@@ -40,7 +41,7 @@ class Ground:
 
     surface: Surface | None
     rig: Rig
-    part: str
+    part: PartId
     led: tuple[Led, ...]
     geometry: GeometryOf | None
 
@@ -77,13 +78,13 @@ class ConstraintBatch:
     rows of all channels that they depend on, their own among them.
     """
 
-    ids: tuple[str, ...]
+    ids: tuple[ThingId, ...]
     made: tuple[AnyConstraint, ...]
     part_rows: Rows
     rows: Rows
     given: tuple[int, ...]
     number_rows: dict[str, Rows]
-    carriers: tuple[tuple[str | None, ...], ...]
+    carriers: tuple[tuple[PartId | None, ...], ...]
     paths: tuple[Path | None, ...]
     ground: Ground | None
     low: Array
@@ -102,7 +103,7 @@ class ConstraintBatch:
         """Rows of the channels that are given."""
         return self.rows[:, self.given].ravel()
 
-    def run(self, finder: Finder, asked: Array) -> dict[str, Want]:
+    def run(self, finder: Finder, asked: Array) -> dict[ThingId, Want]:
         """Give the channels: what they are asked for, before any stop. Returns what is wanted,
         by constraint."""
         channels = finder.channels
@@ -281,13 +282,13 @@ def _with_led(low: Array, high: Array, stops: LedStops, channels: Array) -> tupl
     return ends[0], ends[1]
 
 
-def _carrier(rig: Rig, target: Target) -> str | None:
+def _carrier(rig: Rig, target: Target) -> PartId | None:
     """Id of the part that a target, or the path that it is, is on."""
     path = rig.paths.get(target.path)
     return path.on if path is not None else target.on
 
 
-def make_of(rig: Rig, constraint_id: str, row: Mapping[str, int]) -> tuple[object, ...]:
+def make_of(rig: Rig, constraint_id: ThingId, row: Mapping[ChannelKey, int]) -> tuple[object, ...]:
     """By what constraints are put together: all that they say but what is looked at for each by
     itself. A field that is added to a kind counts here from the start."""
     one = rig.constraints[constraint_id]
@@ -301,17 +302,17 @@ def make_of(rig: Rig, constraint_id: str, row: Mapping[str, int]) -> tuple[objec
 
 def constraint_batches(
     rig: Rig,
-    ids: Sequence[str],
+    ids: Sequence[ThingId],
     tree: Tree,
-    row: dict[str, int],
+    row: dict[ChannelKey, int],
     limits: tuple[Array, Array],
     geometry: GeometryOf,
-    reads: Mapping[str, Rows],
+    reads: Mapping[ThingId, Rows],
 ) -> tuple[ConstraintBatch, ...]:
     """Constraints of a rig put together by their make. ids: of those that can be computed at
     one time. reads: rows of what each depends on. row: from channel key to row. limits: (C,)
     low and high of all channels. geometry: finds the surface of a solid."""
-    makes: dict[tuple[object, ...], list[str]] = {}
+    makes: dict[tuple[object, ...], list[ThingId]] = {}
     for constraint_id in ids:
         makes.setdefault(make_of(rig, constraint_id, row), []).append(constraint_id)
     return tuple(
@@ -323,16 +324,16 @@ def constraint_batches(
     )  # fmt: skip
 
 
-def _given(one: AnyConstraint, row: Mapping[str, int]) -> tuple[int, ...]:
+def _given(one: AnyConstraint, row: Mapping[ChannelKey, int]) -> tuple[int, ...]:
     names = [c for c in one.channels if key(one.part, c) in row]
     return tuple(sorted(CHANNELS.index(c) for c in names))
 
 
 def _batch(
     rig: Rig,
-    ids: list[str],
+    ids: list[ThingId],
     tree: Tree,
-    row: dict[str, int],
+    row: dict[ChannelKey, int],
     limits: tuple[Array, Array],
     geometry: GeometryOf,
     reads: Rows,
@@ -365,7 +366,7 @@ def _batch(
 
 
 def _ground(
-    rig: Rig, first: AnyConstraint, row: Mapping[str, int], geometry: GeometryOf
+    rig: Rig, first: AnyConstraint, row: Mapping[ChannelKey, int], geometry: GeometryOf
 ) -> Ground | None:
     """What seats sit on; None for other kinds."""
     on = first.targets[0].on if isinstance(first, Seat) else None
@@ -376,7 +377,9 @@ def _ground(
     return Ground(surface, rig, on, led, geometry if led else None)
 
 
-def _led_stops(made: Sequence[AnyConstraint], row: Mapping[str, int]) -> tuple[LedStops, ...]:
+def _led_stops(
+    made: Sequence[AnyConstraint], row: Mapping[ChannelKey, int]
+) -> tuple[LedStops, ...]:
     found = []
     for i, one in enumerate(made):
         for j, channel in enumerate(CHANNELS):

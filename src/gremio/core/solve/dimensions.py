@@ -9,6 +9,7 @@ from msgspec.structs import replace
 
 from gremio.core.arrays import Array
 from gremio.core.rig.channels import split
+from gremio.core.rig.ids import ChannelKey, PartId
 from gremio.core.rig.model import Part, Rig, Stops
 from gremio.core.rig.numbers import COUNTS, counted
 
@@ -17,20 +18,21 @@ class Led(NamedTuple):
     """A dimension that something leads. part: id. shape: which of its shapes. name: of the
     dimension. row: of its channel."""
 
-    part: str
+    part: PartId
     shape: int
     name: str
     row: int
 
 
 def led_dimensions(
-    rig: Rig, row: Mapping[str, int], parts: Iterable[str] | None = None
+    rig: Rig, row: Mapping[ChannelKey, int], parts: Iterable[PartId] | None = None
 ) -> tuple[Led, ...]:
     """The dimensions that are rows of a program; of some parts, by id, or of all."""
     wanted = None if parts is None else set(parts)
     found = []
     for channel, number in row.items():
-        part, name = split(channel)
+        owner, name = split(channel)
+        part = PartId(owner)
         if not name.startswith("shape ") or part not in rig.parts:
             continue
         if wanted is None or part in wanted:
@@ -48,7 +50,7 @@ def with_dimensions(rig: Rig, led: Iterable[Led], channels: Array) -> Rig:
 
 
 def with_ends(
-    rig: Rig, keys: Sequence[str], led: Mapping[int, tuple[int, int]], channels: Array
+    rig: Rig, keys: Sequence[ChannelKey], led: Mapping[int, tuple[int, int]], channels: Array
 ) -> Rig:
     """The rig with its led stops, and led ends of controls, as they are in one frame. keys: of
     the channels, by row. led: rows of the low and the high end by the row that they hold, −1 for
@@ -65,10 +67,11 @@ def with_ends(
             control = replace(controls[thing], **ends)
             controls[thing] = replace(control, low=min(control.low, control.high))
         else:
-            stops = replace(parts[thing].stops.get(name, Stops()), **ends)
+            part = PartId(thing)
+            stops = replace(parts[part].stops.get(name, Stops()), **ends)
             if stops.low is not None and stops.high is not None:
                 stops = replace(stops, low=min(stops.low, stops.high))
-            parts[thing] = replace(parts[thing], stops={**parts[thing].stops, name: stops})
+            parts[part] = replace(parts[part], stops={**parts[part].stops, name: stops})
     return replace(rig, parts=parts, controls=controls)
 
 

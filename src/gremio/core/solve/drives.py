@@ -9,6 +9,7 @@ from gremio.core.plan.blocks import Block
 from gremio.core.plan.order import Arrangement
 from gremio.core.plan.trains import Row, Train
 from gremio.core.rig.channels import split
+from gremio.core.rig.ids import ChannelKey, ThingId
 
 
 class Drive(NamedTuple):
@@ -19,13 +20,13 @@ class Drive(NamedTuple):
     the channels that these links lead it from.
     """
 
-    links: tuple[str, ...]
-    leads: tuple[str, ...]
+    links: tuple[ThingId, ...]
+    leads: tuple[ChannelKey, ...]
 
 
-def drives_of(arrangement: Arrangement) -> dict[str, Drive]:
+def drives_of(arrangement: Arrangement) -> dict[ChannelKey, Drive]:
     """What leads each led channel; in a train, along its rows outward from its inputs."""
-    found: dict[str, Drive] = {}
+    found: dict[ChannelKey, Drive] = {}
     for blocks in arrangement.levels:
         for block in blocks:
             if block.train is not None:
@@ -39,7 +40,7 @@ def drives_of(arrangement: Arrangement) -> dict[str, Drive]:
     return found
 
 
-def _add_constraint(found: dict[str, Drive], block: Block) -> None:
+def _add_constraint(found: dict[ChannelKey, Drive], block: Block) -> None:
     """A constraint goes before what leads its channels otherwise. How much it and its targets
     count leads nothing by itself, unless something leads that."""
     leads = [c for c in block.reads if c in found or not split(c)[1].startswith(("grip", "weight"))]
@@ -49,16 +50,16 @@ def _add_constraint(found: dict[str, Drive], block: Block) -> None:
         found[channel] = Drive(links, tuple(dict.fromkeys([*leads, *before.leads])))
 
 
-def _train_drives(train: Train) -> dict[str, Drive]:
+def _train_drives(train: Train) -> dict[ChannelKey, Drive]:
     """Each member from those of its row that are known before it."""
     rows = {row.link: row for row in train.rows}
-    of_channel: dict[str, list[str]] = {}
+    of_channel: dict[ChannelKey, list[ThingId]] = {}
     for row in train.rows:
         for channel in row.factors:
             of_channel.setdefault(channel, []).append(row.link)
     known = set(train.inputs)
     waiting = deque(train.inputs)
-    found: dict[str, Drive] = {}
+    found: dict[ChannelKey, Drive] = {}
     while len(found) < len(train.shares):
         while waiting:
             for link in of_channel.get(waiting.popleft(), []):
@@ -78,12 +79,15 @@ def _train_drives(train: Train) -> dict[str, Drive]:
 
 
 def _through_several(
-    rest: list[str], rows: dict[str, Row], of_channel: dict[str, list[str]], known: set[str]
-) -> tuple[str, Drive]:
+    rest: list[ChannelKey],
+    rows: dict[ThingId, Row],
+    of_channel: dict[ChannelKey, list[ThingId]],
+    known: set[ChannelKey],
+) -> tuple[ChannelKey, Drive]:
     """The next member of a train where no row has just one unknown: of a planetary set made of
     its meshes the arm, which most rows speak of, from all that these rows know already."""
 
-    def told(channel: str) -> int:
+    def told(channel: ChannelKey) -> int:
         return sum(1 for link in of_channel[channel] if known & set(rows[link].factors))
 
     channel = max(rest, key=told)

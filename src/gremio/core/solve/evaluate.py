@@ -8,6 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from gremio.core.arrays import Array, Flags
+from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.solve.constraint_steps import ConstraintBatch
 from gremio.core.solve.frames import Finder, world_frames
 from gremio.core.solve.pose import Closed, Poses
@@ -21,8 +22,8 @@ _SUBSTEPS = 24
 
 def evaluate(
     program: Program,
-    inputs: Mapping[str, npt.ArrayLike],
-    held: Mapping[str, float] | None = None,
+    inputs: Mapping[ChannelKey, npt.ArrayLike],
+    held: Mapping[ChannelKey, float] | None = None,
 ) -> Poses:
     """Every channel and every part for one set of inputs, or for many frames at once.
 
@@ -33,7 +34,7 @@ def evaluate(
     home where it is not given.
     """
     closed: list[Closed] = []
-    wants: dict[str, Want] = {}
+    wants: dict[ThingId, Want] = {}
     channels, asked, undefined, put = evaluate_channels(program, inputs, held, closed, wants)
     worlds = world_frames(program, channels)
     return Poses(program, channels, asked, worlds, undefined, put, tuple(closed), wants)
@@ -41,10 +42,10 @@ def evaluate(
 
 def evaluate_channels(
     program: Program,
-    inputs: Mapping[str, npt.ArrayLike],
-    held: Mapping[str, float] | None = None,
+    inputs: Mapping[ChannelKey, npt.ArrayLike],
+    held: Mapping[ChannelKey, float] | None = None,
     closed: list[Closed] | None = None,
-    wants: dict[str, Want] | None = None,
+    wants: dict[ThingId, Want] | None = None,
 ) -> tuple[Array, Array, dict[int, Flags], dict[int, Array]]:
     """`evaluate` without the world frames: channels and asked (C, F), undefined and put, as
     Poses has them. closed: filled with how loops close; wants: with what each constraint
@@ -104,7 +105,9 @@ def _run(level: Level, finder: Finder, asked: Array) -> None:
         channels[step.followers] = given
 
 
-def _constrain(step: ConstraintBatch | ReachStep, finder: Finder, asked: Array) -> dict[str, Want]:
+def _constrain(
+    step: ConstraintBatch | ReachStep, finder: Finder, asked: Array
+) -> dict[ThingId, Want]:
     """Let constraints give their channels; once, where all that they depend on stands still
     from frame to frame."""
     channels = finder.channels
@@ -124,7 +127,7 @@ def _stand_in(
     level: Level,
     channels: Array,
     asked: Array,
-    held: Mapping[str, float],
+    held: Mapping[ChannelKey, float],
     undefined: dict[int, Flags],
 ) -> None:
     """Put a value where a formula says nothing, and remember in which frames."""
@@ -144,8 +147,8 @@ def _stand_in(
 
 
 def rolled_on(
-    program: Program, before: Mapping[str, float], after: Mapping[str, float]
-) -> dict[str, float]:
+    program: Program, before: Mapping[ChannelKey, float], after: Mapping[ChannelKey, float]
+) -> dict[ChannelKey, float]:
     """The inputs `after`, with every rolling wheel turned, and every carriage driven, as far as
     it goes on the straight way there from `before` (both SI by channel key)."""
     if not program.growing:
@@ -153,7 +156,7 @@ def rolled_on(
     share = np.linspace(0.0, 1.0, _SUBSTEPS + 1)
     home = {c: float(program.home[program.channel_row[c]]) for c in (*before, *after)
             if c in program.channel_row}  # fmt: skip
-    way: dict[str, npt.ArrayLike] = {}
+    way: dict[ChannelKey, npt.ArrayLike] = {}
     for channel, rest in home.items():
         start, end = before.get(channel, rest), after.get(channel, rest)
         way[channel] = start + (end - start) * share

@@ -12,7 +12,9 @@ from gremio.core.formula.run import Leaf, Plan, plan
 from gremio.core.formula.tree import FormulaError
 from gremio.core.formula.units import conversion
 from gremio.core.problem import Note
+from gremio.core.rig import ids
 from gremio.core.rig.channels import split
+from gremio.core.rig.ids import ChannelKey, PartId
 from gremio.core.rig.model import Formula, Rig
 from gremio.core.rig.numbers import full_label, home_value, kind_of, owner_name, shown_unit
 from gremio.core.shape.geometry import GeometryOf
@@ -51,7 +53,7 @@ class Between:
     """Leaves that are the distance, or the angle, between two parts. pairs: ids."""
 
     kind: str
-    pairs: tuple[tuple[str, ...], ...]
+    pairs: tuple[tuple[PartId, PartId], ...]
 
     def __call__(self, finder: Finder) -> Array:
         """(k, F) of each pair."""
@@ -65,22 +67,22 @@ class Values:
     to row. geometry: finds the surface of a solid, for what is measured."""
 
     rig: Rig
-    row: dict[str, int]
-    keys: tuple[str, ...]
+    row: dict[ChannelKey, int]
+    keys: tuple[ChannelKey, ...]
     geometry: GeometryOf
 
     def __call__(self, finder: Finder) -> Array:
         """(k, F) the value of each."""
         return np.stack([self._value(key, finder) for key in self.keys])
 
-    def _value(self, key: str, finder: Finder) -> Array:
+    def _value(self, key: ChannelKey, finder: Finder) -> Array:
         frames = finder.channels.shape[1]
         if key in self.row:
             values: Array = finder.channels[self.row[key]]
             return values
         if key not in self.rig.measures:
             return np.full(frames, home_value(self.rig, key))
-        measure = self.rig.measures[key]
+        measure = self.rig.measures[ids.thing(key)]
         led = led_dimensions(self.rig, self.row, [end.part for end in measure.ends])
         count = 1 if is_fixed(measure) and not led else frames
         parts = {end.part for end in measure.ends}
@@ -97,7 +99,7 @@ Find = Constants | Channels | Between | Values
 
 
 def formula_steps(
-    rig: Rig, formulas: list[Formula], row: dict[str, int], geometry: GeometryOf
+    rig: Rig, formulas: list[Formula], row: dict[ChannelKey, int], geometry: GeometryOf
 ) -> tuple[list[FormulaStep], list[Note]]:
     """Steps for formulas, and what is wrong with those that can't be computed.
 
@@ -132,7 +134,7 @@ def _note(rig: Rig, formula: Formula, problem: FormulaError) -> Note:
 def _step(
     rig: Rig,
     group: list[tuple[Formula, Plan, float]],
-    row: dict[str, int],
+    row: dict[ChannelKey, int],
     geometry: GeometryOf,
 ) -> FormulaStep:
     formulas, plans, units = zip(*group, strict=True)
@@ -146,27 +148,29 @@ def _step(
     )
 
 
-def _find(rig: Rig, leaves: list[Leaf], row: dict[str, int], geometry: GeometryOf) -> Find:
+def _find(rig: Rig, leaves: list[Leaf], row: dict[ChannelKey, int], geometry: GeometryOf) -> Find:
     """What finds the values of one leaf of many formulas: (k, F) or (k, 1)."""
     kind = leaves[0].kind
     if kind == "number":
         return Constants(np.array([[leaf.value] for leaf in leaves]))
     if kind in ("distance", "angle"):
-        return Between(kind, tuple(leaf.keys for leaf in leaves))
+        return Between(
+            kind, tuple((ids.part(one), ids.part(two)) for one, two in (n.keys for n in leaves))
+        )
     keys = [leaf.keys[0] for leaf in leaves]
     if all(key in row for key in keys):
         return Channels(np.array([row[key] for key in keys], dtype=np.intp))
     return Values(rig, row, tuple(keys), geometry)
 
 
-def _distance(finder: Finder, one: str, two: str) -> Array:
+def _distance(finder: Finder, one: PartId, two: PartId) -> Array:
     """(F,) distance between the mounts of two parts (m)."""
     apart = finder.world(one)[3, :, 0] - finder.world(two)[3, :, 0]
     result: Array = np.sqrt((apart**2).sum(axis=0))
     return result
 
 
-def _angle(finder: Finder, one: str, two: str) -> Array:
+def _angle(finder: Finder, one: PartId, two: PartId) -> Array:
     """(F,) angle of the turn from one part to another (rad), 0 to π."""
     a, b = finder.world(one)[:3, :, 0], finder.world(two)[:3, :, 0]
     a, b = (m / np.linalg.norm(m, axis=1, keepdims=True) for m in (a, b))

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from gremio.core.arrays import Array, Rows
+from gremio.core.rig.ids import PartId
 from gremio.core.solve.tree import JointStep, Tree
 
 _AXIS = {"x": 0, "y": 1, "z": 2}
@@ -90,9 +91,9 @@ class Finder:
 
     tree: Tree
     channels: Array
-    known: dict[str | None, Array] = field(default_factory=dict)
+    known: dict[PartId | None, Array] = field(default_factory=dict)
 
-    def frames(self, parts: Sequence[str | None]) -> Array:
+    def frames(self, parts: Sequence[PartId | None]) -> Array:
         """(n, F, 4, 4) world frames of parts all of whose channels are known; of the ground for
         None."""
         for part in dict.fromkeys(parts):
@@ -113,7 +114,7 @@ class Finder:
         result: Array = carrying @ mounts
         return result
 
-    def world(self, part: str, before: str = "") -> Array:
+    def world(self, part: PartId, before: str = "") -> Array:
         """(4, 3, 1, F) columns of the world frame of the part with this id.
 
         before: a channel of the part; it, and those applied after it, are left out.

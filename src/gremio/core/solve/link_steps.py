@@ -15,6 +15,7 @@ from gremio.core.plan.order import Arrangement
 from gremio.core.plan.trains import Train
 from gremio.core.problem import Note
 from gremio.core.rig.channels import split
+from gremio.core.rig.ids import GROUND, ChannelKey, PartId
 from gremio.core.rig.links import adds, followers, link_kind
 from gremio.core.rig.model import Cam, LinkKind, Rig
 from gremio.core.rig.numbers import home_value, stop_keys
@@ -49,7 +50,7 @@ class Making(NamedTuple):
 
     rig: Rig
     tree: Tree
-    row: dict[str, int]
+    row: dict[ChannelKey, int]
     home: Array
     stops: Stops
     geometry: GeometryOf
@@ -60,7 +61,7 @@ def levels_of(
     rig: Rig,
     arrangement: Arrangement,
     tree: Tree,
-    row: dict[str, int],
+    row: dict[ChannelKey, int],
     home: Array,
     stops: Stops,
     geometry: GeometryOf,
@@ -93,7 +94,7 @@ def _level(making: Making, blocks: tuple[Block, ...]) -> Level:
     )
 
 
-def _holds(making: Making, channels: list[str]) -> HoldStep | None:
+def _holds(making: Making, channels: list[ChannelKey]) -> HoldStep | None:
     """What holds channels within stops that something leads."""
     if not channels:
         return None
@@ -122,7 +123,7 @@ def _constraint_steps(
     return (*made, *(reach_step(rig, i, row, limits, reads[i]) for i in chains))
 
 
-def _written(rig: Rig, blocks: tuple[Block, ...], row: dict[str, int]) -> Rows:
+def _written(rig: Rig, blocks: tuple[Block, ...], row: dict[ChannelKey, int]) -> Rows:
     """Rows of the channels that are set: what is only added to, changed by a constraint, or held
     within stops, stands where it is put."""
     return np.array(
@@ -142,7 +143,7 @@ def _written(rig: Rig, blocks: tuple[Block, ...], row: dict[str, int]) -> Rows:
 def _value_steps(making: Making, blocks: tuple[Block, ...]) -> list[ValueStep]:
     """The steps of one-way links, those of one kind made together."""
     rig = making.rig
-    of_kind: dict[LinkKind, list[tuple[Any, str]]] = {}
+    of_kind: dict[LinkKind, list[tuple[Any, ChannelKey]]] = {}
     for block in blocks:
         if block.train is not None or block.loop is not None or block.constraint or block.holds:
             continue
@@ -154,20 +155,20 @@ def _value_steps(making: Making, blocks: tuple[Block, ...]) -> list[ValueStep]:
     ]
 
 
-def _roll_steps(making: Making, links: list[tuple[Any, str]]) -> list[ValueStep]:
+def _roll_steps(making: Making, links: list[tuple[Any, ChannelKey]]) -> list[ValueStep]:
     steps: list[ValueStep] = []
     for link, channel in links:
-        part, name = split(channel)
-        row = making.row[channel]
+        owner, name = split(channel)
+        part, row = PartId(owner), making.row[channel]
         if link.path:
             path = making.rig.paths[link.path]
-            steps.append(PathRollStep(part, name, row, link.radius, path, path.on or ""))
+            steps.append(PathRollStep(part, name, row, link.radius, path, path.on or GROUND))
         else:
             steps.append(RollStep(part, name, row, link.radius))
     return steps
 
 
-def _drive_steps(making: Making, links: list[tuple[Any, str]]) -> list[ValueStep]:
+def _drive_steps(making: Making, links: list[tuple[Any, ChannelKey]]) -> list[ValueStep]:
     row = making.row
     steps: list[ValueStep] = []
     for link, channel in links:
@@ -179,7 +180,7 @@ def _drive_steps(making: Making, links: list[tuple[Any, str]]) -> list[ValueStep
     return steps
 
 
-def _one_way_steps(making: Making, links: list[tuple[Any, str]]) -> list[ValueStep]:
+def _one_way_steps(making: Making, links: list[tuple[Any, ChannelKey]]) -> list[ValueStep]:
     row = making.row
     return [
         OneWayStep(np.array([row[link.lead]]), np.array([row[channel]]),
@@ -188,7 +189,7 @@ def _one_way_steps(making: Making, links: list[tuple[Any, str]]) -> list[ValueSt
     ]  # fmt: skip
 
 
-def _cam_steps(making: Making, cams: list[tuple[Any, str]]) -> list[ValueStep]:
+def _cam_steps(making: Making, cams: list[tuple[Any, ChannelKey]]) -> list[ValueStep]:
     steps: list[ValueStep] = []
     for adding in (False, True):
         together = [(cam, channel) for cam, channel in cams if cam.adds == adding]
@@ -200,21 +201,21 @@ def _cam_steps(making: Making, cams: list[tuple[Any, str]]) -> list[ValueStep]:
     return steps
 
 
-def _formula_steps(making: Making, links: list[tuple[Any, str]]) -> list[ValueStep]:
+def _formula_steps(making: Making, links: list[tuple[Any, ChannelKey]]) -> list[ValueStep]:
     formulas = [link for link, _ in links]
     steps, notes = formula_steps(making.rig, formulas, making.row, making.geometry)
     making.notes.extend(notes)
     return list(steps)
 
 
-def _no_steps(making: Making, links: list[tuple[Any, str]]) -> list[ValueStep]:
+def _no_steps(making: Making, links: list[tuple[Any, ChannelKey]]) -> list[ValueStep]:
     del making, links
     return []
 
 
 # What steps are made of the one-way links of each kind, many at a time. A planetary set is
 # always in a train.
-STEPS: dict[LinkKind, Callable[[Making, list[tuple[Any, str]]], list[ValueStep]]] = {
+STEPS: dict[LinkKind, Callable[[Making, list[tuple[Any, ChannelKey]]], list[ValueStep]]] = {
     "rolling": _roll_steps,
     "driving": _drive_steps,
     "ratio": _one_way_steps,
@@ -224,7 +225,9 @@ STEPS: dict[LinkKind, Callable[[Making, list[tuple[Any, str]]], list[ValueStep]]
 }
 
 
-def _cams_step(cams: list[tuple[Cam, str]], row: dict[str, int], adding: bool) -> CamsStep:
+def _cams_step(
+    cams: list[tuple[Cam, ChannelKey]], row: dict[ChannelKey, int], adding: bool
+) -> CamsStep:
     return CamsStep(
         np.array([row[cam.lead] for cam, _ in cams], dtype=np.intp),
         np.array([row[channel] for _, channel in cams], dtype=np.intp),
@@ -233,7 +236,7 @@ def _cams_step(cams: list[tuple[Cam, str]], row: dict[str, int], adding: bool) -
     )
 
 
-def cam_profile(cam: Cam, channel: str) -> Profile:
+def cam_profile(cam: Cam, channel: ChannelKey) -> Profile:
     """The profile of one follower of a cam, through the stations that speak of it."""
     told = [station for station in cam.stations if channel in station.values]
     usual = next(f.profile for f in cam.followers if f.channel == channel)
@@ -249,7 +252,7 @@ def cam_profile(cam: Cam, channel: str) -> Profile:
 
 
 def _train_steps(
-    trains: list[Train], row: dict[str, int], home: Array, stops: Stops
+    trains: list[Train], row: dict[ChannelKey, int], home: Array, stops: Stops
 ) -> list[TrainStep | FreedomsStep]:
     single = [train for train in trains if len(train.inputs) == 1]
     others = [train for train in trains if len(train.inputs) != 1 and train.shares]
@@ -259,7 +262,7 @@ def _train_steps(
     return steps + [_several(train, row, home, stops) for train in others]
 
 
-def _single(trains: list[Train], row: dict[str, int], stops: Stops) -> TrainStep:
+def _single(trains: list[Train], row: dict[ChannelKey, int], stops: Stops) -> TrainStep:
     inputs = np.array([row[train.inputs[0]] for train in trains], dtype=np.intp)
     counts = [len(train.shares) for train in trains]
     of_train = np.repeat(np.arange(len(trains)), counts)
@@ -296,7 +299,7 @@ def _single(trains: list[Train], row: dict[str, int], stops: Stops) -> TrainStep
     )
 
 
-def _led_ends(channels: list[str], row: dict[str, int]) -> LedEnds | None:
+def _led_ends(channels: list[ChannelKey], row: dict[ChannelKey, int]) -> LedEnds | None:
     """The stops of a train's followers that something leads."""
     found = [
         (place, row[end], end == stop_keys(channel)[0])
@@ -310,7 +313,7 @@ def _led_ends(channels: list[str], row: dict[str, int]) -> LedEnds | None:
     return LedEnds(np.array(places, dtype=np.intp), np.array(rows, dtype=np.intp), np.array(low))
 
 
-def _several(train: Train, row: dict[str, int], home: Array, stops: Stops) -> FreedomsStep:
+def _several(train: Train, row: dict[ChannelKey, int], home: Array, stops: Stops) -> FreedomsStep:
     inputs = np.array([row[c] for c in train.inputs], dtype=np.intp)
     followers = np.array([row[c] for c in train.shares], dtype=np.intp)
     shares = np.array(

@@ -11,6 +11,7 @@ from gremio.core.arrays import Array, Rows
 from gremio.core.frames import Triple, carried, matrix
 from gremio.core.plan.loops import Loop, frames_in_loop, sides
 from gremio.core.rig.channels import split
+from gremio.core.rig.ids import GROUND, PartId
 from gremio.core.rig.model import Rig
 
 Whole = Rows
@@ -61,24 +62,24 @@ def shape_of(rig: Rig, loop: Loop, found: Whole, low: Array, high: Array) -> Sha
     points = np.array(
         [[_told(owns, c.one, c.at_one), _told(owns, c.two, c.at_two)] for c in closures]
     )
-    rails = [owns.get(c.two or "", np.eye(4))[:3, :3] @ c.axis for c in closures]
+    rails = [owns.get(c.two or GROUND, np.eye(4))[:3, :3] @ c.axis for c in closures]
     rail = np.array(
         [r if c.kind == "rail" else (0.0, 0.0, 0.0) for c, r in zip(closures, rails, strict=True)]
     )
     mounts = [
-        owns.get(rig.parts[p].parent or "", np.eye(4)) @ matrix(rig.parts[p].mount)
+        owns.get(rig.parts[p].parent or GROUND, np.eye(4)) @ matrix(rig.parts[p].mount)
         for p in loop.parts
     ]
     # What carries all parts of the loop stands still here; a point on it is in its own frame.
     return Shape(
         mounts=np.array([mount[:3] for mount in mounts]),
-        parents=np.array([place.get(rig.parts[p].parent or "", -1) for p in loop.parts]),
+        parents=np.array([place.get(rig.parts[p].parent or GROUND, -1) for p in loop.parts]),
         start=np.concatenate([[0], np.cumsum(counts)]).astype(np.intp),
         kinds=np.array(kinds, dtype=np.intp),
         found=found,
         low=low,
         high=high,
-        ends=np.array([[place.get(c.one, -1), place.get(c.two or "", -1)] for c in closures]),
+        ends=np.array([[place.get(c.one, -1), place.get(c.two or GROUND, -1)] for c in closures]),
         points=points,
         rail=rail,
         above=above,
@@ -86,9 +87,9 @@ def shape_of(rig: Rig, loop: Loop, found: Whole, low: Array, high: Array) -> Sha
     )
 
 
-def _told(owns: Mapping[str, Array], part: str | None, at: Triple) -> Array:
+def _told(owns: Mapping[PartId, Array], part: PartId | None, at: Triple) -> Array:
     """(3,) a point of a part's own frame as its joint moves it."""
-    own = owns.get(part or "", np.eye(4))
+    own = owns.get(part or GROUND, np.eye(4))
     result: Array = carried(own, at)
     return result
 
@@ -100,7 +101,7 @@ def _size(rig: Rig, loop: Loop) -> float:
     for closure_id in loop.closures:
         closure = rig.closures[closure_id]
         for part, at in ((closure.one, closure.at_one), (closure.two, closure.at_two)):
-            frame = frames.get(part or "", np.eye(4))
+            frame = frames.get(part or GROUND, np.eye(4))
             places.append(carried(frame, at))
     spread = np.ptp(np.array(places), axis=0)
     return max(float(np.linalg.norm(spread)), 1e-6)

@@ -11,6 +11,7 @@ import numpy as np
 
 from gremio.core.arrays import Array, Flags, Rows
 from gremio.core.plan.loops import Loop, frames_in_loop, gaps
+from gremio.core.rig.ids import ChannelKey
 from gremio.core.rig.model import Rig
 from gremio.core.solve.loop_shape import Shape, shape_of
 
@@ -203,7 +204,7 @@ def _one_after_another(leads: Array, home: Array) -> tuple[Rows, Rows]:
 
 
 def loop_step(
-    rig: Rig, loop: Loop, row: dict[str, int], home: Array, low: Array, high: Array
+    rig: Rig, loop: Loop, row: dict[ChannelKey, int], home: Array, low: Array, high: Array
 ) -> LoopStep:
     """The step of a loop. row: from channel key to row. home, low, high: of all channels."""
     rows = np.array([row[c] for c in loop.channels], dtype=np.intp)

@@ -7,12 +7,13 @@ import numpy as np
 from gremio.core.arrays import Array
 from gremio.core.frames import turn_matrix
 from gremio.core.mechanics import turns
+from gremio.core.rig.ids import ThingId
 from gremio.core.rig.model import AnyConstraint
 from gremio.core.solve.constraint_goals import axis_of, axis_that_counts, offset_of
 from gremio.core.solve.pose import Pose
 
 
-def off_by(pose: Pose, constraint_id: str) -> tuple[float | None, float | None]:
+def off_by(pose: Pose, constraint_id: ThingId) -> tuple[float | None, float | None]:
     """How far a part stands from the place (m), and from the turn (rad), that a constraint
     wants of it; None where it wants none. Of an aim, the angle between axis and target."""
     want = pose.poses.wants.get(constraint_id)

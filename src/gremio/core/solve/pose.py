@@ -14,6 +14,7 @@ from gremio.core.problem import Note
 from gremio.core.quantity import show_short
 from gremio.core.rig.channels import free_of, key, split
 from gremio.core.rig.find import channel_key, control_id, part_id
+from gremio.core.rig.ids import NOTHING, ChannelKey, PartId, ThingId
 from gremio.core.rig.model import Rig
 from gremio.core.rig.numbers import full_label, home_value, owner_name, shown_unit
 from gremio.core.solve.dimensions import with_dimensions, with_ends
@@ -64,10 +65,10 @@ class Poses:
     undefined: dict[int, Flags]
     put: dict[int, Array]
     closed: tuple[Closed, ...] = ()
-    wants: dict[str, Want] = field(default_factory=dict)
+    wants: dict[ThingId, Want] = field(default_factory=dict)
 
     @cached_property
-    def closing(self) -> dict[str, Closing]:
+    def closing(self) -> dict[ThingId, Closing]:
         """How each loop closes, by the id of its first closure."""
         return {
             step.loop.closures[0]: Closing(step, gone[i], gap[i])
@@ -80,7 +81,7 @@ class Poses:
         """How many frames there are."""
         return int(self.channels.shape[1])
 
-    def channel(self, channel: str) -> Array:
+    def channel(self, channel: ChannelKey) -> Array:
         """(F,) values in SI of the channel with this key."""
         values: Array = self.channels[self.program.channel_row[channel]]
         return values
@@ -115,23 +116,23 @@ class Pose:
         worlds: Array = self.poses.worlds[0]
         return worlds
 
-    def world(self, part: str) -> Array:
+    def world(self, part: PartId) -> Array:
         """(4, 4) world frame of the part with this id."""
         world: Array = self.worlds[self.program.part_row[part]]
         return world
 
-    def frame_of(self, part: str | None) -> Array:
+    def frame_of(self, part: PartId | None) -> Array:
         """(4, 4) world frame of the part with this id; the ground's for None."""
         return np.eye(4) if part is None else self.world(part)
 
-    def at(self, channel: str) -> float:
+    def at(self, channel: ChannelKey) -> float:
         """Value (SI) of the number with this key; of a grounded one, its home."""
         row = self.program.channel_row.get(channel)
         if row is None:
             return home_value(self.program.rig, channel)
         return float(self.poses.channels[row, 0])
 
-    def ends(self, channel: str) -> tuple[float, float]:
+    def ends(self, channel: ChannelKey) -> tuple[float, float]:
         """Between what values (SI) the channel with this key can go now; −inf and +inf where it
         runs free."""
         program = self.program
@@ -160,7 +161,7 @@ class Pose:
         return tuple(self.poses.channels[rows, 0].tolist())
 
     @cached_property
-    def hidden(self) -> frozenset[str]:
+    def hidden(self) -> frozenset[PartId]:
         """Ids of the parts that are not seen: those that are not shown, and all they carry."""
         program = self.program
         own = set(program.hidden_at_home)
@@ -179,13 +180,13 @@ class Pose:
         """Where the part of this name stands. Raises NotFound."""
         return self.part_of(part_id(self.program.rig, name))
 
-    def part_of(self, part: str) -> PartPose:
+    def part_of(self, part: PartId) -> PartPose:
         """Where the part of this id stands."""
         entry = self.program.rig.parts[part]
         channels = {c: self.at(key(part, c)) for c in free_of(entry)}
         return PartPose(entry.name, self.world(part), channels)
 
-    def value(self, part: str, channel: str = "") -> float:
+    def value(self, part: PartId, channel: str = "") -> float:
         """Value (SI) of a channel by the names of part and channel. Raises NotFound."""
         if not channel:
             return self.at(channel_key(self.program.rig, part))
@@ -303,14 +304,14 @@ def _unclosed(pose: Pose, closing: Closing) -> list[Note]:
     return [Note("loop-reach", name, text, "warning")]
 
 
-def _lead_of(pose: Pose, closing: Closing) -> str:
+def _lead_of(pose: Pose, closing: Closing) -> ChannelKey:
     """Key of the channel that leads a loop and was held farthest from what was asked."""
     loop, rows = closing.step.loop, pose.program.channel_row
     missed = {
         c: abs(float(pose.poses.asked[rows[c], 0] - pose.poses.channels[rows[c], 0]))
         for c in (*loop.given, *loop.free)
     }
-    return max(missed, key=missed.__getitem__, default="")
+    return max(missed, key=missed.__getitem__, default=NOTHING)
 
 
 def _stop_in_loop(pose: Pose, closing: Closing) -> str:

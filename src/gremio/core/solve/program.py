@@ -18,6 +18,7 @@ from gremio.core.plan.trains import Train
 from gremio.core.problem import Note
 from gremio.core.rig.channels import free_of, key, split
 from gremio.core.rig.constraints import numbers, targets_of
+from gremio.core.rig.ids import ChannelKey, PartId
 from gremio.core.rig.links import members
 from gremio.core.rig.model import AnyConstraint, Link, Rig
 from gremio.core.rig.number import Number
@@ -63,8 +64,8 @@ class Program(Tree):
 
     rig: Rig
     geometry: GeometryOf
-    channel_keys: tuple[str, ...]
-    channel_row: dict[str, int]
+    channel_keys: tuple[ChannelKey, ...]
+    channel_row: dict[ChannelKey, int]
     home: Array
     low: Array
     high: Array
@@ -72,15 +73,15 @@ class Program(Tree):
     inputs: Flags
     first: Limits
     steps: tuple[Level, ...]
-    drives: dict[str, Drive]
-    trains: dict[str, Train]
-    loops: dict[str, Loop]
+    drives: dict[ChannelKey, Drive]
+    trains: dict[ChannelKey, Train]
+    loops: dict[ChannelKey, Loop]
     led_ends: dict[int, tuple[int, int]]
     led_dimensions: tuple[Led, ...]
     arrangement: Arrangement
     faults: tuple[Note, ...]
 
-    def link(self, channel: str) -> Link | None:
+    def link(self, channel: ChannelKey) -> Link | None:
         """The link that sets a channel (by key); None when a hand or a screw does."""
         drive = self.drives.get(channel)
         return self.rig.links.get(drive.links[0]) if drive else None
@@ -91,7 +92,7 @@ class Program(Tree):
         return self.arrangement.islands
 
     @cached_property
-    def growing(self) -> tuple[str, ...]:
+    def growing(self) -> tuple[ChannelKey, ...]:
         """Keys of the channels that grow by how far something goes, from frame to frame."""
         return tuple(
             self.channel_keys[step.follower]
@@ -101,15 +102,15 @@ class Program(Tree):
         )
 
     @cached_property
-    def hidden_at_home(self) -> frozenset[str]:
+    def hidden_at_home(self) -> frozenset[PartId]:
         """Ids of the parts that are not shown where nothing leads that."""
         return frozenset(i for i, part in self.rig.parts.items() if not part.shown)
 
     @cached_property
-    def shown_rows(self) -> dict[str, int]:
+    def shown_rows(self) -> dict[PartId, int]:
         """Of the parts for which it is led whether they are shown, that row; by id."""
         ends = ((split(channel), row) for channel, row in self.channel_row.items())
-        return {part: row for (part, name), row in ends if name == SHOWN}
+        return {PartId(part): row for (part, name), row in ends if name == SHOWN}
 
     @cached_property
     def asked_range(self) -> tuple[Array, Array]:
@@ -117,9 +118,9 @@ class Program(Tree):
         return self.low - self.soft[0], self.high + self.soft[1]
 
     @cached_property
-    def leads_to(self) -> dict[str, list[str]]:
+    def leads_to(self) -> dict[ChannelKey, list[ChannelKey]]:
         """Keys of the channels that each channel leads directly."""
-        found: dict[str, list[str]] = {}
+        found: dict[ChannelKey, list[ChannelKey]] = {}
         for channel, drive in self.drives.items():
             for lead in drive.leads:
                 found.setdefault(lead, []).append(channel)
@@ -202,8 +203,8 @@ def compile_rig(rig: Rig, geometry: GeometryOf) -> Program:
 
 def _limits(
     rig: Rig,
-    part_ids: Sequence[str],
-    channel_keys: Sequence[str],
+    part_ids: Sequence[PartId],
+    channel_keys: Sequence[ChannelKey],
     led_ends: Mapping[int, tuple[int, int]],
 ) -> tuple[Array, Array, Array]:
     low = np.full(len(channel_keys), -np.inf)
@@ -243,9 +244,9 @@ def _limits(
     return low, high, soft
 
 
-def _in_use(rig: Rig, known: set[str]) -> list[str]:
+def _in_use(rig: Rig, known: set[ChannelKey]) -> list[ChannelKey]:
     """Keys of the numbers that links lead, or are led by, besides those that move things."""
-    found: dict[str, None] = {}
+    found: dict[ChannelKey, None] = {}
     for link in rig.links.values():
         for channel in members(link):
             if channel not in known and channel not in found and exists(rig, channel):
@@ -254,7 +255,7 @@ def _in_use(rig: Rig, known: set[str]) -> list[str]:
 
 
 def _led_ends(
-    row: Mapping[str, int], stops: Mapping[str, Iterable[str]]
+    row: Mapping[ChannelKey, int], stops: Mapping[ChannelKey, Iterable[ChannelKey]]
 ) -> dict[int, tuple[int, int]]:
     """Rows of the ends that something leads, by the row of what they hold; −1 for none."""
     return {

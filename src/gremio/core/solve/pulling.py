@@ -11,6 +11,7 @@ from gremio.core.arrays import Array
 from gremio.core.plan.carrying import carriers
 from gremio.core.rig.channels import freed, key, split
 from gremio.core.rig.constraints import constraint_words, constraints_of
+from gremio.core.rig.ids import NOTHING, ChannelKey, PartId
 from gremio.core.rig.numbers import label
 from gremio.core.solve.backward import Hand, Held, drive_line, inputs_above
 from gremio.core.solve.evaluate import evaluate
@@ -27,10 +28,10 @@ _FARTHEST = 0.6
 def pull(
     program: Program,
     pose: Pose,
-    part: str,
+    part: PartId,
     at: npt.ArrayLike,
     target: npt.ArrayLike,
-    chosen: str = "",
+    chosen: ChannelKey = NOTHING,
 ) -> Hand | Held:
     """The one input that brings a point of a part nearest to a target, within all stops.
 
@@ -58,7 +59,7 @@ def pull(
     return Held(_what_holds(program, pose, part))
 
 
-def _what_ties(program: Program, part: str) -> str:
+def _what_ties(program: Program, part: PartId) -> str:
     """The constraint that keeps a part, or what carries it, where it is; "" for none."""
     rig = program.rig
     for carrier in carriers(rig, part):
@@ -69,9 +70,9 @@ def _what_ties(program: Program, part: str) -> str:
     return ""
 
 
-def _inputs_of(program: Program, part: str) -> list[str]:
+def _inputs_of(program: Program, part: PartId) -> list[ChannelKey]:
     """Keys of the inputs that move a part: of its own channels, and of what carries it."""
-    found: dict[str, None] = {}
+    found: dict[ChannelKey, None] = {}
     for carrier in carriers(program.rig, part):
         for channel in (key(carrier, name) for name in freed(program.rig.parts[carrier].joint)):
             if channel in program.channel_row:
@@ -81,8 +82,8 @@ def _inputs_of(program: Program, part: str) -> list[str]:
 
 def _nearest(
     pose: Pose,
-    inputs: dict[str, float],
-    lead: str,
+    inputs: dict[ChannelKey, float],
+    lead: ChannelKey,
     row: int,
     point: Array,
     goal: Array,
@@ -117,7 +118,7 @@ def _nearest(
     return away, here
 
 
-def _what_holds(program: Program, pose: Pose, part: str) -> str:
+def _what_holds(program: Program, pose: Pose, part: PartId) -> str:
     """Why a part comes no nearer: the stop that something of its machine is at."""
     rig = program.rig
     near = set(carriers(rig, part))

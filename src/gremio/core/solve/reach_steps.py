@@ -15,8 +15,9 @@ import numpy as np
 from gremio.core.arrays import Array, Flags, Rows
 from gremio.core.edit.constraints import given_keys
 from gremio.core.plan.carrying import carriers
-from gremio.core.rig.channels import split
+from gremio.core.rig.channels import key, split
 from gremio.core.rig.constraints import numbers
+from gremio.core.rig.ids import ChannelKey, PartId, ThingId
 from gremio.core.rig.model import Reach, Rig
 from gremio.core.solve.frames import Finder, as_matrices, put_behind
 from gremio.core.solve.wants import Want
@@ -36,11 +37,11 @@ class ReachStep:
     constraint's numbers. size: a length of the chain (m). reads: rows of all channels that it
     depends on, its own among them."""
 
-    constraint_id: str
+    constraint_id: ThingId
     made: Reach
-    parts: tuple[str, ...]
+    parts: tuple[PartId, ...]
     rows: Rows
-    place: dict[str, int]
+    place: dict[ChannelKey, int]
     stiffness: Array
     low: Array
     high: Array
@@ -53,7 +54,7 @@ class ReachStep:
         """Rows of the channels that are given."""
         return self.rows
 
-    def run(self, finder: Finder, asked: Array) -> dict[str, Want]:
+    def run(self, finder: Finder, asked: Array) -> dict[ThingId, Want]:
         """Give the channels, and say how near the tip comes."""
         channels = finder.channels
         put = channels[self.rows].T.copy()
@@ -133,7 +134,7 @@ class ReachStep:
             mount[:3] = tree.mount_rows[tree.part_row[part]]
             columns = np.ascontiguousarray((world @ mount)[:, :3].transpose(2, 1, 0))[:, :, None]
             for name, row in tree.applied(part):
-                place = self.place.get(f"{part} {name}")
+                place = self.place.get(key(part, name))
                 if place is None:
                     put_behind(columns, name, slice(0, 1), finder.channels[row][None])
                     continue
@@ -149,7 +150,11 @@ class ReachStep:
 
 
 def reach_step(
-    rig: Rig, constraint_id: str, row: dict[str, int], limits: tuple[Array, Array], reads: Rows
+    rig: Rig,
+    constraint_id: ThingId,
+    row: dict[ChannelKey, int],
+    limits: tuple[Array, Array],
+    reads: Rows,
 ) -> ReachStep:
     """The step of a chain. row: from channel key to row. limits: (C,) low and high. reads: rows
     of what it depends on."""
@@ -166,6 +171,6 @@ def reach_step(
         constraint_id, made, parts, rows, {channel: i for i, channel in enumerate(keys)},
         np.array([max(made.stiffness.get(channel, 1.0), 1e-6) for channel in keys]),
         limits[0][rows], limits[1][rows],
-        {name: row[f"{constraint_id} {name}"] for name in numbers(rig, made)},
+        {name: row[key(constraint_id, name)] for name in numbers(rig, made)},
         max(size + float(np.linalg.norm(made.tip)), 1e-3), reads,
     )  # fmt: skip

@@ -10,13 +10,14 @@ from gremio.core.arrays import Array
 from gremio.core.frames import matrix
 from gremio.core.plan.joints import joint_matrix
 from gremio.core.rig.channels import key
+from gremio.core.rig.ids import PartId
 from gremio.core.rig.model import Repeat, Rig
 from gremio.core.rig.numbers import counted
 from gremio.core.shape.paths import along
 from gremio.core.solve.pose import Pose
 
 
-def copies(pose: Pose, part: str) -> Array:
+def copies(pose: Pose, part: PartId) -> Array:
     """(n, 4, 4) moves of the world that take a part, with all it carries, to each of its
     copies; the first leaves it in place. One for a part that is not repeated; none for a
     count of 0. A count between two whole numbers counts as the lower.

@@ -15,6 +15,7 @@ from gremio.core.arrays import Array, Flags, Rows
 from gremio.core.mechanics.bank import Bank
 from gremio.core.mechanics.profile_bank import values
 from gremio.core.mechanics.rolling import driven, rolled
+from gremio.core.rig.ids import PartId
 from gremio.core.rig.model import Path
 from gremio.core.shape.paths import comes_back, length, way_to
 from gremio.core.solve.constraint_steps import ConstraintBatch
@@ -218,7 +219,7 @@ class RollStep:
     follower: row of its turn. radius: m.
     """
 
-    part: str
+    part: PartId
     channel: str
     follower: int
     radius: float
@@ -244,12 +245,12 @@ class PathRollStep:
     frame the path is in; "" for the ground's.
     """
 
-    part: str
+    part: PartId
     channel: str
     follower: int
     radius: float
     path: Path
-    on: str
+    on: PartId
     adds: bool = True
 
     @property

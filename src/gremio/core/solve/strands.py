@@ -16,6 +16,7 @@ from gremio.core.problem import Note
 from gremio.core.quantity import show_short
 from gremio.core.remembered import Remembered
 from gremio.core.rig.channels import split
+from gremio.core.rig.ids import ThingId
 from gremio.core.rig.model import Strand, Waypoint
 from gremio.core.rig.numbers import numbers_of
 from gremio.core.solve.pose import Pose
@@ -74,7 +75,7 @@ def lying(pose: Pose) -> dict[str, Lies | None]:
     return _LYING.of(pose, lambda: {i: lies(pose, strand_in(pose, i)) for i in ids})
 
 
-def strand_in(pose: Pose, strand_id: str) -> Strand:
+def strand_in(pose: Pose, strand_id: ThingId) -> Strand:
     """A strand with its numbers as they are in a pose, where something leads them."""
     strand = pose.program.rig.strands[strand_id]
     keys = {split(c)[1]: c for c in numbers_of(pose.program.rig, strand_id)}

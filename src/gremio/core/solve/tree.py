@@ -13,6 +13,7 @@ from gremio.core.arrays import Array, Rows
 from gremio.core.frames import IDENTITY, Frame, matrices
 from gremio.core.plan.joints import APPLIED
 from gremio.core.rig.channels import CHANNELS, freed, key
+from gremio.core.rig.ids import GROUND, ChannelKey, PartId
 from gremio.core.rig.model import Rig
 from gremio.core.solve.limits import as_slice
 
@@ -46,8 +47,8 @@ class Tree:
     applies: (channel name, channel row) of each part's free channels, in the order applied.
     """
 
-    part_ids: tuple[str, ...]
-    part_row: dict[str, int]
+    part_ids: tuple[PartId, ...]
+    part_row: dict[PartId, int]
     parents: Rows
     levels: tuple[tuple[int, int], ...]
     mounts: Array
@@ -56,7 +57,7 @@ class Tree:
     joint_steps: tuple[JointStep, ...]
     applies: tuple[tuple[tuple[str, int], ...], ...]
 
-    def applied(self, part: str) -> tuple[tuple[str, int], ...]:
+    def applied(self, part: PartId) -> tuple[tuple[str, int], ...]:
         """(channel name, channel row) of a part's free channels, in the order applied."""
         return self.applies[self.part_row[part]]
 
@@ -72,7 +73,7 @@ class Tree:
         """(k, 3, 4) the own frames as rows, one after another in memory."""
         return np.ascontiguousarray(self.owns[..., 0].transpose(2, 1, 0))
 
-    def own_matrix(self, part: str) -> Array:
+    def own_matrix(self, part: PartId) -> Array:
         """(4, 4) the own frame of a part, as it stands behind its joint."""
         found = np.eye(4)
         place = int(self.own_place[self.part_row[part]])
@@ -110,7 +111,9 @@ def _rows(rows: Rows | slice) -> Rows:
     return np.arange(rows.start, rows.stop) if isinstance(rows, slice) else rows
 
 
-def tree_of(rig: Rig, depth: Sequence[Sequence[str]], channel_row: Mapping[str, int]) -> Tree:
+def tree_of(
+    rig: Rig, depth: Sequence[Sequence[PartId]], channel_row: Mapping[ChannelKey, int]
+) -> Tree:
     """The tree of a rig. depth: ids of parts by their depth below the ground. channel_row: from
     channel key to row."""
     part_ids = tuple(part for level in depth for part in level)
@@ -130,16 +133,21 @@ def tree_of(rig: Rig, depth: Sequence[Sequence[str]], channel_row: Mapping[str, 
     )
 
 
-def _applied(rig: Rig, part: str, channel_row: Mapping[str, int]) -> tuple[tuple[str, int], ...]:
+def _applied(
+    rig: Rig, part: PartId, channel_row: Mapping[ChannelKey, int]
+) -> tuple[tuple[str, int], ...]:
     free = freed(rig.parts[part].joint)
     return tuple((c, channel_row[key(part, c)]) for c in APPLIED if c in free)
 
 
 def _parent_rows(
-    rig: Rig, part_ids: Sequence[str], row: Mapping[str, int], levels: Sequence[Sequence[str]]
+    rig: Rig,
+    part_ids: Sequence[PartId],
+    row: Mapping[PartId, int],
+    levels: Sequence[Sequence[PartId]],
 ) -> Rows:
     ground = set(levels[0]) if levels else set()
-    rows = [-1 if part in ground else row[rig.parts[part].parent or ""] for part in part_ids]
+    rows = [-1 if part in ground else row[rig.parts[part].parent or GROUND] for part in part_ids]
     return np.array(rows, dtype=np.intp)
 
 
@@ -150,7 +158,7 @@ def _columns(frames: Sequence[Frame]) -> Array:
 
 
 def _joint_steps(
-    rig: Rig, part_ids: Sequence[str], channel_row: Mapping[str, int]
+    rig: Rig, part_ids: Sequence[PartId], channel_row: Mapping[ChannelKey, int]
 ) -> tuple[JointStep, ...]:
     found: dict[str, tuple[list[int], list[int]]] = {channel: ([], []) for channel in APPLIED}
     for row, part in enumerate(part_ids):

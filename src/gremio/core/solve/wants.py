@@ -10,6 +10,7 @@ from gremio.core.arrays import Array, Flags
 from gremio.core.problem import Note
 from gremio.core.quantity import show_short
 from gremio.core.rig.constraints import CONSTRAINTS, constraint_words
+from gremio.core.rig.ids import ThingId
 from gremio.core.rig.model import Rig
 from gremio.core.solve.constraint_goals import Goal
 
@@ -52,7 +53,7 @@ def want_of(goal: Goal, index: int, grip: Array) -> Want:
     return Want(goal.has[index], grip, cut[0], cut[1], goal.whole, *cut[2:])
 
 
-def want_notes(rig: Rig, wants: dict[str, Want]) -> list[Note]:
+def want_notes(rig: Rig, wants: dict[ThingId, Want]) -> list[Note]:
     """What constraints can't have in the first frame."""
     notes = []
     for constraint_id, want in wants.items():

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from gremio.core.rig.constraints import CONSTRAINTS
+from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
 from gremio.core.rig.model import Cam, ConstraintKind, StrandKind
 from gremio.core.rig.numbers import full_label
 from gremio.desktop.actions import rigging
@@ -35,7 +36,7 @@ def lead_something(desktop: Desktop) -> None:
         desktop.bench.ask(Follower(document, lead, desktop.propose_ratio))
 
 
-def lead_from(desktop: Desktop, channel: str) -> None:
+def lead_from(desktop: Desktop, channel: ChannelKey) -> None:
     """Let the next click choose what a number (key) should lead."""
     document = desktop.document
     desktop.bench.ask(Follower(document, channel, desktop.propose_ratio))
@@ -48,11 +49,11 @@ def lead_one_more(desktop: Desktop) -> None:
     """Let the next click choose one more follower of the selected cam, or of the one shown."""
     document = desktop.document
     links = document.rig.links
-    chosen = document.selected if document.selected in links else ""
+    chosen = document.selected if document.selected in links else NOTHING
     add_follower(desktop, chosen or desktop.cam_shown)
 
 
-def add_follower(desktop: Desktop, link_id: str) -> None:
+def add_follower(desktop: Desktop, link_id: ThingId) -> None:
     """Let the next click choose one more follower of a cam."""
     document = desktop.document
     if isinstance(document.rig.links.get(link_id), Cam):

@@ -12,12 +12,13 @@ from gremio.core.edit.links import add_link, change_link, remove_link
 from gremio.core.make.linking import set_where_follower_stands
 from gremio.core.quantity import QuantityError, parse, show
 from gremio.core.rig.cams import cam_without
+from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.model import Cam, Ratio, Rig
 from gremio.core.rig.numbers import exists, full_label, kind_of, shown_unit
 from gremio.desktop.document.document import Document
 
 
-def copy_value(document: Document, channel: str) -> None:
+def copy_value(document: Document, channel: ChannelKey) -> None:
     """Put a channel's value on the clipboard, with its unit."""
     rig = document.rig
     text = show(document.pose.at(channel), shown_unit(rig, channel), decimals=6)
@@ -27,7 +28,7 @@ def copy_value(document: Document, channel: str) -> None:
     document.said.emit(f"{full_label(rig, channel)} is copied: {text}.")
 
 
-def paste_value(document: Document, channel: str) -> None:
+def paste_value(document: Document, channel: ChannelKey) -> None:
     """Bring a channel to the value on the clipboard."""
     rig = document.rig
     clipboard = QApplication.clipboard()
@@ -42,14 +43,14 @@ def paste_value(document: Document, channel: str) -> None:
     document.settle()
 
 
-def copy_as_link(document: Document, channel: str) -> None:
+def copy_as_link(document: Document, channel: ChannelKey) -> None:
     """Keep a channel so that others can be led by it."""
     document.copied = channel
     name = full_label(document.rig, channel)
     document.said.emit(f"{name} is copied as a link: paste it on what should follow.")
 
 
-def paste_link(document: Document, channel: str) -> None:
+def paste_link(document: Document, channel: ChannelKey) -> None:
     """Let the copied channel lead this one, one for one; it stays where it stands."""
     rig, lead = document.rig, document.copied
     if not exists(rig, lead):
@@ -60,7 +61,7 @@ def paste_link(document: Document, channel: str) -> None:
         return
     stood = document.pose.at(channel)
 
-    def change(rig: Rig) -> tuple[Rig, str]:
+    def change(rig: Rig) -> tuple[Rig, ThingId]:
         rig, link = add_link(rig, Ratio(lead, channel, 1.0))
         return set_where_follower_stands(rig, channel, stood, geometry=document.geometry), link
 
@@ -69,7 +70,7 @@ def paste_link(document: Document, channel: str) -> None:
         document.said.emit(f"{names[0]} leads {names[1]}, one for one.")
 
 
-def is_led(document: Document, channel: str) -> bool:
+def is_led(document: Document, channel: ChannelKey) -> bool:
     """Whether something leads a number (by key) already; says so, and what to do."""
     if channel not in document.program.drives:
         return False
@@ -78,14 +79,14 @@ def is_led(document: Document, channel: str) -> bool:
     return True
 
 
-def make_control_of(document: Document, channel: str) -> None:
+def make_control_of(document: Document, channel: ChannelKey) -> None:
     """Make a control that leads any number (by key), with a sensible range round its present
     value; the number stays where it is."""
     value = document.pose.at(channel)
     if is_led(document, channel):
         return
 
-    def change(rig: Rig) -> tuple[Rig, str]:
+    def change(rig: Rig) -> tuple[Rig, ThingId]:
         control = proposed_control(rig, channel, value)
         rig, made = add_control(rig, control)
         rig, _ = add_link(rig, Ratio(made, channel, 1.0))
@@ -100,9 +101,9 @@ def make_control_of(document: Document, channel: str) -> None:
 
 def channel_menu(
     document: Document,
-    channel: str,
-    write_formula: Callable[[str], None] | None = None,
-    lead: Callable[[str], None] | None = None,
+    channel: ChannelKey,
+    write_formula: Callable[[ChannelKey], None] | None = None,
+    lead: Callable[[ChannelKey], None] | None = None,
 ) -> Callable[[QWidget], QMenu]:
     """Makes the menu of any number (by key): copy and paste, its value or a link; a control, a
     formula, a link from it, and the letting go of what leads it. write_formula, lead: where there
@@ -142,7 +143,7 @@ def channel_menu(
     return make
 
 
-def let_go(document: Document, channel: str, link_id: str) -> None:
+def let_go(document: Document, channel: ChannelKey, link_id: ThingId) -> None:
     """Remove the link that leads a number; of a cam, take the number out."""
     name, link = full_label(document.rig, channel), document.rig.links[link_id]
 

@@ -13,20 +13,22 @@ from gremio.core.edit.constraints import change_constraint, remove_constraint
 from gremio.core.edit.mounts import place_part
 from gremio.core.edit.paths import add_path
 from gremio.core.frames import carried, matrix, triple
-from gremio.core.make.constraining import constrain, release, swapped, with_target
+from gremio.core.make.constraining import constrain, with_target
 from gremio.core.make.copying import copy_part
+from gremio.core.make.releasing import release, swapped
 from gremio.core.make.round_things import widest_round
 from gremio.core.plan.carrying import carriers
 from gremio.core.rig.channels import MOVES, key
 from gremio.core.rig.constraints import constraint_words
 from gremio.core.rig.find import free_name, names_in
+from gremio.core.rig.ids import GROUND, PartId, ThingId
 from gremio.core.rig.model import ConstraintKind, Path, PathKind, Rig, Seat, Target
 from gremio.core.shape.edge_loops import edge_loop
 from gremio.desktop.bench.snapping import Spot
 from gremio.desktop.document.document import Document
 
 
-def tie(document: Document, kind: ConstraintKind, part: str, targets: list[Target]) -> bool:
+def tie(document: Document, kind: ConstraintKind, part: PartId, targets: list[Target]) -> bool:
     """Constrain a part; the words say what it does now, and how to turn it about."""
     what = f"{kind} for {document.rig.parts[part].name}"
     done = document.make(what, lambda rig: constrain(rig, kind, part, targets,
@@ -38,7 +40,7 @@ def tie(document: Document, kind: ConstraintKind, part: str, targets: list[Targe
     return done
 
 
-def one_more_target(document: Document, constraint_id: str, target: Target) -> None:
+def one_more_target(document: Document, constraint_id: ThingId, target: Target) -> None:
     """Give a constraint one more target; nothing moves where it keeps its part off them."""
     name, pose = document.rig.constraints[constraint_id].name, document.pose
     document.edit(
@@ -47,10 +49,10 @@ def one_more_target(document: Document, constraint_id: str, target: Target) -> N
     )
 
 
-def seat_at(document: Document, part: str, on: str, place: Array) -> bool:
+def seat_at(document: Document, part: PartId, on: PartId, place: Array) -> bool:
     """Seat a part on the surface of another, at a place in the world (3,)."""
 
-    def change(rig: Rig) -> tuple[Rig, str]:
+    def change(rig: Rig) -> tuple[Rig, ThingId]:
         rig, made = constrain(rig, "seat", part, [Target(on)], geometry=document.geometry)
         return _put_at(document, rig, part, place), made
 
@@ -61,7 +63,7 @@ def seat_at(document: Document, part: str, on: str, place: Array) -> bool:
     return done
 
 
-def _put_at(document: Document, rig: Rig, part: str, place: Array) -> Rig:
+def _put_at(document: Document, rig: Rig, part: PartId, place: Array) -> Rig:
     """The rig with a part put at a place of the world: by its mount, so that it is at home
     there."""
     entry = rig.parts[part]
@@ -72,13 +74,13 @@ def _put_at(document: Document, rig: Rig, part: str, place: Array) -> Rig:
     return place_part(rig, part, replace(entry.mount, at=triple(local[:3])))
 
 
-def seat_copy(document: Document, part: str, on: str, place: Array) -> str:
+def seat_copy(document: Document, part: PartId, on: PartId, place: Array) -> PartId:
     """Put a copy of a part on a surface, at a place in the world (3,), or the part itself where
     it sits nowhere yet. Returns the id of what now sits there; "" when it was refused."""
     sits = any(c.kind == "seat" for c in document.rig.constraints.values() if c.part == part)
     if not sits:
-        return part if seat_at(document, part, on, place) else ""
-    copied: list[str] = []
+        return part if seat_at(document, part, on, place) else GROUND
+    copied: list[PartId] = []
 
     def change(rig: Rig) -> Rig:
         rig, copy = copy_part(rig, part)
@@ -91,17 +93,17 @@ def seat_copy(document: Document, part: str, on: str, place: Array) -> str:
 
     name, other = document.rig.parts[part].name, document.rig.parts[on].name
     if not document.edit(f"put a copy of {name} on {other}", change):
-        return ""
+        return GROUND
     document.settle()
     return copied[-1]
 
 
-def copy_selected(document: Document, part: str) -> bool:
+def copy_selected(document: Document, part: PartId) -> bool:
     """Copy a part, with what it carries and what ties it in space."""
     name = document.rig.parts[part].name
     done = document.make(f"copy {name}", lambda rig: copy_part(rig, part))
     if done:
-        copy = document.rig.parts[document.selected].name
+        copy = document.rig.parts[PartId(document.selected)].name
         document.said.emit(f"{copy} stands where {name} stands. Pull it away.")
     return done
 
@@ -109,7 +111,7 @@ def copy_selected(document: Document, part: str) -> bool:
 # ── on and off, and away ───────────────────────────────────────────
 
 
-def swap_constraint(document: Document, constraint_id: str) -> None:
+def swap_constraint(document: Document, constraint_id: ThingId) -> None:
     """Part and target the other way about."""
     name, pose = document.rig.constraints[constraint_id].name, document.pose
     document.make(
@@ -118,7 +120,7 @@ def swap_constraint(document: Document, constraint_id: str) -> None:
     )
 
 
-def remove_and_go_home(document: Document, constraint_id: str) -> None:
+def remove_and_go_home(document: Document, constraint_id: ThingId) -> None:
     """Remove a constraint; its part goes home."""
     constraint, pose = document.rig.constraints[constraint_id], document.pose
     document.edit(f"remove {constraint.name}",
@@ -126,22 +128,22 @@ def remove_and_go_home(document: Document, constraint_id: str) -> None:
     document.select(constraint.part)
 
 
-def leave_in_place(document: Document, constraint_ids: Iterable[str]) -> None:
+def leave_in_place(document: Document, constraint_ids: Iterable[ThingId]) -> None:
     """Turn constraints into plain placement: nothing moves."""
-    ids, pose = list(constraint_ids), document.pose
-    if not ids:
+    those, pose = list(constraint_ids), document.pose
+    if not those:
         document.said.emit("Nothing is constrained here, so there is nothing to turn.")
         return
-    names = [document.rig.constraints[i].name for i in ids]
+    names = [document.rig.constraints[i].name for i in those]
     what = names[0] if len(names) == 1 else f"{len(names)} constraints"
-    part = document.rig.constraints[ids[0]].part
-    if document.edit(f"turn {what} into placement", lambda rig: release(rig, ids, pose)):
+    part = document.rig.constraints[those[0]].part
+    if document.edit(f"turn {what} into placement", lambda rig: release(rig, those, pose)):
         document.said.emit(f"{what} is plain placement now; nothing has moved.")
-        if document.selected in ids or not document.selected:
+        if document.selected in those or not document.selected:
             document.select(part)
 
 
-def drop_constraint(document: Document, constraint_id: str) -> None:
+def drop_constraint(document: Document, constraint_id: ThingId) -> None:
     """Take a constraint away that can't be computed."""
     name = document.rig.constraints[constraint_id].name
     document.edit(f"remove {name}", lambda rig: remove_constraint(rig, constraint_id))
@@ -153,7 +155,7 @@ def drop_constraint(document: Document, constraint_id: str) -> None:
 def make_path(
     document: Document,
     places: list[Array],
-    on: str | None,
+    on: PartId | None,
     kind: PathKind = "polyline",
     *,
     closed: bool = False,
@@ -168,7 +170,7 @@ def make_path(
     return document.make(f"make {name}", lambda rig: add_path(rig, path))
 
 
-def path_round(document: Document, parts: list[str]) -> bool:
+def path_round(document: Document, parts: list[PartId]) -> bool:
     """Make the path of a band round wheels, in the order in which they were picked."""
     rig, pose = document.rig, document.pose
     radii = tuple(widest_round(rig, part) / 2 for part in parts)

@@ -6,30 +6,33 @@ from collections.abc import Callable
 
 from gremio.core.edit.cams import add_follower
 from gremio.core.rig.channels import key, main_channel, split
+from gremio.core.rig.ids import ChannelKey, PartId, ThingId
 from gremio.core.rig.model import Cam
 from gremio.core.rig.numbers import full_label
 from gremio.desktop.actions import rigging
 from gremio.desktop.document.document import Document
 
 
-def lead_to(document: Document, lead: str, part: str, propose: Callable[[str, str], None]) -> None:
+def lead_to(
+    document: Document, lead: ChannelKey, part: PartId, propose: Callable[[PartId, PartId], None]
+) -> None:
     """Let a channel (key) lead a part: by a ratio to begin with, or, between two parts, by the
     one that their geometry says, which `propose` shows."""
     owner = split(lead)[0]
     if owner in document.rig.parts and owner != part:
-        propose(owner, part)
+        propose(PartId(owner), part)
     else:
         rigging.link_to(document, lead, part)
 
 
-def let_cam_lead_part(document: Document, link_id: str, part: str) -> None:
+def let_cam_lead_part(document: Document, link_id: ThingId, part: PartId) -> None:
     """Let a cam lead the main channel of one part more."""
     if rigging.can_move(document, part):
         channel = key(part, main_channel(document.rig.parts[part].joint))
         let_cam_lead(document, link_id, channel)
 
 
-def let_cam_lead(document: Document, link_id: str, channel: str) -> None:
+def let_cam_lead(document: Document, link_id: ThingId, channel: ChannelKey) -> None:
     """Let a cam lead one channel more; at every station it stays where it stands now."""
     cam = document.rig.links.get(link_id)
     if not isinstance(cam, Cam):

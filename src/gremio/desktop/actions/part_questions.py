@@ -9,6 +9,7 @@ import numpy as np
 from gremio.core.arrays import Array
 from gremio.core.frames import triple
 from gremio.core.rig.constraints import CONSTRAINTS
+from gremio.core.rig.ids import ChannelKey, PartId, ThingId
 from gremio.core.rig.model import ConstraintKind, Target
 from gremio.desktop.actions import leading, rigging
 from gremio.desktop.bench.question import (
@@ -25,7 +26,9 @@ class Follower(PartQuestion):
     """The part that a channel (key) should lead. propose: shows the ratio that the geometry of
     two parts says."""
 
-    def __init__(self, document: Document, lead: str, propose: Callable[[str, str], None]) -> None:
+    def __init__(
+        self, document: Document, lead: ChannelKey, propose: Callable[[PartId, PartId], None]
+    ) -> None:
         super().__init__(document)
         self.lead, self._propose = lead, propose
         # Whatever is not seen in the Bench takes the link from its menu.
@@ -36,7 +39,7 @@ class Follower(PartQuestion):
         """What to click."""
         return "click the part that should follow, or paste the link on a number"
 
-    def take(self, part: str, place: Array | None) -> Question | None:
+    def take(self, part: PartId, place: Array | None) -> Question | None:
         """Make the link, or propose one."""
         del place
         leading.lead_to(self.document, self.lead, part, self._propose)
@@ -46,7 +49,7 @@ class Follower(PartQuestion):
 class CamFollower(PartQuestion):
     """One more part that a cam should lead."""
 
-    def __init__(self, document: Document, link_id: str) -> None:
+    def __init__(self, document: Document, link_id: ThingId) -> None:
         super().__init__(document)
         self.link_id = link_id
 
@@ -55,7 +58,7 @@ class CamFollower(PartQuestion):
         """What to click."""
         return "click the part that this cam should lead too"
 
-    def take(self, part: str, place: Array | None) -> Question | None:
+    def take(self, part: PartId, place: Array | None) -> Question | None:
         """Let the cam lead it."""
         del place
         leading.let_cam_lead_part(self.document, self.link_id, part)
@@ -74,7 +77,7 @@ class PlanetaryRing(PartQuestion):
         """What to click."""
         return "click the ring, or the other side of a differential"
 
-    def take(self, part: str, place: Array | None) -> Question | None:
+    def take(self, part: PartId, place: Array | None) -> Question | None:
         """The arm is asked for next."""
         del place
         can = rigging.can_move(self.document, part)
@@ -93,7 +96,7 @@ class PlanetaryArm(PartQuestion):
         """What to click."""
         return "click the arm that carries the planets"
 
-    def take(self, part: str, place: Array | None) -> Question | None:
+    def take(self, part: PartId, place: Array | None) -> Question | None:
         """Make the set."""
         from gremio.desktop.actions import preparing
 
@@ -108,7 +111,7 @@ class BandWheels(PartQuestion):
 
     def __init__(self, document: Document) -> None:
         super().__init__(document)
-        self._wheels: list[str] = []
+        self._wheels: list[PartId] = []
 
     @property
     def words(self) -> str:
@@ -121,7 +124,7 @@ class BandWheels(PartQuestion):
         places = [pose.world(part)[:3, 3] for part in self._wheels]
         return np.array(places, dtype=float).reshape(-1, 3)
 
-    def take(self, part: str, place: Array | None) -> Question | None:
+    def take(self, part: PartId, place: Array | None) -> Question | None:
         """One wheel more."""
         del place
         self._wheels.append(part)
@@ -148,7 +151,7 @@ class Copies(PartQuestion):
     goes_on = True
     surface = True
 
-    def __init__(self, document: Document, part: str) -> None:
+    def __init__(self, document: Document, part: PartId) -> None:
         super().__init__(document)
         self.part = part
 
@@ -157,7 +160,7 @@ class Copies(PartQuestion):
         """What to click."""
         return f"click where on a surface {self.name_of(self.part)} goes, one after another"
 
-    def take(self, part: str, place: Array | None) -> Question | None:
+    def take(self, part: PartId, place: Array | None) -> Question | None:
         """Put one there."""
         from gremio.desktop.actions import constraining
 
@@ -171,7 +174,7 @@ class Copies(PartQuestion):
 class ConstraintTarget(TargetQuestion):
     """What a part should be constrained to."""
 
-    def __init__(self, document: Document, kind: ConstraintKind, part: str) -> None:
+    def __init__(self, document: Document, kind: ConstraintKind, part: PartId) -> None:
         super().__init__(document)
         self.kind, self.part = kind, part
 
@@ -180,7 +183,7 @@ class ConstraintTarget(TargetQuestion):
         """What to click."""
         return CONSTRAINTS[self.kind].asks.format(self.name_of(self.part))
 
-    def take(self, part: str, place: Array | None) -> Question | None:
+    def take(self, part: PartId, place: Array | None) -> Question | None:
         """Constrain it to a part."""
         from gremio.desktop.actions import constraining
 
@@ -189,7 +192,7 @@ class ConstraintTarget(TargetQuestion):
             return None
         return self._made(Target(part))
 
-    def take_path(self, path: str) -> Question | None:
+    def take_path(self, path: ThingId) -> Question | None:
         """Constrain it to a path."""
         return self._made(Target(path=path))
 
@@ -207,7 +210,7 @@ class ConstraintTarget(TargetQuestion):
 class OneMoreTarget(ConstraintTarget):
     """One more target of a constraint."""
 
-    def __init__(self, document: Document, constraint_id: str) -> None:
+    def __init__(self, document: Document, constraint_id: ThingId) -> None:
         constraint = document.rig.constraints[constraint_id]
         super().__init__(document, constraint.kind, constraint.part)
         self.constraint_id = constraint_id
@@ -217,7 +220,7 @@ class OneMoreTarget(ConstraintTarget):
         """What to click."""
         return "click one more target"
 
-    def take(self, part: str, place: Array | None) -> Question | None:
+    def take(self, part: PartId, place: Array | None) -> Question | None:
         """Keep to that part as well."""
         del place
         return self._made(Target(part))

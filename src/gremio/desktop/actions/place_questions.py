@@ -8,6 +8,8 @@ from collections.abc import Callable
 import numpy as np
 
 from gremio.core.arrays import Array
+from gremio.core.rig import ids
+from gremio.core.rig.ids import GROUND, PartId
 from gremio.core.rig.model import StrandKind
 from gremio.desktop.bench.question import (
     PlaceQuestion,
@@ -23,20 +25,22 @@ _TWO = "Two are needed at least. Click on, or press Esc to stop."
 class MountPlace(PlaceQuestion):
     """A place on the geometry for a part's mount."""
 
-    def __init__(self, document: Document, part: str) -> None:
+    def __init__(self, document: Document, part: PartId) -> None:
         super().__init__(document)
         self.part = part
 
     @property
     def words(self) -> str:
         """What to click."""
-        return f"click a corner, an edge, a circle or a face for {self.name_of(self.part)}"
+        return (
+            f"click a corner, an edge, a circle or a face for {self.name_of(ids.part(self.part))}"
+        )
 
     def take(self, spot: Spot) -> Question | None:
         """Put the mount there."""
         from gremio.desktop.actions import preparing
 
-        preparing.put_mount(self.document, self.part, spot)
+        preparing.put_mount(self.document, ids.part(self.part), spot)
         return None
 
 
@@ -46,7 +50,9 @@ class AxisWay(MountPlace):
     @property
     def words(self) -> str:
         """What to click."""
-        return f"click an edge, a circle or a face for the axis of {self.name_of(self.part)}"
+        return (
+            f"click an edge, a circle or a face for the axis of {self.name_of(ids.part(self.part))}"
+        )
 
     def fits(self, spot: Spot) -> bool:
         """Only what has a direction."""
@@ -56,7 +62,7 @@ class AxisWay(MountPlace):
         """Lay the axis along it."""
         from gremio.desktop.actions import preparing
 
-        preparing.put_axis(self.document, self.part, spot)
+        preparing.put_axis(self.document, ids.part(self.part), spot)
         return None
 
 
@@ -264,7 +270,7 @@ class PathPoints(PointsQuestion):
 
     def __init__(self, document: Document) -> None:
         super().__init__(document)
-        self._drawn: list[tuple[Array, str]] = []
+        self._drawn: list[tuple[Array, PartId]] = []
 
     @property
     def words(self) -> str:
@@ -275,7 +281,7 @@ class PathPoints(PointsQuestion):
         """The points so far."""
         return np.array([place for place, _ in self._drawn], dtype=float).reshape(-1, 3)
 
-    def take_point(self, place: Array, part: str) -> Question | None:
+    def take_point(self, place: Array, part: PartId) -> Question | None:
         """One point more."""
         self._drawn.append((place, part))
         return self
@@ -292,6 +298,6 @@ class PathPoints(PointsQuestion):
             self.document.said.emit(_TWO)
             return False
         parts = {part for _, part in self._drawn}
-        on = parts.pop() if len(parts) == 1 else ""
+        on = parts.pop() if len(parts) == 1 else GROUND
         constraining.make_path(self.document, [place for place, _ in self._drawn], on or None)
         return True

@@ -23,7 +23,9 @@ from gremio.core.make.meshing import interlock_train, make_mate
 from gremio.core.make.pairs import propose
 from gremio.core.make.round_things import widest_round
 from gremio.core.quantity import show_short
+from gremio.core.rig import ids
 from gremio.core.rig.channels import freed, key, main_channel
+from gremio.core.rig.ids import PartId, ThingId
 from gremio.core.rig.model import Planetary, Rig, Rolling
 from gremio.core.solve.ask import solve
 from gremio.desktop.actions.rigging import selected_part
@@ -31,7 +33,7 @@ from gremio.desktop.bench.snapping import Spot
 from gremio.desktop.document.document import Document
 
 
-def roll_wheel(document: Document, part: str) -> None:
+def roll_wheel(document: Document, part: PartId) -> None:
     """Let a part roll by the way it is carried, on the radius of its shape."""
     rig = document.rig
     entry = rig.parts[part]
@@ -43,14 +45,17 @@ def roll_wheel(document: Document, part: str) -> None:
         document.said.emit(f"{entry.name} rolls on a radius of {show_short(radius, 'mm')}.")
 
 
-def planetary_set(document: Document, sun: str, ring: str, carrier: str) -> None:
+def planetary_set(document: Document, sun: str, ring: str, carrier: PartId) -> None:
     """Let three parts turn as a planetary set, or as a differential where they have no teeth."""
     rig, pose = document.rig, document.pose
-    channels = [key(part, main_channel(rig.parts[part].joint)) for part in (sun, ring, carrier)]
-    teeth = [gears_of(rig, pose, part) for part in (sun, ring)]
+    channels = [
+        key(ids.thing(part), main_channel(rig.parts[ids.part(part)].joint))
+        for part in (sun, ring, carrier)
+    ]
+    teeth = [gears_of(rig, pose, ids.part(part)) for part in (sun, ring)]
     ratio = teeth[1][0].solid.teeth / teeth[0][0].solid.teeth if all(teeth) else 1.0
     made = Planetary(channels[0], channels[1], channels[2], ratio)
-    names = [rig.parts[part].name for part in (sun, ring, carrier)]
+    names = [rig.parts[ids.part(part)].name for part in (sun, ring, carrier)]
     if document.make(f"planetary set of {names[0]}", lambda r: add_link(r, made)):
         document.said.emit(
             f"{names[0]} + {ratio:.4g} × {names[1]} = {1 + ratio:.4g} × {names[2]}: two freedoms."
@@ -58,12 +63,12 @@ def planetary_set(document: Document, sun: str, ring: str, carrier: str) -> None
 
 
 def make_gear_mate(
-    document: Document, part: str, teeth: float, inside: bool, distance: float | None
+    document: Document, part: PartId, teeth: float, inside: bool, distance: float | None
 ) -> None:
     """Add a gear that runs with a part's gear, teeth in spaces, and lead it."""
     name = document.rig.parts[part].name
 
-    def change(rig: Rig) -> tuple[Rig, str]:
+    def change(rig: Rig) -> tuple[Rig, ThingId]:
         rig, mate = make_mate(
             rig,
             part,
@@ -72,7 +77,9 @@ def make_gear_mate(
             distance=distance,
             geometry=document.geometry,
         )
-        proposal = propose(rig, solve(all_home(rig), geometry=document.geometry), part, mate)
+        proposal = propose(
+            rig, solve(all_home(rig), geometry=document.geometry), part, PartId(mate)
+        )
         if proposal is not None and main_channel(rig.parts[part].joint):
             rig, _ = add_link(rig, proposal.ratio())
         return rig, mate
@@ -115,7 +122,7 @@ def take_scale_out(document: Document) -> None:
         document.said.emit("No mount is stretched, so there is no scale to take out.")
 
 
-def put_mount(document: Document, part: str, spot: Spot) -> None:
+def put_mount(document: Document, part: PartId, spot: Spot) -> None:
     """Put a part's mount at a picked place, its shape staying where it is; at a circle, with
     its axis along the circle's."""
     entry = document.rig.parts[part]
@@ -133,7 +140,7 @@ def put_mount(document: Document, part: str, spot: Spot) -> None:
         document.said.emit(f"The mount of {entry.name} is there now; its shape has not moved.")
 
 
-def put_axis(document: Document, part: str, spot: Spot) -> None:
+def put_axis(document: Document, part: PartId, spot: Spot) -> None:
     """Lay a part's axis along a picked edge, circle or face; its shape stays where it is."""
     entry = document.rig.parts[part]
     assert spot.direction is not None
@@ -143,7 +150,7 @@ def put_axis(document: Document, part: str, spot: Spot) -> None:
         document.said.emit(f"The axis of {entry.name} lies along that now. Press A to try it.")
 
 
-def mount_in_box(document: Document, part: str, corners: Array, low: bool) -> None:
+def mount_in_box(document: Document, part: PartId, corners: Array, low: bool) -> None:
     """Put a part's mount in the middle of its shapes, or under it at the bottom.
 
     corners: (N, 3) of the box round its shapes, in its own frame.
@@ -159,7 +166,7 @@ def mount_in_box(document: Document, part: str, corners: Array, low: bool) -> No
     document.edit(f"move mount of {name}", lambda rig: mount_at(rig, part, point))
 
 
-def align_mount(document: Document, part: str, other: str) -> None:
+def align_mount(document: Document, part: PartId, other: PartId) -> None:
     """Turn a part's mount square to the world ("" for other), or to another part."""
     rig, pose = document.rig, document.pose
     parent = rig.parts[part].parent

@@ -23,6 +23,7 @@ from gremio.core.quantity import show_short
 from gremio.core.rig.channels import channel_unit, freed, key, main_channel
 from gremio.core.rig.constraints import constraints_of
 from gremio.core.rig.find import free_name, names_in
+from gremio.core.rig.ids import GROUND, NOTHING, ChannelKey, PartId, ThingId
 from gremio.core.rig.model import Control, Part, Ratio, Rig, Shape, StandIn, Stops
 from gremio.core.rig.numbers import full_label, stop_keys
 from gremio.core.rig.solids import (
@@ -55,15 +56,15 @@ NEW_PARTS: dict[str, AnySolid] = {
 }
 
 
-def selected_part(document: Document) -> str:
+def selected_part(document: Document) -> PartId:
     """Id of the selected part; says what to do, and gives "", when there is none."""
     if document.selected in document.rig.parts:
-        return document.selected
+        return PartId(document.selected)
     document.said.emit("Select a part first: click it in the Bench or in the list of parts.")
-    return ""
+    return GROUND
 
 
-def can_move(document: Document, part: str) -> bool:
+def can_move(document: Document, part: PartId) -> bool:
     """Whether a part's joint leaves it something; says so when it does not."""
     if main_channel(document.rig.parts[part].joint):
         return True
@@ -112,7 +113,7 @@ def make_control(document: Document) -> None:
     """Make a control: for the selected part, already leading it, or a plain one."""
     rig, selected = document.rig, document.selected
     channels = document.channels_of(selected) if selected in rig.parts else []
-    free = next((c for c in channels if c not in document.program.drives), "")
+    free = next((c for c in channels if c not in document.program.drives), NOTHING)
     if free:
         control = proposed_control(rig, free)
         hint = f"{control.name} leads {full_label(rig, free)}, one for one."
@@ -123,7 +124,7 @@ def make_control(document: Document) -> None:
 
     stood = document.pose.at(free) if free else 0.0
 
-    def change(rig: Rig) -> tuple[Rig, str]:
+    def change(rig: Rig) -> tuple[Rig, ThingId]:
         rig, control_id = add_control(rig, control)
         if free:
             rig, _ = add_link(rig, Ratio(control_id, free, 1.0))
@@ -134,20 +135,20 @@ def make_control(document: Document) -> None:
         document.said.emit(hint)
 
 
-def lead_of_selected(document: Document) -> str:
+def lead_of_selected(document: Document) -> ChannelKey:
     """Key of the channel that would lead a new link; says what to do when there is none."""
     channels = document.channels_of(document.selected)
     if not channels:
         document.said.emit(
             "Select what should lead: a control, or a part that can move. Then press L."
         )
-        return ""
+        return NOTHING
     name = full_label(document.rig, channels[0])
     document.said.emit(f"{name} will lead. Click the part that should follow.")
     return channels[0]
 
 
-def link_to(document: Document, lead: str, part: str) -> None:
+def link_to(document: Document, lead: ChannelKey, part: PartId) -> None:
     """Let a channel lead a part, by a ratio to begin with."""
     rig = document.rig
     channel = main_channel(rig.parts[part].joint)
@@ -158,7 +159,7 @@ def link_to(document: Document, lead: str, part: str) -> None:
     names = full_label(rig, lead), full_label(rig, follower)
     stood = document.pose.at(follower)
 
-    def change(rig: Rig) -> tuple[Rig, str]:
+    def change(rig: Rig) -> tuple[Rig, ThingId]:
         rig, link = add_link(rig, proposed_ratio(rig, lead, follower))
         return set_where_follower_stands(rig, follower, stood, geometry=document.geometry), link
 
@@ -180,13 +181,13 @@ def remove_selected(document: Document) -> None:
         document.edit(f"remove {name}", lambda rig: remove(document, rig, thing))
 
 
-def _remove_part(document: Document, rig: Rig, part: str) -> Rig:
-    from gremio.core.make.constraining import remove_and_leave
+def _remove_part(document: Document, rig: Rig, thing: ThingId) -> Rig:
+    from gremio.core.make.releasing import remove_and_leave
 
-    return remove_and_leave(rig, part, document.pose)
+    return remove_and_leave(rig, PartId(thing), document.pose)
 
 
-def _remove_strut(_document: Document, rig: Rig, strut: str) -> Rig:
+def _remove_strut(_document: Document, rig: Rig, strut: ThingId) -> Rig:
     from gremio.core.make.struts import remove_strut
 
     return remove_strut(rig, strut)
@@ -194,7 +195,7 @@ def _remove_strut(_document: Document, rig: Rig, strut: str) -> Rig:
 
 # What takes a thing out of the rig, by where it stands there. A constraint is turned into plain
 # placement instead.
-_REMOVE: dict[str, Callable[[Document, Rig, str], Rig]] = {
+_REMOVE: dict[str, Callable[[Document, Rig, ThingId], Rig]] = {
     "parts": _remove_part,
     "controls": lambda _document, rig, control: remove_control(rig, control),
     "links": lambda _document, rig, link: remove_link(rig, link),
@@ -228,7 +229,7 @@ def leave_all(document: Document) -> None:
     _leave(document, document.rig.constraints)
 
 
-def _leave(document: Document, constraints: Iterable[str]) -> None:
+def _leave(document: Document, constraints: Iterable[ThingId]) -> None:
     from gremio.desktop.actions.constraining import leave_in_place
 
     leave_in_place(document, constraints)
@@ -286,7 +287,7 @@ def switch_lock(document: Document) -> None:
     document.said.emit(text)
 
 
-def family_of_selected(document: Document) -> list[str]:
+def family_of_selected(document: Document) -> list[PartId]:
     """Ids of the selected part and of all it carries; says what to do, and gives none, when
     nothing is selected."""
     part = selected_part(document)
@@ -350,10 +351,10 @@ def paste_link_on_selected(document: Document) -> None:
         paste_link(document, channel)
 
 
-def _main_of_selected(document: Document) -> str:
+def _main_of_selected(document: Document) -> ChannelKey:
     selected = document.selected
     if selected in document.rig.parts:
-        main = main_channel(document.rig.parts[selected].joint)
+        main = main_channel(document.rig.parts[PartId(selected)].joint)
         if main:
             return key(selected, main)
         document.said.emit(document.grounded_text(selected))
@@ -361,4 +362,4 @@ def _main_of_selected(document: Document) -> str:
         return selected
     else:
         document.said.emit("Select a control, or a part that can move, first.")
-    return ""
+    return NOTHING

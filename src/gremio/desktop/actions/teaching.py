@@ -8,6 +8,7 @@ from gremio.core.make.teach import Lesson, lesson_for
 from gremio.core.problem import GremioError
 from gremio.core.quantity import show_short
 from gremio.core.rig.channels import main_channel
+from gremio.core.rig.ids import NOTHING, PartId, ThingId
 from gremio.core.rig.model import Cam
 from gremio.core.rig.numbers import full_label, shown_unit
 from gremio.core.solve.evaluate import evaluate
@@ -17,7 +18,7 @@ from gremio.desktop.document.document import Document
 _FRAMES = 72
 
 
-def switch(document: Document, motion: Motion, cam_shown: str) -> None:
+def switch(document: Document, motion: Motion, cam_shown: ThingId) -> None:
     """Begin to teach where the selection is, or on the cam shown; or leave teaching."""
     if document.teaching.lesson is not None:
         leave(document, motion)
@@ -34,15 +35,15 @@ def switch(document: Document, motion: Motion, cam_shown: str) -> None:
     )
 
 
-def _lesson(document: Document, cam_shown: str) -> Lesson:
+def _lesson(document: Document, cam_shown: ThingId) -> Lesson:
     rig, selected = document.rig, document.selected
     if not selected and cam_shown in rig.links:
         selected = cam_shown
     channels = document.channels_of(selected)
     if selected in rig.parts:
-        main = main_channel(rig.parts[selected].joint)
+        main = main_channel(rig.parts[PartId(selected)].joint)
         channels = [c for c in channels if c.endswith(f" {main}")] if main else []
-    return lesson_for(rig, selected, channels[0] if channels else "")
+    return lesson_for(rig, selected, channels[0] if channels else NOTHING)
 
 
 def record(document: Document) -> None:
@@ -77,7 +78,7 @@ def leave(document: Document, motion: Motion) -> None:
     show_motion(document, motion, lesson.link)
 
 
-def show_motion(document: Document, motion: Motion, link_id: str) -> None:
+def show_motion(document: Document, motion: Motion, link_id: ThingId) -> None:
     """Run the lead of a cam through its stations and back to where it stands."""
     cam, program = document.rig.links.get(link_id), document.program
     if not isinstance(cam, Cam) or len(cam.stations) < 2:

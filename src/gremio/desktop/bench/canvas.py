@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QWidget
 from gremio.core.arrays import Array
 from gremio.core.edit.parts import descendants, rigid_family
 from gremio.core.frames import carried
+from gremio.core.rig.ids import NOTHING, PartId
 from gremio.core.rig.model import Rig
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.pose import Pose
@@ -61,7 +62,7 @@ class Canvas(QOpenGLWidget):
         self._hovered: int | None = None
         self.light = False
         self.with_faces = True
-        self.hidden: frozenset[str] = frozenset()
+        self.hidden: frozenset[PartId] = frozenset()
         self._wiggle = Wiggle(self)
         self.motion = Motion(self)
         self._resting = QTimer(self)
@@ -122,7 +123,7 @@ class Canvas(QOpenGLWidget):
         self.with_faces = shown
         self._refresh()
 
-    def hide_parts(self, parts: Iterable[str]) -> None:
+    def hide_parts(self, parts: Iterable[PartId]) -> None:
         """Leave parts, by id, out of the picture; none shows everything."""
         self.hidden = frozenset(parts)
         self._scene_stale = True
@@ -135,7 +136,7 @@ class Canvas(QOpenGLWidget):
         self._scene_stale = True
         self._refresh()
 
-    def try_axis(self, part: str) -> None:
+    def try_axis(self, part: PartId) -> None:
         """Wiggle a part a little about, or along, its main channel; nothing is changed."""
         self._wiggle.start(part)
 
@@ -181,7 +182,7 @@ class Canvas(QOpenGLWidget):
         rig = self.document.rig
         if self._preview is not None or selected not in rig.parts or rig.locked:
             return []
-        moving = self.document.moving_part(selected)
+        moving = self.document.moving_part(PartId(selected))
         found = handles_of(self.pose, self.scene(), moving, self.camera.eye) if moving else []
         # What a constraint gives has no handle: the part itself is pulled.
         drives = self.document.program.drives
@@ -222,7 +223,7 @@ class Canvas(QOpenGLWidget):
         drawn.tracks = tracks(self.pose, self.document.selected)
         drawn.strands = strands(self.pose, self.document.selected)
         if len(sketch := self._sketch()):
-            drawn.tracks.append(Track("", sketch, sketch, True))
+            drawn.tracks.append(Track(NOTHING, sketch, sketch, True))
         drawn.faces, drawn.selected = self.faces(), self.document.selected
         drawn.places, drawn.nearest = self._places(), self.overlay.drawn.nearest
         if drawn.nearest is not None and drawn.nearest >= len(drawn.places):
@@ -242,7 +243,7 @@ class Canvas(QOpenGLWidget):
         ends = box_edges(self.scene(), self.pose, self._rigid_family(handle.part))
         return [carried(move, ends) for move in stop_moves(handle)]
 
-    def _rigid_family(self, part: str) -> list[int]:
+    def _rigid_family(self, part: PartId) -> list[int]:
         """Rows of a part and of all that is fixed to it."""
         rows = self.document.program.part_row
         return [rows[one] for one in rigid_family(self.document.rig, part)]
@@ -292,7 +293,7 @@ class Canvas(QOpenGLWidget):
         if self._hovered is not None:
             weights[self._hovered] = _HOVERED
         if self.document.selected in rows:
-            weights[rows[self.document.selected]] = _HEAVY
+            weights[rows[PartId(self.document.selected)]] = _HEAVY
         return weights
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
@@ -301,7 +302,7 @@ class Canvas(QOpenGLWidget):
         self.overlay.setGeometry(self.rect())
         self._lay_overlay()
 
-    def part_at(self, at: QPointF) -> str | None:
+    def part_at(self, at: QPointF) -> PartId | None:
         """Id of the part seen at a point."""
         if self.renderer is None or self._preview is not None:
             return None
@@ -338,7 +339,10 @@ class Canvas(QOpenGLWidget):
             self.document.said.emit("Select a part first; X then brings it into the picture.")
             return
         rows = self.pose.program.part_row
-        family = {rows[part] for part in (selected, *descendants(self.document.rig, selected))}
+        family = {
+            rows[PartId(part)]
+            for part in (selected, *descendants(self.document.rig, PartId(selected)))
+        }
         corners = corners_of(self.scene(), self.pose, family)
         if len(corners):
             self.camera = framed(self.camera, self.logical_size(), corners, margin=1.7)

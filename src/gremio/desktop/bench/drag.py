@@ -10,6 +10,7 @@ import numpy as np
 from gremio.core.arrays import Array
 from gremio.core.rig.channels import freed, key, split
 from gremio.core.rig.constraints import CONSTRAINTS, adds_to
+from gremio.core.rig.ids import ChannelKey, PartId
 from gremio.core.solve.pose import Pose
 from gremio.desktop.bench.camera import Camera, Size, project, ray
 from gremio.desktop.bench.handles import Handle, handles_of
@@ -51,11 +52,11 @@ class Drag:
         return self.wanted
 
     @property
-    def part(self) -> str:
+    def part(self) -> PartId:
         """Id of the part that is pulled."""
-        return split(self.handle.channel)[0]
+        return PartId(split(self.handle.channel)[0])
 
-    def moves(self, pixel: tuple[float, float]) -> dict[str, float]:
+    def moves(self, pixel: tuple[float, float]) -> dict[ChannelKey, float]:
         """The one channel that is pulled, by key, and where it should go (SI)."""
         return {self.handle.channel: self.to(pixel)}
 
@@ -112,7 +113,7 @@ class FreeDrag:
     normal: (3,) of the plane that a planar joint keeps to; None for the screen's.
     """
 
-    part: str
+    part: PartId
     camera: Camera
     size: Size
     grip: Array
@@ -120,7 +121,7 @@ class FreeDrag:
     to_mount: Array
     normal: Array | None = None
 
-    def moves(self, pixel: tuple[float, float]) -> dict[str, float]:
+    def moves(self, pixel: tuple[float, float]) -> dict[ChannelKey, float]:
         """The channels, by key, that bring the grip to a pixel, and where they go (m)."""
         shift = self.to_mount @ self._shift(pixel)
         return {
@@ -144,14 +145,14 @@ class PointDrag:
     part: id. inside: (3,) the point in the part's frame. grip: (3,) where it was taken hold of.
     """
 
-    part: str
+    part: PartId
     camera: Camera
     size: Size
     grip: Array
     inside: Array
 
     @classmethod
-    def on(cls, pose: Pose, part: str, camera: Camera, size: Size, grip: Array) -> PointDrag:
+    def on(cls, pose: Pose, part: PartId, camera: Camera, size: Size, grip: Array) -> PointDrag:
         """A pull at a part where it was taken hold of."""
         inside = np.linalg.inv(pose.world(part)) @ np.append(grip, 1.0)
         return cls(part, camera, size, grip, inside[:3])
@@ -161,7 +162,7 @@ class PointDrag:
         return self.grip + level_shift(self.camera, self.size, self.grip, pixel)
 
 
-def is_held(pose: Pose, part: str) -> bool:
+def is_held(pose: Pose, part: PartId) -> bool:
     """Whether a closed linkage, or constraints, decide where a part goes, so that it can be
     moved by what leads that only."""
     program = pose.program
@@ -173,7 +174,7 @@ def is_held(pose: Pose, part: str) -> bool:
     return moved or (bool(held) and len(held) == len(channels))
 
 
-def _is_given(pose: Pose, channel: str) -> bool:
+def _is_given(pose: Pose, channel: ChannelKey) -> bool:
     """Whether a constraint alone gives a channel here: wholly, and not by sliding or adding."""
     drive = pose.program.drives.get(channel)
     constraint = pose.program.rig.constraints.get(drive.links[0]) if drive else None
@@ -189,7 +190,7 @@ def _is_given(pose: Pose, channel: str) -> bool:
 
 
 def grip_on(
-    pose: Pose, scene: Scene, part: str, camera: Camera, size: Size, pixel: tuple[float, float]
+    pose: Pose, scene: Scene, part: PartId, camera: Camera, size: Size, pixel: tuple[float, float]
 ) -> Array:
     """(3,) about where the sight line through a pixel meets a part: as deep as the middle of
     the part's box."""
@@ -205,7 +206,7 @@ def grip_on(
 def take_hold(
     pose: Pose,
     scene: Scene,
-    part: str,
+    part: PartId,
     camera: Camera,
     size: Size,
     grip: Array,
@@ -224,7 +225,7 @@ def take_hold(
     return Drag(handles[0], camera, size, grip, pixel) if handles else None
 
 
-def _free_drag(pose: Pose, part: str, camera: Camera, size: Size, grip: Array) -> FreeDrag:
+def _free_drag(pose: Pose, part: PartId, camera: Camera, size: Size, grip: Array) -> FreeDrag:
     program = pose.program
     row = program.part_row[part]
     above = int(program.parents[row])

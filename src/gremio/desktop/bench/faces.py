@@ -13,6 +13,7 @@ from PyQt6.QtGui import QPolygonF, QTransform
 from gremio.core.arrays import Array
 from gremio.core.frames import matrix, tidy_frame, turn_of_angles
 from gremio.core.rig.channels import split
+from gremio.core.rig.ids import ChannelKey, PartId
 from gremio.core.rig.model import Face
 from gremio.core.solve.backward import led_channels
 from gremio.core.solve.pose import Pose
@@ -140,21 +141,21 @@ def _lying(
     return place if QTransform.quadToQuad(flat, seen, place) else None
 
 
-def proposed_face(pose: Pose, control: str) -> Face:
+def proposed_face(pose: Pose, control: ChannelKey) -> Face:
     """A face beside the first part that a control leads, carried by what carries that part."""
     program = pose.program
     led = [c for c in program.channel_keys if c in led_channels(program, control)]
     if not led:
         return Face(at=(0.0, 0.0, 1.0))
     part = split(led[0])[0]
-    on = program.rig.parts[part].parent
+    on = program.rig.parts[PartId(part)].parent
     above = pose.frame_of(on)
-    at = np.linalg.inv(above) @ pose.world(part)[:, 3]
+    at = np.linalg.inv(above) @ pose.world(PartId(part))[:, 3]
     x, y, z = (round(float(v), 3) for v in at[:3])
     return Face(on=on, at=(x, y, z))
 
 
-def carried_by(pose: Pose, face: Face, part: str | None) -> Face:
+def carried_by(pose: Pose, face: Face, part: PartId | None) -> Face:
     """A face carried by another part (by id), or by the ground; it stays where it stands."""
     here = frame_of_face(pose, face)[:, 3]
     above = pose.frame_of(part)

@@ -12,6 +12,7 @@ import numpy.typing as npt
 from gremio.core.arrays import Array
 from gremio.core.plan.joints import joint_matrix
 from gremio.core.rig.channels import freed, key, main_channel
+from gremio.core.rig.ids import ChannelKey, PartId
 from gremio.core.solve.axes import channel_axis, channel_frame
 from gremio.core.solve.pose import Pose
 from gremio.desktop.bench.scene import Scene, corners_of
@@ -26,8 +27,8 @@ class Handle:
     reach: length of the arm, or half the length of a rail without stops (m).
     """
 
-    part: str
-    channel: str
+    part: PartId
+    channel: ChannelKey
     kind: Literal["arc", "ring", "rail"]
     origin: Array
     axis: Array
@@ -75,7 +76,7 @@ def turned(vector: Array, axis: Array, angle: npt.ArrayLike) -> Array:
     return result
 
 
-def handles_of(pose: Pose, scene: Scene, part: str, eye: Array) -> list[Handle]:
+def handles_of(pose: Pose, scene: Scene, part: PartId, eye: Array) -> list[Handle]:
     """A handle for each channel of a part's joint, the main one first; none for a free joint,
     which is taken hold of anywhere.
 
@@ -90,13 +91,13 @@ def handles_of(pose: Pose, scene: Scene, part: str, eye: Array) -> list[Handle]:
     return [_handle(pose, scene, part, name, eye) for name in names]
 
 
-def handle_of(pose: Pose, scene: Scene, part: str, eye: Array) -> Handle | None:
+def handle_of(pose: Pose, scene: Scene, part: PartId, eye: Array) -> Handle | None:
     """The main handle of a part; None when its joint frees nothing, or everything."""
     found = handles_of(pose, scene, part, eye)
     return found[0] if found else None
 
 
-def _handle(pose: Pose, scene: Scene, part: str, name: str, eye: Array) -> Handle:
+def _handle(pose: Pose, scene: Scene, part: PartId, name: str, eye: Array) -> Handle:
     program = pose.program
     channel = key(part, name)
     row = program.part_row[part]

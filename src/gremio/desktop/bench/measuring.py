@@ -14,6 +14,7 @@ from gremio.core.arrays import Array
 from gremio.core.frames import carried
 from gremio.core.quantity import show, show_short
 from gremio.core.rig.find import free_name, names_in
+from gremio.core.rig.ids import ThingId
 from gremio.core.rig.model import Measure, MeasureKind, Rig
 from gremio.core.rig.solids import AnySolid
 from gremio.core.shape.geometry import Geometry
@@ -76,7 +77,7 @@ def told(value: float, unit: str) -> str:
 
 
 def drawn_measures(
-    pose: Pose, selected: str, picked: Sequence[Spot], geometry: GeometryOf
+    pose: Pose, selected: ThingId, picked: Sequence[Spot], geometry: GeometryOf
 ) -> list[Line]:
     """What the Bench draws: the kept measures, and the one that is being picked."""
     rig = pose.rig

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QWidget
 
 from gremio.core.arrays import Array
 from gremio.core.quantity import show, show_short
+from gremio.core.rig.ids import NOTHING, ThingId
 from gremio.desktop.bench.camera import Camera, project
 from gremio.desktop.bench.draw_faces import draw_face, draw_pointer
 from gremio.desktop.bench.draw_ties import draw_tie, draw_track
@@ -47,7 +48,7 @@ class Drawn:
     tracks: list[Track] = field(default_factory=list)
     strands: list[Track] = field(default_factory=list)
     faces: list[Shown] = field(default_factory=list)
-    selected: str = ""
+    selected: ThingId = NOTHING
     title: str = ""
 
 

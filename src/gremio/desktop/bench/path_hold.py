@@ -12,6 +12,7 @@ from PyQt6.QtCore import QPointF
 from gremio.core.arrays import Array
 from gremio.core.edit.paths import change_path
 from gremio.core.frames import carried
+from gremio.core.rig.ids import ThingId
 from gremio.core.rig.model import Rig, Triple
 from gremio.desktop.bench.camera import Camera, Size
 from gremio.desktop.bench.drag import level_shift
@@ -26,7 +27,7 @@ class PathHold:
     """A point of a path, taken hold of. index: which. grip: (3,) in the world."""
 
     document: Document
-    path: str
+    path: ThingId
     index: int
     grip: Array
     camera: Camera

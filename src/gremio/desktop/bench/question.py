@@ -8,6 +8,8 @@ from abc import ABC, abstractmethod
 import numpy as np
 
 from gremio.core.arrays import Array
+from gremio.core.rig import ids
+from gremio.core.rig.ids import PartId, ThingId
 from gremio.core.solve.pose import Pose
 from gremio.desktop.bench.scene import Scene
 from gremio.desktop.bench.snapping import Spot, snap_places
@@ -30,7 +32,7 @@ class Question(ABC):
     def words(self) -> str:
         """What to do next: "click the part that should follow"."""
 
-    def name_of(self, part: str) -> str:
+    def name_of(self, part: PartId) -> str:
         """What a part is called."""
         return self.document.rig.parts[part].name
 
@@ -68,7 +70,7 @@ class PlaceQuestion(Question):
     def spots(self, scene: Scene, pose: Pose, under: set[int]) -> list[Spot]:
         """Places that can be an answer: on the part it is for, and on the rows of parts under
         the pointer."""
-        rows = under | ({pose.program.part_row[self.part]} if self.part else set())
+        rows = under | ({pose.program.part_row[ids.part(self.part)]} if self.part else set())
         return [spot for spot in snap_places(scene, pose, rows) if self.fits(spot)]
 
     @abstractmethod
@@ -83,7 +85,7 @@ class PartQuestion(Question):
     surface = False
 
     @abstractmethod
-    def take(self, part: str, place: Array | None) -> Question | None:
+    def take(self, part: PartId, place: Array | None) -> Question | None:
         """A part (id) was clicked; place: (3,) where in the world, None from the list."""
 
 
@@ -91,7 +93,7 @@ class TargetQuestion(PartQuestion):
     """Answered by a part, a path, or a place on the ground."""
 
     @abstractmethod
-    def take_path(self, path: str) -> Question | None:
+    def take_path(self, path: ThingId) -> Question | None:
         """A path (id) was clicked."""
 
     @abstractmethod
@@ -104,7 +106,7 @@ class PointsQuestion(PlaceQuestion):
     ground."""
 
     @abstractmethod
-    def take_point(self, place: Array, part: str) -> Question | None:
+    def take_point(self, place: Array, part: PartId) -> Question | None:
         """A place (3,) in the world was clicked, on a part (id), "" for the ground."""
 
     def take(self, spot: Spot) -> Question | None:

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QWidget
 
 from gremio.core.arrays import Array
 from gremio.core.frames import carried
+from gremio.core.rig.ids import GROUND, NOTHING, PartId, ThingId
 from gremio.core.shape.surfaces import surface_of
 from gremio.desktop.bench.camera import project, ray
 from gremio.desktop.bench.canvas import Canvas
@@ -74,7 +75,7 @@ class Asking(Canvas):
             self.stop_asking()
         return True
 
-    def part_listed(self, part: str) -> None:
+    def part_listed(self, part: PartId) -> None:
         """A part was clicked in the list: that answers too, where one is asked for."""
         question = self.question
         if isinstance(question, PartQuestion) and not question.surface:
@@ -114,7 +115,7 @@ class Asking(Canvas):
         spots = self.overlay.drawn.places
         return nearest_place(spots, self.camera, self.logical_size(), (at.x(), at.y()))
 
-    def place_on(self, part: str, at: QPointF) -> Array | None:
+    def place_on(self, part: PartId, at: QPointF) -> Array | None:
         """(3,) where the sight line through a point meets a part, in the world."""
         surface = surface_of(self.pose.rig.parts[part], self.document.geometry)
         if surface is None:
@@ -125,7 +126,7 @@ class Asking(Canvas):
         hit = surface.hit(carried(back, start), back[:3, :3] @ way)
         return None if hit is None else carried(world, hit)
 
-    def line_at(self, at: QPointF, *, strands: bool = True) -> str:
+    def line_at(self, at: QPointF, *, strands: bool = True) -> ThingId:
         """Id of the path, or the strand, that passes through a point; "" where none does."""
         drawn = self.overlay.drawn
         lines: list[Track] = [*drawn.tracks, *(drawn.strands if strands else [])]
@@ -133,7 +134,7 @@ class Asking(Canvas):
             pixels, depth = project(self.camera, self.logical_size(), track.line)
             if len(pixels) and bool((depth > 0).all()) and near_line(pixels, at, _REACH):
                 return track.path
-        return ""
+        return NOTHING
 
     def _click(self, at: QPointF) -> None:
         """A click selects, or answers what was asked."""
@@ -147,7 +148,7 @@ class Asking(Canvas):
             case _:
                 part = self.part_at(at)
                 # A line over a part is thin, and was aimed at.
-                self.document.select(self.line_at(at) or part or "")
+                self.document.select(self.line_at(at) or part or GROUND)
 
     def _answer_part(self, question: PartQuestion, at: QPointF) -> None:
         part = self.part_at(at)
@@ -177,7 +178,7 @@ class Asking(Canvas):
         if place is None:
             self.document.said.emit("The ground is not in sight there. Click lower down.")
             return
-        self._answered(question, question.take_point(place, part or ""))
+        self._answered(question, question.take_point(place, part or GROUND))
 
     def _on_the_ground(self, at: QPointF) -> Array | None:
         """(3,) where the sight line through a point meets the ground; None over the horizon."""

@@ -17,6 +17,8 @@ import numpy.typing as npt
 from gremio.core.arrays import Array, Rows
 from gremio.core.edit.parts import descendants
 from gremio.core.frames import carried, matrix
+from gremio.core.rig import ids
+from gremio.core.rig.ids import PartId
 from gremio.core.rig.model import Part, Rig
 from gremio.core.rig.solids import AnySolid, Box, Cylinder
 from gremio.core.shape.geometry import Geometry
@@ -78,7 +80,7 @@ class Scene:
     places: Array
     paints: Array
     shapes: Rows
-    repeated: tuple[tuple[str, list[int]], ...] = ()
+    repeated: tuple[tuple[PartId, list[int]], ...] = ()
     strands: int = -1
 
     def of_parts(self, rows: set[int]) -> Rows:
@@ -133,7 +135,7 @@ class Scene:
         for strand_id, here in lying(pose).items():
             if here is None:
                 continue
-            strand = strands[strand_id]
+            strand = strands[ids.thing(strand_id)]
             frames = pieces(strand, here)
             made = np.zeros(len(frames), dtype=INSTANCE)
             made["rows"] = frames[:, :3, :]
@@ -177,7 +179,7 @@ _Entry = tuple[int, Array, tuple[float, float, float], int]
 
 def scene_of(
     rig: Rig,
-    part_row: dict[str, int],
+    part_row: dict[PartId, int],
     shelf: Shelf,
     *,
     light: bool = False,
@@ -233,7 +235,7 @@ def _surfaces(
         yield shelf.geometry(rig, solid), place, shape.paint, index
 
 
-def _repeated(rig: Rig, part_row: dict[str, int]) -> tuple[tuple[str, list[int]], ...]:
+def _repeated(rig: Rig, part_row: dict[PartId, int]) -> tuple[tuple[PartId, list[int]], ...]:
     found = [
         (part_id, [part_row[p] for p in (part_id, *descendants(rig, part_id))])
         for part_id, part in rig.parts.items()

@@ -9,6 +9,7 @@ import numpy as np
 from gremio.core.arrays import Array
 from gremio.core.frames import carried, matrix
 from gremio.core.rig.channels import MOVES, freed, key
+from gremio.core.rig.ids import ChannelKey, PartId
 from gremio.core.shape.surfaces import Surface, surface_of
 from gremio.desktop.bench.camera import Camera, Size, project, ray
 from gremio.desktop.document.document import Document
@@ -20,7 +21,7 @@ class SurfaceDrag:
     surface is on. to_mount: (4, 4) from the world to the part's mount. aside: (2,) pixels from
     where it was taken hold of to where it sits. free: the moves that it may make."""
 
-    part: str
+    part: PartId
     surface: Surface
     frame: Array
     to_mount: Array
@@ -29,7 +30,7 @@ class SurfaceDrag:
     aside: Array
     free: tuple[str, ...]
 
-    def moves(self, pixel: tuple[float, float]) -> dict[str, float]:
+    def moves(self, pixel: tuple[float, float]) -> dict[ChannelKey, float]:
         """Where its moves go (m), by key, with the pointer at a pixel; nothing beside the
         surface, so that it stays at the outline."""
         start, way = ray(self.camera, self.size, np.asarray(pixel) + self.aside)
@@ -43,7 +44,7 @@ class SurfaceDrag:
 
 
 def slide_on(
-    document: Document, part: str, camera: Camera, size: Size, pixel: tuple[float, float]
+    document: Document, part: PartId, camera: Camera, size: Size, pixel: tuple[float, float]
 ) -> SurfaceDrag | None:
     """The pull at a part that sits on a surface; None for one that does not."""
     rig, pose = document.rig, document.pose

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidg
 
 from gremio.core.make.teach import cam_taught
 from gremio.core.quantity import show_short
+from gremio.core.rig.ids import ChannelKey
 from gremio.core.rig.numbers import full_label, kind_of, shown_unit
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.areas import clear
@@ -77,7 +78,7 @@ class TeachBar(QWidget):
         self._say_changes()
         self._take_pose()
 
-    def _make_head(self, lead: str) -> None:
+    def _make_head(self, lead: ChannelKey) -> None:
         clear(self._head)
         rig = self.document.rig
         title = QLabel("Teaching")

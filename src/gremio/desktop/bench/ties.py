@@ -8,7 +8,9 @@ import numpy as np
 
 from gremio.core.arrays import Array
 from gremio.core.frames import Triple, carried
+from gremio.core.rig import ids
 from gremio.core.rig.constraints import targets_of
+from gremio.core.rig.ids import ThingId
 from gremio.core.rig.model import Constraint, Reach, Target
 from gremio.core.shape.paths import along, line_of, way_to
 from gremio.core.solve.pose import Pose
@@ -19,7 +21,7 @@ class Tie(NamedTuple):
     """A constraint. ends: (n, 2, 3) from its part to each target, in the world. symbol: its
     kind. off: it is switched off. hot: it, or what it ties, is selected."""
 
-    constraint: str
+    constraint: ThingId
     symbol: str
     ends: Array
     off: bool
@@ -30,13 +32,13 @@ class Track(NamedTuple):
     """A path. line: (n, 3) in the world. points: (m, 3) what it goes through, where it is the
     selected one, else none."""
 
-    path: str
+    path: ThingId
     line: Array
     points: Array
     hot: bool
 
 
-def ties(pose: Pose, selected: str) -> list[Tie]:
+def ties(pose: Pose, selected: ThingId) -> list[Tie]:
     """Every constraint of the rig on show."""
     rig, found = pose.program.rig, []
     for constraint_id, constraint in rig.constraints.items():
@@ -73,17 +75,19 @@ def _place(pose: Pose, target: Target, here: Array) -> Array | None:
     return place
 
 
-def strands(pose: Pose, selected: str) -> list[Track]:
+def strands(pose: Pose, selected: ThingId) -> list[Track]:
     """The middle of every strand, where it can be clicked; drawn over the picture only where it
     is the selected one."""
     found = []
     for strand_id, here in lying(pose).items():
         if here is not None:
-            found.append(Track(strand_id, here.places, np.zeros((0, 3)), selected == strand_id))
+            found.append(
+                Track(ids.thing(strand_id), here.places, np.zeros((0, 3)), selected == strand_id)
+            )
     return found
 
 
-def tracks(pose: Pose, selected: str) -> list[Track]:
+def tracks(pose: Pose, selected: ThingId) -> list[Track]:
     """Every path of the rig on show."""
     rig, found = pose.program.rig, []
     for path_id, path in rig.paths.items():
@@ -98,7 +102,7 @@ def tracks(pose: Pose, selected: str) -> list[Track]:
     return found
 
 
-def _follows(constraint: Constraint | None, path_id: str) -> bool:
+def _follows(constraint: Constraint | None, path_id: ThingId) -> bool:
     return constraint is not None and path_id in (target.path for target in targets_of(constraint))
 
 

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
+from gremio.core.rig.ids import PartId
 from gremio.desktop.bench.camera import Camera, orbited, panned, zoomed
 from gremio.desktop.bench.drag import Drag, FreeDrag, PointDrag, grip_on, is_held, take_hold
 from gremio.desktop.bench.face_hold import FaceHold
@@ -170,7 +171,7 @@ class Bench(Asking):
         if changed:
             self._refresh()
 
-    def _cursor(self, part: str | None, at: QPointF) -> Qt.CursorShape:
+    def _cursor(self, part: PartId | None, at: QPointF) -> Qt.CursorShape:
         if self.asking():
             return Qt.CursorShape.CrossCursor
         if on_face := next((w for f in self.overlay.drawn.faces if (w := f.hit(at))), ""):

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QWidget
 from gremio.core.edit.parts import descendants
 from gremio.core.plan.joints import joint_matrix
 from gremio.core.rig.channels import main_channel
+from gremio.core.rig.ids import GROUND, PartId
 from gremio.core.solve.axes import channel_frame
 from gremio.core.solve.pose import Pose
 from gremio.desktop.bench.showing import Showing
@@ -26,9 +27,9 @@ class Wiggle(Showing):
 
     def __init__(self, bench: QWidget) -> None:
         super().__init__(bench, _SECONDS)
-        self._part = ""
+        self._part = GROUND
 
-    def start(self, part: str) -> None:
+    def start(self, part: PartId) -> None:
         """Begin with a part, by id."""
         self._part = part
         self.begin()

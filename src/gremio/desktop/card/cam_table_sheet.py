@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QPushButton
 
 from gremio.core.files.cam_csv import CamTable, cam_of_table, proposed_channels
 from gremio.core.quantity import units_of
+from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
 from gremio.core.rig.model import Rig
 from gremio.core.rig.numbers import full_label, kind_of, shown_unit
 from gremio.desktop.document.document import Document
@@ -25,7 +26,7 @@ class CamTableSheet(Sheet):
         document: Document,
         table: CamTable,
         file_name: str,
-        link_id: str,
+        link_id: ThingId,
         done: Callable[[], None],
     ) -> None:
         super().__init__()
@@ -34,7 +35,7 @@ class CamTableSheet(Sheet):
         self.names = {full_label(rig, c): c for c in program.channel_keys}
         keys = proposed_channels(rig, table)
         rest = [c for c in program.channel_keys if c not in keys]
-        self.channels = [key or (rest.pop(0) if rest else "") for key in keys]
+        self.channels = [key or (rest.pop(0) if rest else NOTHING) for key in keys]
         self.units = [unit if unit is not None else "" for unit in table.units]
         for i, channel in enumerate(self.channels):
             if channel and self.units[i] not in units_of(kind_of(rig, channel)):
@@ -72,7 +73,7 @@ class CamTableSheet(Sheet):
         if self.table.units[i] is None:
             self.add(second("Its heading names no unit: say which."))
 
-    def _choose(self, i: int, channel: str) -> None:
+    def _choose(self, i: int, channel: ChannelKey) -> None:
         self.channels[i] = channel
         if self.units[i] not in units_of(kind_of(self.document.rig, channel)):
             self.units[i] = shown_unit(self.document.rig, channel)
@@ -83,7 +84,7 @@ class CamTableSheet(Sheet):
     def _accept(self) -> None:
         channels, units = list(self.channels), list(self.units)
 
-        def change(rig: Rig) -> tuple[Rig, str]:
+        def change(rig: Rig) -> tuple[Rig, ThingId]:
             return cam_of_table(rig, self.table, channels, units, self.link_id)
 
         if "" not in channels and self.document.make("make a cam of a table", change):

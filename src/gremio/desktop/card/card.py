@@ -10,6 +10,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QScrollArea
 
 from gremio.core.rig.channels import split
+from gremio.core.rig.ids import ChannelKey, PartId, ThingId
 from gremio.desktop.bench.snapping import Spot
 from gremio.desktop.bench.view import Bench
 from gremio.desktop.document.change import Change
@@ -104,7 +105,7 @@ class Card(QScrollArea):
         """The sheet shown instead of that of the selection."""
         return self._instead
 
-    def write_formula(self, channel: str) -> None:
+    def write_formula(self, channel: ChannelKey) -> None:
         """Show the sheet on which a formula for a channel is written."""
         from gremio.desktop.card.formula_sheet import FormulaSheet
 
@@ -112,7 +113,7 @@ class Card(QScrollArea):
         self.show_instead(sheet)
         sheet.edit.setFocus()
 
-    def propose_ratio(self, lead: str, follower: str) -> None:
+    def propose_ratio(self, lead: PartId, follower: PartId) -> None:
         """Show the ratio that the geometry of two parts proposes."""
         from gremio.core.problem import GremioError
         from gremio.desktop.card.ratio_sheet import RatioSheet
@@ -122,7 +123,7 @@ class Card(QScrollArea):
         except GremioError as problem:
             self.document.said.emit(str(problem))
 
-    def make_carriage(self, body: str) -> None:
+    def make_carriage(self, body: PartId) -> None:
         """Show the sheet on which a carriage is made of a body and its wheels."""
         from gremio.desktop.card.carriage_sheet import CarriageSheet
 
@@ -163,7 +164,7 @@ class Card(QScrollArea):
             self.document.settle()
             self.rebuild()
 
-    def show_number(self, channel: str) -> None:
+    def show_number(self, channel: ChannelKey) -> None:
         """Show a number (key) of a thing, its field ready to be typed into."""
         self.document.select(split(channel)[0])
         self.leave()
@@ -228,62 +229,62 @@ class Card(QScrollArea):
 # ── the sheets, loaded when one is first shown, which is after the first frame ──
 
 
-def _part(card: Card, thing: str) -> FormSheet:
+def _part(card: Card, thing: ThingId) -> FormSheet:
     from gremio.desktop.card.part_sheet import PartSheet
 
-    return PartSheet(card.document, card.bench, thing, card.inks)
+    return PartSheet(card.document, card.bench, PartId(thing), card.inks)
 
 
-def _control(card: Card, thing: str) -> FormSheet:
+def _control(card: Card, thing: ThingId) -> FormSheet:
     from gremio.desktop.card.control_sheet import ControlSheet
 
     return ControlSheet(card.document, thing, card.inks)
 
 
-def _link(card: Card, thing: str) -> FormSheet:
+def _link(card: Card, thing: ThingId) -> FormSheet:
     from gremio.desktop.card.link_sheet import LinkSheet
 
     return LinkSheet(card.document, thing, card.inks)
 
 
-def _measure(card: Card, thing: str) -> FormSheet:
+def _measure(card: Card, thing: ThingId) -> FormSheet:
     from gremio.desktop.card.measure_sheet import MeasureSheet
 
     return MeasureSheet(card.document, thing, card.inks)
 
 
-def _strut(card: Card, thing: str) -> FormSheet:
+def _strut(card: Card, thing: ThingId) -> FormSheet:
     from gremio.desktop.card.strut_sheet import StrutSheet
 
     return StrutSheet(card.document, thing, card.inks)
 
 
-def _constraint(card: Card, thing: str) -> FormSheet:
+def _constraint(card: Card, thing: ThingId) -> FormSheet:
     from gremio.desktop.card.constraint_sheet import ConstraintSheet
 
     return ConstraintSheet(card.document, thing, card.inks)
 
 
-def _strand(card: Card, thing: str) -> FormSheet:
+def _strand(card: Card, thing: ThingId) -> FormSheet:
     from gremio.desktop.card.strand_sheet import StrandSheet
 
     return StrandSheet(card.document, thing, card.inks)
 
 
-def _path(card: Card, thing: str) -> FormSheet:
+def _path(card: Card, thing: ThingId) -> FormSheet:
     from gremio.desktop.card.path_sheet import PathSheet
 
     return PathSheet(card.document, thing, card.inks)
 
 
-def _closure(card: Card, thing: str) -> FormSheet:
+def _closure(card: Card, thing: ThingId) -> FormSheet:
     from gremio.desktop.card.closure_sheet import ClosureSheet
 
     return ClosureSheet(card.document, thing, card.inks)
 
 
 # What is shown of a thing, by where it stands in the rig.
-SHEETS: dict[str, Callable[[Card, str], FormSheet]] = {
+SHEETS: dict[str, Callable[[Card, ThingId], FormSheet]] = {
     "parts": _part,
     "controls": _control,
     "links": _link,

@@ -12,6 +12,7 @@ from gremio.core.make.carriage import make_carriage, wheel_radius
 from gremio.core.mechanics.wheels import STEERING_RANGE
 from gremio.core.problem import GremioError
 from gremio.core.quantity import show_short
+from gremio.core.rig.ids import PartId
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.pieces import Sheet, heading, link_button, rule, second
 from gremio.desktop.fields.quantity_field import QuantityField
@@ -21,7 +22,7 @@ from gremio.desktop.theme.dress import text_font
 class CarriageSheet(Sheet):
     """Which parts are wheels, which of them steer, and how far."""
 
-    def __init__(self, document: Document, body: str, done: Callable[[], None]) -> None:
+    def __init__(self, document: Document, body: PartId, done: Callable[[], None]) -> None:
         super().__init__()
         self.document, self.body, self._done = document, body, done
         name = document.rig.parts[body].name
@@ -31,8 +32,8 @@ class CarriageSheet(Sheet):
         self.add(title)
         self.add(second("Choose its wheels, and those of them that steer."))
         self.add(rule())
-        self.wheels: dict[str, QCheckBox] = {}
-        self.steered: dict[str, QCheckBox] = {}
+        self.wheels: dict[PartId, QCheckBox] = {}
+        self.steered: dict[PartId, QCheckBox] = {}
         found = self._candidates()
         for part in found:
             self._add_wheel(part)
@@ -49,7 +50,7 @@ class CarriageSheet(Sheet):
         self.add(link_button("Leave it", done, "Escape"))
         self.end()
 
-    def _candidates(self) -> list[str]:
+    def _candidates(self) -> list[PartId]:
         """Parts that could be wheels: those with a round shape on the body; where there are
         none, all others."""
         rig = self.document.rig
@@ -66,7 +67,7 @@ class CarriageSheet(Sheet):
         carried = [part for part in found if rig.parts[part].parent == self.body]
         return carried or found
 
-    def _add_wheel(self, part: str) -> None:
+    def _add_wheel(self, part: PartId) -> None:
         rig = self.document.rig
         line = QWidget()
         row = QHBoxLayout(line)

@@ -11,6 +11,7 @@ from gremio.core.edit.closures import change_closure, remove_closure
 from gremio.core.plan.loops import Loop
 from gremio.core.quantity import Kind, show_short
 from gremio.core.rig.channels import split
+from gremio.core.rig.ids import PartId, ThingId
 from gremio.core.rig.model import Closure, ClosureKind
 from gremio.core.rig.numbers import full_label
 from gremio.desktop.card.form_sheet import FormSheet
@@ -26,7 +27,7 @@ class ClosureSheet(FormSheet):
 
     change = staticmethod(change_closure)
 
-    def __init__(self, document: Document, closure: str, inks: Inks) -> None:
+    def __init__(self, document: Document, closure: ThingId, inks: Inks) -> None:
         super().__init__(document, closure, inks)
         entry = self.entry
         loop = self._loop()
@@ -54,7 +55,7 @@ class ClosureSheet(FormSheet):
         """The closure as it is now."""
         return self.document.rig.closures[self.thing]
 
-    def _end(self, word: str, part: str | None, field: str) -> Iterator[Field]:
+    def _end(self, word: str, part: PartId | None, field: str) -> Iterator[Field]:
         rig = self.document.rig
         yield Head(word)
         if part is not None and part in rig.parts:
@@ -86,7 +87,7 @@ class ClosureSheet(FormSheet):
         for channel in (*loop.given, *loop.free):
             led = "a link" if channel in loop.given else "a hand"
             owner = split(channel)[0]
-            joint = rig.parts[owner].joint.kind
+            joint = rig.parts[PartId(owner)].joint.kind
             yield Thing(joint, full_label(rig, channel), f"moved by {led}", owner)
         missing = loop.mobility - len(loop.given)
         if loop.surplus:

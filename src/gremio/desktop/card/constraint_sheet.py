@@ -9,14 +9,8 @@ from typing import Any, get_args
 from msgspec.structs import replace
 
 from gremio.core.edit.constraints import change_constraint, rename_constraint
-from gremio.core.make.constraining import (
-    chain_of,
-    keep_offset,
-    keeps_something,
-    snap,
-    switch,
-    told_in,
-)
+from gremio.core.make.constraining import chain_of, keep_offset, keeps_something, snap, told_in
+from gremio.core.make.releasing import switch
 from gremio.core.quantity import show_short
 from gremio.core.rig.channels import key
 from gremio.core.rig.constraints import (
@@ -28,6 +22,7 @@ from gremio.core.rig.constraints import (
     targets_of,
     wrong_with,
 )
+from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
 from gremio.core.rig.model import (
     AnyConstraint,
     ConstraintKind,
@@ -78,7 +73,7 @@ class ConstraintSheet(FormSheet):
 
     change = staticmethod(change_constraint)
 
-    def __init__(self, document: Document, constraint: str, inks: Inks) -> None:
+    def __init__(self, document: Document, constraint: ThingId, inks: Inks) -> None:
         super().__init__(document, constraint, inks)
         entry = self.entry
         self.lay(
@@ -187,7 +182,7 @@ class ConstraintSheet(FormSheet):
         assert isinstance(entry, Reach)
         yield three("Tip, m", "length", self.get("tip"), self.set("tip"), "tip", "Tip")
         yield Head("Joints that may move, by how stiff")
-        for channel in entry.channels:
+        for channel in map(ChannelKey, entry.channels):
             name = label(rig, channel)
             out = Act("−", partial(self._set_joint, channel, False), "Let it stand still",
                       f"Leave {name} out", narrow=True)  # fmt: skip
@@ -197,7 +192,7 @@ class ConstraintSheet(FormSheet):
             words = "Let one more joint move…"
             yield Menu(words, list(others), lambda name: self._set_joint(others[name], True))
 
-    def _stiffness(self, channel: str, name: str) -> Amount:
+    def _stiffness(self, channel: ChannelKey, name: str) -> Amount:
         stiffness = self.get("stiffness")
         return Amount(
             "", "number", lambda rig: stiffness(rig).get(channel, 1.0),
@@ -205,7 +200,7 @@ class ConstraintSheet(FormSheet):
             "stiffness", f"Stiffness of {name}",
         )  # fmt: skip
 
-    def _set_joint(self, channel: str, may: bool) -> None:
+    def _set_joint(self, channel: ChannelKey, may: bool) -> None:
         every = chain_of(self.document.rig, self.entry.part)
         kept = tuple(c for c in every if (c in self.entry.channels) != (c == channel))
         self.edit("joints" if may else "joint", lambda rig: self.set("channels")(rig, kept))
@@ -246,7 +241,7 @@ class ConstraintSheet(FormSheet):
 
     def _target(self, index: int, target: Target) -> Iterator[Field]:
         rig = self.document.rig
-        symbol, thing = "fixed", target.on or ""
+        symbol, thing = "fixed", target.on or NOTHING
         if target.path:
             symbol, thing = "path", target.path
         elif target.on is not None:

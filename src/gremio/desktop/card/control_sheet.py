@@ -13,6 +13,7 @@ from gremio.core.edit.desk import groups_of, make_into, place_control
 from gremio.core.inspect.reach import Reach, ends_at_led_stop, reach_of, told, with_range
 from gremio.core.quantity import UNITS, USUAL_UNIT, Kind, parse, show_short, units_of
 from gremio.core.rig.channels import key
+from gremio.core.rig.ids import ThingId
 from gremio.core.rig.model import Control, ControlMake, LabelSide, Rig
 from gremio.core.rig.scales import meant, reads
 from gremio.desktop.actions.channel_menu import channel_menu
@@ -46,7 +47,7 @@ class ControlSheet(FormSheet):
 
     change = staticmethod(change_control)
 
-    def __init__(self, document: Document, control: str, inks: Inks) -> None:
+    def __init__(self, document: Document, control: ThingId, inks: Inks) -> None:
         super().__init__(document, control, inks)
         entry = self.entry
         makes = {make: make for make in get_args(ControlMake)}

@@ -9,6 +9,7 @@ from typing import Any
 from msgspec.structs import replace
 
 from gremio.core.edit.controls import change_control
+from gremio.core.rig.ids import PartId, ThingId
 from gremio.core.rig.model import Face, Rig
 from gremio.desktop.bench.faces import carried_by, proposed_face
 from gremio.desktop.card.form_sheet import FormSheet
@@ -19,7 +20,7 @@ _SIZED = {"as on the screen": False, "as in the scene": True}
 _USUAL = 0.8
 
 
-def face_section(sheet: FormSheet, control: str) -> Iterator[Field]:
+def face_section(sheet: FormSheet, control: ThingId) -> Iterator[Field]:
     """The face of a control: where it stands, how it lies, how large it is."""
     document = sheet.document
     rig = document.rig
@@ -47,7 +48,7 @@ def face_section(sheet: FormSheet, control: str) -> Iterator[Field]:
     def give(field: str) -> Callable[[Rig, Any], Rig]:
         return lambda rig, value: put(rig, replace(now(rig), **{field: value}))
 
-    def carry(rig: Rig, part: str | None) -> Rig:
+    def carry(rig: Rig, part: PartId | None) -> Rig:
         """Another carrier; the face stays where it stands."""
         return put(rig, carried_by(document.pose, now(rig), part))
 

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QLabel, QLineEdit, QWidget
 from gremio.core.edit.numbers import set_number
 from gremio.core.quantity import USUAL_UNIT
 from gremio.core.rig.channels import split
+from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.model import Rig
 from gremio.core.rig.numbers import full_label, number, shown_unit
 from gremio.core.rig.things import thing_of
@@ -62,11 +63,11 @@ class FormSheet(Sheet):
     an id.
     """
 
-    change: ClassVar[staticmethod[[Rig, str, Any], Rig]]
+    change: ClassVar[staticmethod[[Rig, ThingId, Any], Rig]]
     formula_wanted = pyqtSignal(str)
     lead_wanted = pyqtSignal(str)
 
-    def __init__(self, document: Document, thing: str, inks: Inks) -> None:
+    def __init__(self, document: Document, thing: ThingId, inks: Inks) -> None:
         super().__init__()
         self.document, self.thing, self.inks = document, thing, inks
         # What brings each field back in step with the rig, and with the pose.
@@ -240,7 +241,7 @@ class FormSheet(Sheet):
         widgets: list[QWidget] = [mark] if mark.is_led else []
         return [*widgets, typed, self._formula_button(field.key, name)]
 
-    def _formula_button(self, channel: str, name: str) -> QWidget:
+    def _formula_button(self, channel: ChannelKey, name: str) -> QWidget:
         write = link_button("=", partial(self.formula_wanted.emit, channel))
         write.setToolTip("Write a formula for it")
         write.setFixedWidth(16)
@@ -270,12 +271,12 @@ class FormSheet(Sheet):
         widgets: list[QWidget] = [mark] if mark.is_led else []
         return [*widgets, box, self._formula_button(field.key, field.word)]
 
-    def _move(self, channel: str, value: float) -> None:
+    def _move(self, channel: ChannelKey, value: float) -> None:
         self.document.move(channel, value)
         self.document.settle()
         self.take_pose()
 
-    def _clear(self, channel: str) -> None:
+    def _clear(self, channel: ChannelKey) -> None:
         free = -float("inf") if split(channel)[1].startswith("low") else float("inf")
         name = full_label(self._rig, channel)
         if is_led(self.document, channel) or not self.document.edit(

@@ -13,6 +13,7 @@ from typing import Any
 
 from gremio.core.frames import Triple
 from gremio.core.quantity import Kind
+from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
 from gremio.core.rig.model import Rig
 
 
@@ -25,7 +26,7 @@ class Number:
     """
 
     word: str
-    key: str
+    key: ChannelKey
     name: str = ""
     optional: bool = False
     bare: bool = False
@@ -63,7 +64,7 @@ class Pick:
     set: Callable[[Rig, Any], Rig]
     what: str
     name: str = ""
-    key: str = ""
+    key: ChannelKey = NOTHING
 
 
 @dataclass(frozen=True)
@@ -152,7 +153,7 @@ class Thing:
     symbol: str
     text: str
     more: str
-    thing: str
+    thing: ThingId
 
 
 @dataclass(frozen=True)

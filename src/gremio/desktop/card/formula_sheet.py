@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QCheckBox
 
 from gremio.core.edit.formulas import shown, write
 from gremio.core.formula.parse import FUNCTIONS
+from gremio.core.rig.ids import ChannelKey
 from gremio.core.rig.model import Formula
 from gremio.core.rig.numbers import full_label
 from gremio.desktop.document.document import Document
@@ -26,7 +27,7 @@ class FormulaSheet(Sheet):
     """A formula for one channel, being written. done: what to do when it is made or left."""
 
     def __init__(
-        self, document: Document, channel: str, inks: Inks, done: Callable[[], None]
+        self, document: Document, channel: ChannelKey, inks: Inks, done: Callable[[], None]
     ) -> None:
         super().__init__()
         self.document, self.channel, self._done = document, channel, done

@@ -18,6 +18,7 @@ from gremio.core.problem import GremioError
 from gremio.core.quantity import UNITS, Kind
 from gremio.core.rig.cams import as_from_to, as_ratio, is_from_to
 from gremio.core.rig.channels import split
+from gremio.core.rig.ids import ChannelKey, PartId, ThingId
 from gremio.core.rig.links import adds, followers, leads, link_kind, link_word
 from gremio.core.rig.model import Cam, Formula, Link, LinkKind, Planetary, Ratio, Rig
 from gremio.core.rig.numbers import full_label, kind_of, shown_unit
@@ -41,7 +42,7 @@ class LinkSheet(FormSheet):
 
     formula: FormulaEdit
 
-    def __init__(self, document: Document, link_id: str, inks: Inks) -> None:
+    def __init__(self, document: Document, link_id: ThingId, inks: Inks) -> None:
         super().__init__(document, link_id, inks)
         link = self.link
         self.lay(Head(_title(link), main=True), Words(f"link · {self._ways(link)}"), Rule())
@@ -86,7 +87,7 @@ class LinkSheet(FormSheet):
             return "two-way"
         return "one way"
 
-    def _is_led(self, channel: str) -> bool:
+    def _is_led(self, channel: ChannelKey) -> bool:
         return channel in self.document.program.drives
 
     # ── lead and follower ──────────────────────────────────────────
@@ -103,16 +104,16 @@ class LinkSheet(FormSheet):
             told = how(self.document.rig, link, channel) if isinstance(link, Cam) else ""
             yield self.slab(channel, told)
 
-    def leads(self, link: Link) -> list[str]:
+    def leads(self, link: Link) -> list[ChannelKey]:
         """Keys of the numbers that lead in it."""
         return [c for c in leads(link) if c in self.document.program.channel_row]
 
-    def slab(self, channel: str, told: str) -> Thing:
+    def slab(self, channel: ChannelKey, told: str) -> Thing:
         """One end of it."""
         rig, owner = self.document.rig, split(channel)[0]
         symbol = "control"
         if owner in rig.parts:
-            symbol = rig.parts[owner].joint.kind
+            symbol = rig.parts[PartId(owner)].joint.kind
         elif owner in rig.constraints:
             symbol = rig.constraints[owner].kind
         elif owner in rig.strands:
@@ -156,10 +157,10 @@ class LinkSheet(FormSheet):
         self.edit(f"profile shift by {name}",
                   lambda rig: fit_by_shift(rig, one, two, geometry=geometry))  # fmt: skip
 
-    def _parts(self) -> tuple[str, str]:
+    def _parts(self) -> tuple[PartId, PartId]:
         link = self.link
         assert isinstance(link, Ratio)
-        return split(link.lead)[0], split(link.follower)[0]
+        return PartId(split(link.lead)[0]), PartId(split(link.follower)[0])
 
     def _remove(self) -> None:
         self.document.edit("remove a link", lambda rig: remove_link(rig, self.thing))
@@ -253,7 +254,7 @@ def _proportion(
 
 def _arithmetic(document: Document, link: Ratio) -> str:
     """The arithmetic that the parts say, where the ratio is what they say."""
-    ends = split(link.lead)[0], split(link.follower)[0]
+    ends = PartId(split(link.lead)[0]), PartId(split(link.follower)[0])
     if link.kind == "plain" or not all(end in document.rig.parts for end in ends):
         return ""
     try:

@@ -8,6 +8,7 @@ from functools import partial
 from gremio.core.inspect.words import how
 from gremio.core.rig.channels import split
 from gremio.core.rig.constraints import CONSTRAINTS, constraints_of, target_name, targets_of
+from gremio.core.rig.ids import ChannelKey, PartId, ThingId
 from gremio.core.rig.links import link_symbol, link_word, members
 from gremio.core.rig.model import Rig
 from gremio.core.rig.numbers import full_label, label, number_word, numbers_of
@@ -18,24 +19,26 @@ from gremio.desktop.document.document import Document
 from gremio.desktop.fields.pieces import short_channels
 
 
-def led_section(document: Document, thing: str) -> Iterator[Field]:
+def led_section(document: Document, thing: ThingId) -> Iterator[Field]:
     """What a thing is led by: every number of it."""
     rig, program = document.rig, document.program
     led = [(c, program.drives[c]) for c in numbers_of(rig, thing) if c in program.drives]
     if thing in rig.parts or led:
         yield Head("Led by")
-    if thing in rig.parts and not led and not constraints_of(rig, thing):
+    if thing in rig.parts and not led and not constraints_of(rig, PartId(thing)):
         free = bool(document.channels_of(thing))
         yield Words("nothing: a hand can move it" if free else "nothing: grounded")
     said: set[str] = set()
     for channel, drive in led:
         yield from _leading(program, channel, drive, said)
-    for constraint_id in constraints_of(rig, thing):
+    for constraint_id in constraints_of(rig, PartId(thing)):
         if constraint_id not in said:
             yield constraint_slab(rig, constraint_id)
 
 
-def _leading(program: Program, channel: str, drive: Drive, said: set[str]) -> Iterator[Field]:
+def _leading(
+    program: Program, channel: ChannelKey, drive: Drive, said: set[str]
+) -> Iterator[Field]:
     """What leads one number, each once."""
     rig = program.rig
     word = number_word(rig, channel)
@@ -55,7 +58,7 @@ def _leading(program: Program, channel: str, drive: Drive, said: set[str]) -> It
         said.add(link_id)
 
 
-def _link_slab(program: Program, link_id: str, channel: str) -> Thing:
+def _link_slab(program: Program, link_id: ThingId, channel: ChannelKey) -> Thing:
     rig = program.rig
     link = rig.links[link_id]
     others = [c for c in members(link) if c != channel and c in program.channel_row]
@@ -66,13 +69,13 @@ def _link_slab(program: Program, link_id: str, channel: str) -> Thing:
     return Thing(link_symbol(link), text, how(rig, link, channel), link_id)
 
 
-def _part_name(rig: Rig, channel: str) -> str:
+def _part_name(rig: Rig, channel: ChannelKey) -> str:
     """The name of the part that a channel alone is told by; "" for anything else."""
-    part = rig.parts.get(split(channel)[0])
+    part = rig.parts.get(PartId(split(channel)[0]))
     return part.name if part is not None else ""
 
 
-def constraint_slab(rig: Rig, constraint_id: str) -> Thing:
+def constraint_slab(rig: Rig, constraint_id: ThingId) -> Thing:
     """A constraint on a part, and what it keeps the part to."""
     constraint = rig.constraints[constraint_id]
     names = ", ".join(target_name(rig, target) for target in targets_of(constraint))
@@ -84,7 +87,7 @@ def constraint_slab(rig: Rig, constraint_id: str) -> Thing:
     return Thing(constraint.kind, words, f"gives {gives}{state}", constraint_id)
 
 
-def leads_section(document: Document, thing: str) -> Iterator[Field]:
+def leads_section(document: Document, thing: ThingId) -> Iterator[Field]:
     """What a thing leads: links, and constraints that keep others to it."""
     rig, program = document.rig, document.program
     own = {link for c in numbers_of(rig, thing) if c in program.drives
@@ -99,7 +102,7 @@ def leads_section(document: Document, thing: str) -> Iterator[Field]:
     kept = [
         constraint_id
         for constraint_id, constraint in rig.constraints.items()
-        if thing in rig.parts and thing in (t.on for t in targets_of(constraint))
+        if thing in rig.parts and PartId(thing) in (t.on for t in targets_of(constraint))
     ]
     yield Head("Leads")
     for link_id, follower in led:
@@ -114,7 +117,7 @@ def leads_section(document: Document, thing: str) -> Iterator[Field]:
         yield Words("nothing yet")
 
 
-def link_sections(document: Document, thing: str) -> Iterator[Field]:
+def link_sections(document: Document, thing: ThingId) -> Iterator[Field]:
     """What a constraint or a strand is led by, and leads."""
     yield from led_section(document, thing)
     yield from leads_section(document, thing)
@@ -127,7 +130,7 @@ def tying(act: Callable[[str], object]) -> Menu:
     return Menu(words, list(ties), lambda text: act(ties[text]))
 
 
-def leading_on(document: Document, thing: str, act: Callable[[str], object]) -> Act | None:
+def leading_on(document: Document, thing: ThingId, act: Callable[[str], object]) -> Act | None:
     """Begins a link from a thing. act: is told the id of an action."""
     if not document.channels_of(thing):
         return None

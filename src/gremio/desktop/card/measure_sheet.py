@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 from gremio.core.edit.measures import add_measure, change_measure, remove_measure
 from gremio.core.quantity import UNITS, units_of
+from gremio.core.rig.ids import ThingId
 from gremio.core.rig.model import Measure
 from gremio.desktop.bench.measuring import in_fitting_unit, likely_measure, measure_value, told
 from gremio.desktop.bench.snapping import Spot
@@ -83,7 +84,7 @@ class MeasureSheet(FormSheet):
 
     change = staticmethod(change_measure)
 
-    def __init__(self, document: Document, measure_id: str, inks: Inks) -> None:
+    def __init__(self, document: Document, measure_id: ThingId, inks: Inks) -> None:
         super().__init__(document, measure_id, inks)
         measure = self.entry
         units = {unit: unit for unit in units_of(UNITS[measure.unit].kind)}

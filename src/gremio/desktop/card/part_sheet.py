@@ -37,6 +37,7 @@ from gremio.core.rig.channels import (
     has_axis,
     key,
 )
+from gremio.core.rig.ids import GROUND, PartId, ThingId
 from gremio.core.rig.model import Joint, JointKind, Part, Repeat, Rig, StandIn, Stops
 from gremio.core.rig.numbers import SHOWN, stop_keys
 from gremio.core.rig.solids import Mesh
@@ -77,7 +78,7 @@ _ALONG = {"slide": "along", "cylinder": "along", "planar": "across"}
 class PartSheet(FormSheet):
     """What is known of one part."""
 
-    def __init__(self, document: Document, bench: Bench, part: str, inks: Inks) -> None:
+    def __init__(self, document: Document, bench: Bench, part: PartId, inks: Inks) -> None:
         super().__init__(document, part, inks)
         self.bench, self.part = bench, part
         entry = self.entry
@@ -263,7 +264,7 @@ class PartSheet(FormSheet):
         assert repeat is not None
         return set_repeat(rig, self.part, replace(repeat, axis=axis))
 
-    def _repeated(self, rig: Rig, along: str) -> Rig:
+    def _repeated(self, rig: Rig, along: ThingId) -> Rig:
         made: Repeat | None
         if not along:
             made = None
@@ -300,7 +301,7 @@ class PartSheet(FormSheet):
         if text in (_PUTS[0], _PUTS[1]):
             mount_in_box(self.document, self.part, self._corners(), text == _PUTS[1])
         elif text == _PUTS[2]:
-            align_mount(self.document, self.part, "")
+            align_mount(self.document, self.part, GROUND)
         else:
             name = text.removeprefix("square to ")
             other = next(i for i, p in self.document.rig.parts.items() if p.name == name)
@@ -315,7 +316,7 @@ class PartSheet(FormSheet):
     def _set_home(self) -> None:
         set_home(self.document)
 
-    def _set_parent(self, rig: Rig, parent: str | None) -> Rig:
+    def _set_parent(self, rig: Rig, parent: PartId | None) -> Rig:
         """Another carrier; the part stays where it stands."""
         pose, entry = self.document.pose, self._of(rig)
         old, new = pose.frame_of(entry.parent), pose.frame_of(parent)

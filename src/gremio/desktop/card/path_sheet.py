@@ -9,6 +9,7 @@ from gremio.core.edit.paths import change_path, remove_path
 from gremio.core.frames import Triple
 from gremio.core.quantity import show_short
 from gremio.core.rig.constraints import targets_of
+from gremio.core.rig.ids import GROUND, ThingId
 from gremio.core.rig.model import Path, PathKind, Rig
 from gremio.core.shape.paths import comes_back, length
 from gremio.desktop.card.form_sheet import FormSheet
@@ -43,13 +44,13 @@ class PathSheet(FormSheet):
 
     change = staticmethod(change_path)
 
-    def __init__(self, document: Document, path: str, inks: Inks) -> None:
+    def __init__(self, document: Document, path: ThingId, inks: Inks) -> None:
         super().__init__(document, path, inks)
         entry, rig = self.entry, document.rig
         long = show_short(length(entry), "m")
         kinds = {kind: kind for kind in get_args(PathKind) if kind != "wrap"}
         of_points = entry.kind in ("polyline", "spline")
-        on = rig.parts.get(entry.on or "")
+        on = rig.parts.get(entry.on or GROUND)
         self.lay(
             Title(self.get("name"), self.set("name")),
             Words(f"path · {_SAYS[entry.kind]}, {long} long"),
@@ -62,7 +63,7 @@ class PathSheet(FormSheet):
             if of_points
             else None,
             Head("On"),
-            Thing(on.joint.kind, on.name, "", entry.on or "") if on else Words("the ground"),
+            Thing(on.joint.kind, on.name, "", entry.on or GROUND) if on else Words("the ground"),
             self._points(entry),
             self._followers(rig),
             Act("Remove this path", self._remove),

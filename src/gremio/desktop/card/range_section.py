@@ -12,6 +12,7 @@ from gremio.core.edit.cams import cam_of, remove_follower, set_range
 from gremio.core.edit.links import change_link
 from gremio.core.quantity import UNITS
 from gremio.core.rig.cams import told
+from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.model import Beyond, Cam, Rig
 from gremio.core.rig.numbers import full_label, kind_of, shown_unit
 from gremio.desktop.card.form_sheet import FormSheet
@@ -21,7 +22,7 @@ from gremio.desktop.card.forms import Act, Amount, Field, Head, Pick, Several
 _BEYOND: tuple[Beyond, ...] = ("hold", "carry on")
 
 
-def range_section(sheet: FormSheet, link_id: str, cam: Cam) -> Iterator[Field]:
+def range_section(sheet: FormSheet, link_id: ThingId, cam: Cam) -> Iterator[Field]:
     """The ranges of a from–to cam."""
     rig = sheet.document.rig
     yield Head(f"From {full_label(rig, cam.lead)}")
@@ -40,7 +41,7 @@ def range_section(sheet: FormSheet, link_id: str, cam: Cam) -> Iterator[Field]:
     yield Act("Lead one more…", more, "Then click the part that should follow too")
 
 
-def _ends(rig: Rig, link_id: str, channel: str) -> tuple[float, float]:
+def _ends(rig: Rig, link_id: ThingId, channel: ChannelKey) -> tuple[float, float]:
     """The values of a channel at both ends, of the lead or of a follower."""
     cam = cam_of(rig, link_id)
     if channel == cam.lead:
@@ -49,14 +50,14 @@ def _ends(rig: Rig, link_id: str, channel: str) -> tuple[float, float]:
     return one, two
 
 
-def _with_ends(rig: Rig, link_id: str, channel: str, ends: tuple[float, float]) -> Rig:
+def _with_ends(rig: Rig, link_id: ThingId, channel: ChannelKey, ends: tuple[float, float]) -> Rig:
     cam = cam_of(rig, link_id)
     is_lead = channel == cam.lead
     leads = ends if is_lead else _ends(rig, link_id, cam.lead)
     return set_range(rig, link_id, leads, {} if is_lead else {channel: ends})
 
 
-def _end(rig: Rig, link_id: str, channel: str, end: int) -> Amount:
+def _end(rig: Rig, link_id: ThingId, channel: ChannelKey, end: int) -> Amount:
     unit = shown_unit(rig, channel)
 
     def put(rig: Rig, value: float) -> Rig:
@@ -76,7 +77,7 @@ def _end(rig: Rig, link_id: str, channel: str, end: int) -> Amount:
     )
 
 
-def _beyond(link_id: str, word: str) -> Pick:
+def _beyond(link_id: ThingId, word: str) -> Pick:
     """What holds beyond one end of the range."""
     return Pick(
         word.capitalize(),
@@ -88,11 +89,11 @@ def _beyond(link_id: str, word: str) -> Pick:
     )
 
 
-def _with_end(rig: Rig, link_id: str, word: str, beyond: Beyond) -> Rig:
+def _with_end(rig: Rig, link_id: ThingId, word: str, beyond: Beyond) -> Rig:
     return change_link(rig, link_id, replace(cam_of(rig, link_id), **{word: beyond}))
 
 
-def _turn_round(sheet: FormSheet, link_id: str, channel: str) -> None:
+def _turn_round(sheet: FormSheet, link_id: ThingId, channel: ChannelKey) -> None:
     def change(rig: Rig) -> Rig:
         one, two = _ends(rig, link_id, channel)
         return _with_ends(rig, link_id, channel, (two, one))
@@ -100,5 +101,5 @@ def _turn_round(sheet: FormSheet, link_id: str, channel: str) -> None:
     sheet.edit("range of a link", change)
 
 
-def _take_out(sheet: FormSheet, link_id: str, channel: str) -> None:
+def _take_out(sheet: FormSheet, link_id: ThingId, channel: ChannelKey) -> None:
     sheet.edit("take a follower out", lambda rig: remove_follower(rig, link_id, channel))

@@ -11,7 +11,9 @@ from gremio.core.edit.links import add_link, proposed_ratio
 from gremio.core.make.pairs import Proposal, fitting_kinds, propose, with_figures
 from gremio.core.mechanics.ratios import FIGURES
 from gremio.core.problem import GremioError
+from gremio.core.rig import ids
 from gremio.core.rig.channels import key, main_channel
+from gremio.core.rig.ids import PartId
 from gremio.core.rig.model import Ratio
 from gremio.core.rig.numbers import full_label
 from gremio.desktop.document.document import Document
@@ -31,7 +33,7 @@ class RatioSheet(Sheet):
     """
 
     def __init__(
-        self, document: Document, lead: str, follower: str, done: Callable[[], None]
+        self, document: Document, lead: PartId, follower: PartId, done: Callable[[], None]
     ) -> None:
         super().__init__()
         self.document, self._done = document, done
@@ -106,7 +108,12 @@ class RatioSheet(Sheet):
             named = next(k for k in fitting_kinds(self.lead, self.follower) if k == kind)
             base = self.proposal or Proposal(self.lead, self.follower, named, {}, 1)
             self.proposal = base.of_kind(named)
-            read = propose(rig, self.document.pose, self.lead.split()[0], self.follower.split()[0])
+            read = propose(
+                rig,
+                self.document.pose,
+                ids.part(self.lead.split()[0]),
+                ids.part(self.follower.split()[0]),
+            )
             if read is not None and read.kind == named:
                 self.proposal = read
         self._build()

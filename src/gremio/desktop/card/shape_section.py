@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from gremio.core.rig.channels import key
+from gremio.core.rig.ids import PartId
 from gremio.core.rig.numbers import dimensions_of
 from gremio.core.rig.solids import InternalGear, Mesh, RackBar, SpurGear
 from gremio.desktop.actions.preparing import make_gear_mate
@@ -17,7 +18,7 @@ from gremio.desktop.fields.quantity_field import OptionalField
 _last_shape: dict[str, int] = {}
 
 
-def shape_section(sheet: FormSheet, part: str) -> Iterator[Field]:
+def shape_section(sheet: FormSheet, part: PartId) -> Iterator[Field]:
     """The shapes of one part, one at a time."""
     shapes = sheet.document.rig.parts[part].shapes
     if not shapes:
@@ -47,7 +48,7 @@ class Mate:
     """Makes a gear that runs with a part's gear; its fields are put on a sheet."""
 
     def __init__(
-        self, sheet: FormSheet, part: str, solid: SpurGear | InternalGear | RackBar
+        self, sheet: FormSheet, part: PartId, solid: SpurGear | InternalGear | RackBar
     ) -> None:
         self.document, self.part = sheet.document, part
         self._teeth = number_field(sheet.document, sheet, "number", "Teeth of a mate")

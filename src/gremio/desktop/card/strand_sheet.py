@@ -11,6 +11,7 @@ from msgspec.structs import replace
 from gremio.core.edit.strands import change_strand, remove_strand
 from gremio.core.quantity import show_short
 from gremio.core.rig.channels import key, split
+from gremio.core.rig.ids import ThingId
 from gremio.core.rig.model import Rig, Strand, StrandKind
 from gremio.core.rig.numbers import numbers_of
 from gremio.core.solve.strands import lying
@@ -46,7 +47,7 @@ class StrandSheet(FormSheet):
 
     change = staticmethod(change_strand)
 
-    def __init__(self, document: Document, strand: str, inks: Inks) -> None:
+    def __init__(self, document: Document, strand: ThingId, inks: Inks) -> None:
         super().__init__(document, strand, inks)
         entry = self.entry
         kinds = {k: k for k in get_args(StrandKind) if len(entry.through) == 2 or k == "rope"}

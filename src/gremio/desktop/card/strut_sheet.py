@@ -17,6 +17,8 @@ from gremio.core.make.struts import (
 )
 from gremio.core.mechanics.struts import fewest_bodies
 from gremio.core.quantity import show_short
+from gremio.core.rig.channels import key
+from gremio.core.rig.ids import PartId, ThingId
 from gremio.core.rig.model import Rig, Strut
 from gremio.desktop.card.form_sheet import FormSheet
 from gremio.desktop.card.forms import Act, Amount, Field, Head, Menu, Rule, Thing, Title, Words
@@ -29,7 +31,7 @@ class StrutSheet(FormSheet):
 
     change = staticmethod(change_strut)
 
-    def __init__(self, document: Document, strut: str, inks: Inks) -> None:
+    def __init__(self, document: Document, strut: ThingId, inks: Inks) -> None:
         super().__init__(document, strut, inks)
         entry = self.entry
         self.lay(
@@ -105,7 +107,7 @@ class StrutSheet(FormSheet):
                 take = partial(self._take_shape, part, spare)
                 yield Menu("Shape it as a part…", list(spare), take, f"Shape of {name}")
 
-    def _take_shape(self, body: str, spare: dict[str, str], name: str) -> None:
+    def _take_shape(self, body: PartId, spare: dict[str, PartId], name: str) -> None:
         what = f"shape {self.document.rig.parts[body].name} as {name}"
         geometry = self.document.geometry
         self.document.edit(
@@ -139,7 +141,7 @@ class StrutSheet(FormSheet):
     def _now(self) -> str:
         """How long it is now."""
         rig, entry = self.document.rig, self.entry
-        out = self.document.pose.at(f"{entry.rod} move x")
+        out = self.document.pose.at(key(entry.rod, "move x"))
         apart = rig.parts[entry.rod].mount.at[0] + out
         return f"{show_short(apart, 'm')} from eye to eye now"
 

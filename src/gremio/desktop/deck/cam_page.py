@@ -35,6 +35,7 @@ from gremio.core.mechanics.profiles import value as height
 from gremio.core.quantity import UNITS
 from gremio.core.rig.cams import told
 from gremio.core.rig.channels import split
+from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
 from gremio.core.rig.links import members
 from gremio.core.rig.model import Beyond, Cam, ProfileKind, Rig
 from gremio.core.rig.numbers import exists, full_label, shown_unit
@@ -80,8 +81,8 @@ class CamPage(QWidget):
     def __init__(self, document: Document) -> None:
         super().__init__()
         self.document = document
-        self.link_id = ""
-        self.channel = ""
+        self.link_id: ThingId = NOTHING
+        self.channel: ChannelKey = NOTHING
         self.together = False
         # The cam as it was when the hand took hold of its stations.
         self._before: Cam | None = None
@@ -141,7 +142,7 @@ class CamPage(QWidget):
             owners = {i: {split(c)[0] for c in members(cam)} for i, cam in cams.items()}
             if self.cam is None or (selected and selected not in owners[self.link_id]):
                 ids = [i for i, found in owners.items() if selected in found]
-                self.link_id = (ids or ([self.link_id] if self.cam else []) or [*cams, ""])[0]
+                self.link_id = (ids or ([self.link_id] if self.cam else []) or [*cams, NOTHING])[0]
         cam = self.cam
         if cam is None:
             return
@@ -172,7 +173,7 @@ class CamPage(QWidget):
         rig = self.document.rig
         leads = [station.lead for station in cam.stations]
         ends = [min(leads), max(leads)]
-        control = rig.controls.get(cam.lead)
+        control = rig.controls.get(ThingId(cam.lead))
         if control is not None:
             ends = [min(ends[0], control.low), max(ends[1], control.high)]
         if ends[0] == ends[1]:
@@ -264,7 +265,7 @@ class CamPage(QWidget):
         if cam is not None and not self._later.isActive():
             self.profile.set_lead(self.document.pose.at(cam.lead))
 
-    def _show(self, channel: str) -> None:
+    def _show(self, channel: ChannelKey) -> None:
         self.channel = channel
         owner = split(channel)[0]
         if owner in self.document.rig.parts and self.document.selected in self.document.rig.parts:
@@ -324,7 +325,7 @@ class CamPage(QWidget):
             "lead of a station", lambda rig: change_station(rig, self.link_id, index, station)
         )
 
-    def _set_value(self, index: int, channel: str, value: float | None) -> None:
+    def _set_value(self, index: int, channel: ChannelKey, value: float | None) -> None:
         self._edit(
             "station of a cam",
             lambda rig: set_station_value(rig, self.link_id, index, channel, value),
@@ -369,7 +370,7 @@ class CamPage(QWidget):
         self._edit("add a station", lambda rig: record_station(rig, self.link_id, lead, values))
 
     @staticmethod
-    def _says(cam: Cam, channel: str, lead: float) -> float:
+    def _says(cam: Cam, channel: ChannelKey, lead: float) -> float:
         return float(height(cam_profile(cam, channel), lead))
 
     def _row_menu(self, index: int, at: QPoint) -> None:

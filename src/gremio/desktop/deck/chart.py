@@ -11,6 +11,7 @@ import numpy.typing as npt
 from gremio.core.arrays import Array
 from gremio.core.mechanics.profiles import Profile, acceleration, speed, value
 from gremio.core.quantity import UNITS
+from gremio.core.rig.ids import ChannelKey
 
 Spot = tuple[float, float]
 Place = tuple[float, float, float, float]  # left, top, right, foot
@@ -25,7 +26,7 @@ class Track:
     """One follower. channel: key. name: as people call it. unit: shown. stations: which of the
     cam's stations speak of it, in the order of profile.x."""
 
-    channel: str
+    channel: ChannelKey
     name: str
     unit: str
     profile: Profile

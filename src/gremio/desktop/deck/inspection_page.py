@@ -10,6 +10,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from gremio.core.problem import Note
+from gremio.core.rig import ids
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.areas import show_in
 from gremio.desktop.fields.pieces import link_button, second
@@ -82,7 +83,7 @@ class InspectionPage(QScrollArea):
             line.addWidget(link_button(mend.words, partial(self._mend, note, mend)))
         thing = self._thing(note.part)
         if thing:
-            line.addWidget(link_button("show it", partial(self.document.select, thing)))
+            line.addWidget(link_button("show it", partial(self.document.select, ids.thing(thing))))
         return line
 
     def _mend(self, note: Note, mend: Mend) -> None:

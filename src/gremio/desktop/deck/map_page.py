@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from gremio.core.inspect.drive_map import DriveMap, Edge, Node, drive_map
 from gremio.core.rig.channels import split
+from gremio.core.rig.ids import NOTHING, ChannelKey
 from gremio.desktop.deck.catching_up import CatchingUp
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.pieces import link_button, second
@@ -210,7 +211,7 @@ class MapView(QWidget):
         assert event is not None
         if not self._dragged:
             node = self.map.nodes.get(self._at(event.position()))
-            self.document.select(split(node.channels[0])[0] if node else "")
+            self.document.select(split(node.channels[0])[0] if node else NOTHING)
         self._press = None
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
@@ -234,7 +235,7 @@ class MapView(QWidget):
     def _belongs(self, node: Node, train: str) -> bool:
         first = train.removeprefix("train ")
         trains = self.document.program.trains
-        return trains.get(node.channels[0]) is trains.get(first)
+        return trains.get(node.channels[0]) is trains.get(ChannelKey(first))
 
     def fold(self) -> None:
         """Fold every train that was opened."""

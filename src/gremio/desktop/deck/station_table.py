@@ -9,6 +9,7 @@ from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QLabel, QPushButton, QSizePolicy, QWidget
 
 from gremio.core.quantity import UNITS
+from gremio.core.rig.ids import ChannelKey
 from gremio.core.rig.model import Beyond, Cam, ProfileKind
 from gremio.core.rig.numbers import full_label, kind_of, label, shown_unit
 from gremio.desktop.document.document import Document
@@ -38,7 +39,7 @@ class StationTable(QWidget):
     more_wanted = pyqtSignal(int, QPoint)
     end_chosen = pyqtSignal(str, str)
 
-    def __init__(self, document: Document, cam: Cam, channel: str) -> None:
+    def __init__(self, document: Document, cam: Cam, channel: ChannelKey) -> None:
         super().__init__()
         self.document, self.cam, self.channel = document, cam, channel
         self.grid = QGridLayout(self)
@@ -71,7 +72,7 @@ class StationTable(QWidget):
             word.setToolTip(full_label(rig, follower.channel))
             self.grid.addWidget(word, 0, column)
 
-    def _name(self, channel: str) -> QPushButton:
+    def _name(self, channel: ChannelKey) -> QPushButton:
         """The name of a follower over its column; a click shows its profile."""
         here = channel == self.channel
         button = link_button("", partial(self.follower_wanted.emit, channel))
@@ -119,7 +120,7 @@ class StationTable(QWidget):
         field.setMinimumWidth(max(_FIELD, wide))
         self.grid.addWidget(field, row, column)
 
-    def _value(self, index: int, channel: str) -> OptionalField:
+    def _value(self, index: int, channel: ChannelKey) -> OptionalField:
         rig = self.document.rig
         what = f"Station {index + 1} follower"
         if channel != self.channel:

@@ -8,6 +8,8 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBox
 
 from gremio.core.edit.desk import groups_of, place_control
 from gremio.core.inspect.reach import reach_of
+from gremio.core.rig.channels import key
+from gremio.core.rig.ids import ThingId
 from gremio.core.rig.numbers import owner_name
 from gremio.core.rig.scales import at_share, share_of
 from gremio.desktop.desk.instrument import Instrument
@@ -54,10 +56,10 @@ class Desk(QWidget):
         super().__init__()
         self.document = document
         self.inks: Inks = DAY
-        self.instruments: dict[str, Instrument] = {}
+        self.instruments: dict[ThingId, Instrument] = {}
         self.headings: dict[str, QPushButton] = {}
         self.folded: set[str] = set()
-        self.chosen: set[str] = set()
+        self.chosen: set[ThingId] = set()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 8, 0, 4)
         layout.setSpacing(2)
@@ -167,7 +169,7 @@ class Desk(QWidget):
         self.folded ^= {group}
         self.rebuild()
 
-    def _instrument(self, control: str) -> Instrument:
+    def _instrument(self, control: ThingId) -> Instrument:
         instrument = Instrument(self.document, control, self.inks)
         instrument.chosen = control in self.chosen
         instrument.moved.connect(self._move)
@@ -197,7 +199,7 @@ class Desk(QWidget):
 
     # ── moving several ─────────────────────────────────────────────
 
-    def _choose(self, control: str) -> None:
+    def _choose(self, control: ThingId) -> None:
         """Move a control with the others that are chosen, or no more."""
         self.chosen ^= {control}
         selected = self.document.selected
@@ -207,7 +209,7 @@ class Desk(QWidget):
             instrument.chosen = other in self.chosen
             instrument.update()
 
-    def _move(self, values: dict[str, float], gesture: str) -> None:
+    def _move(self, values: dict[ThingId, float], gesture: str) -> None:
         """Move a control, and those chosen with it by the same share of their ranges."""
         rig, pose = self.document.rig, self.document.pose
         every = dict(values)
@@ -223,17 +225,17 @@ class Desk(QWidget):
         first = next(iter(values))
         names = f"move {owner_name(rig, first)}"
         what = names if len(every) <= len(values) else f"{names} and {len(every) - 1} more"
-        self.document.move_all(every, what, gesture or what)
+        self.document.move_all({key(c): at for c, at in every.items()}, what, gesture or what)
         if not gesture:
             self.document.settle()
 
     # ── order ──────────────────────────────────────────────────────
 
-    def _place(self, at: QPoint) -> tuple[str | None, str, int]:
+    def _place(self, at: QPoint) -> tuple[ThingId | None, str, int]:
         """Before which control, and in which group, something put down there would be; and the
         height of the line there."""
         y = self.sheet.mapFromGlobal(at).y()
-        last: tuple[str | None, str, int] = (None, "", 0)
+        last: tuple[ThingId | None, str, int] = (None, "", 0)
         for group, controls in groups_of(self.document.rig).items():
             heading = self.headings.get(group)
             if heading is not None and y < heading.geometry().center().y():
@@ -247,7 +249,7 @@ class Desk(QWidget):
                 last = (self._after(control, controls), group, instrument.geometry().bottom())
         return last
 
-    def _after(self, control: str, controls: list[str]) -> str | None:
+    def _after(self, control: ThingId, controls: list[ThingId]) -> ThingId | None:
         """The control after one in its group; of the last one, the one after it in the rig."""
         order = list(self.document.rig.controls)
         if control != controls[-1]:
@@ -258,7 +260,7 @@ class Desk(QWidget):
     def _carry(self, at: QPoint) -> None:
         self.sheet.mark(self._place(at)[2])
 
-    def _drop(self, control: str, at: QPoint) -> None:
+    def _drop(self, control: ThingId, at: QPoint) -> None:
         before, group, _ = self._place(at)
         self.sheet.mark(None)
         if before != control:

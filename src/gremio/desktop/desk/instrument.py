@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from gremio.core.inspect.reach import Reach, told
 from gremio.core.quantity import Kind
+from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.model import Control
 from gremio.core.rig.numbers import label
 from gremio.core.rig.scales import decimals_read, meant, position_at, reads, share_of, shown
@@ -59,7 +60,7 @@ class Instrument(QWidget):
     carried = pyqtSignal(QPoint)
     dropped = pyqtSignal(QPoint)
 
-    def __init__(self, document: Document, control: str, inks: Inks) -> None:
+    def __init__(self, document: Document, control: ThingId, inks: Inks) -> None:
         super().__init__()
         self.document, self.control, self.inks = document, control, inks
         self.chosen = False
@@ -100,7 +101,7 @@ class Instrument(QWidget):
             self.leads = words
             self.update()
 
-    def _field(self, entry: Control, control: str) -> QuantityField:
+    def _field(self, entry: Control, control: ChannelKey) -> QuantityField:
         field = value_field(entry, entry.name, self)
         field.setProperty("quiet", True)
         field.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
@@ -116,7 +117,7 @@ class Instrument(QWidget):
         at = {c: pose.at(c) for c in (self.control, entry.across) if c}
         return standing(pose.rig, self.control, at)
 
-    def _entry(self, control: str) -> Control:
+    def _entry(self, control: ThingId) -> Control:
         """A control with its range as it stands now."""
         return self.document.pose.rig.controls[control]
 

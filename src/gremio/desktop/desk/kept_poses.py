@@ -23,7 +23,9 @@ from PyQt6.QtWidgets import (
 )
 
 from gremio.core.edit.desk import blended, keep_pose, remove_pose, rename_pose
+from gremio.core.rig.channels import key
 from gremio.core.rig.find import free_name
+from gremio.core.rig.ids import ThingId
 from gremio.desktop.document.change import Change
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.areas import clear
@@ -150,8 +152,8 @@ class KeptPoses(QWidget):
         super().__init__()
         self.document = document
         self.inks: Inks = DAY
-        self._start: dict[str, float] | None = None
-        self.names: dict[str, PoseName] = {}
+        self._start: dict[ThingId, float] | None = None
+        self.names: dict[ThingId, PoseName] = {}
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(0, 2, 0, 2)
         self._column.setSpacing(0)
@@ -194,7 +196,7 @@ class KeptPoses(QWidget):
             self.names[pose] = name
             self._column.addWidget(name)
 
-    def _values(self) -> dict[str, float]:
+    def _values(self) -> dict[ThingId, float]:
         return {control: self.document.pose.at(control) for control in self.document.rig.controls}
 
     def keep(self) -> None:
@@ -211,19 +213,21 @@ class KeptPoses(QWidget):
         values = self._values()
         self.document.edit(f"keep the pose {name}", lambda rig: keep_pose(rig, name, values)[0])
 
-    def _blend(self, pose: str, share: float) -> None:
+    def _blend(self, pose: ThingId, share: float) -> None:
         """Go a share of the way from where the Desk stood when the name was taken hold of."""
         if self._start is None:
             self._start = self._values()
         values = blended(self.document.rig, self._start, pose, share)
         name = self.document.rig.poses[pose].name
-        self.document.put(values, f"go to {name}", gesture=f"pose {pose}")
+        self.document.put(
+            {key(c): v for c, v in values.items()}, f"go to {name}", gesture=f"pose {pose}"
+        )
 
     def _let_go(self) -> None:
         self._start = None
         self.document.settle()
 
-    def _menu(self, pose: str, at: QPoint) -> None:
+    def _menu(self, pose: ThingId, at: QPoint) -> None:
         menu = QMenu(self)
         for text, do in (
             ("Keep it anew as it stands now", self._again),
@@ -234,14 +238,14 @@ class KeptPoses(QWidget):
             action.triggered.connect(lambda _checked=False, d=do: d(pose))
         menu.popup(at)
 
-    def _again(self, pose: str) -> None:
+    def _again(self, pose: ThingId) -> None:
         self.keep_as(self.document.rig.poses[pose].name)
 
-    def _rename(self, pose: str, name: str) -> None:
+    def _rename(self, pose: ThingId, name: str) -> None:
         old = self.document.rig.poses[pose].name
         if name.strip() != old:
             self.document.edit(f"rename {old}", lambda rig: rename_pose(rig, pose, name.strip()))
 
-    def _forget(self, pose: str) -> None:
+    def _forget(self, pose: ThingId) -> None:
         name = self.document.rig.poses[pose].name
         self.document.edit(f"forget the pose {name}", lambda rig: remove_pose(rig, pose))

@@ -17,7 +17,9 @@ from PyQt6.QtWidgets import (
 )
 
 from gremio.core.edit.parts import rename_part
+from gremio.core.rig import ids
 from gremio.core.rig.channels import freed, key
+from gremio.core.rig.ids import GROUND, PartId, ThingId
 from gremio.core.rig.links import link_symbol
 from gremio.core.rig.model import Rig
 from gremio.desktop.document.change import Change
@@ -76,7 +78,7 @@ class _Row(QStyledItemDelegate):
                 break
 
 
-def _drive_symbol(rig: Rig, link_id: str) -> str:
+def _drive_symbol(rig: Rig, link_id: ThingId) -> str:
     """The symbol of a link or a constraint that leads; "" for anything else."""
     if link_id in rig.constraints:
         return rig.constraints[link_id].kind
@@ -93,9 +95,9 @@ class Parts(QWidget):
         super().__init__()
         self.document = document
         self.inks: Inks = DAY
-        self._items: dict[str, QTreeWidgetItem] = {}
+        self._items: dict[PartId, QTreeWidgetItem] = {}
         self._filling = False
-        self._hidden: frozenset[str] = frozenset()
+        self._hidden: frozenset[PartId] = frozenset()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 8, 0, 0)
         layout.setSpacing(4)
@@ -142,14 +144,17 @@ class Parts(QWidget):
         """Redo the rows concerned; the tree where parts came, went, or were mounted elsewhere."""
         changed = change.things("parts")
         same = change.same_order("parts") and all(
-            change.before.parts[i].parent == change.after.parts[i].parent for i in changed
+            change.before.parts[ids.part(i)].parent == change.after.parts[ids.part(i)].parent
+            for i in changed
         )
         if not same:
             self.rebuild()
             return
         self._filling = True
         for part_id in changed:
-            self._items[part_id].setText(0, self.document.rig.parts[part_id].name)
+            self._items[ids.part(part_id)].setText(
+                0, self.document.rig.parts[ids.part(part_id)].name
+            )
         self._filling = False
         if change.compiles:
             self.tree.viewport().update()
@@ -176,7 +181,7 @@ class Parts(QWidget):
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsEditable)
             self._items[part_id] = item
         for part_id, item in self._items.items():
-            above = self._items.get(parts[part_id].parent or "")
+            above = self._items.get(parts[part_id].parent or GROUND)
             program = self.document.program
             if above is None or program.parents[program.part_row[part_id]] < 0:
                 self.tree.addTopLevelItem(item)
@@ -194,7 +199,7 @@ class Parts(QWidget):
         self._take_selection()
 
     def _take_selection(self) -> None:
-        item = self._items.get(self.document.selected)
+        item = self._items.get(PartId(self.document.selected))
         self._filling = True
         self.tree.setCurrentItem(item)
         self._filling = False

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
+from gremio.core.rig.ids import ThingId
 from gremio.core.rig.model import Rig
 from gremio.core.rig.things import THINGS
 
@@ -39,20 +40,20 @@ class Change:
         """Whether something changed in one of some fields."""
         return not self.fields.isdisjoint(fields)
 
-    def things(self, field: str) -> frozenset[str]:
+    def things(self, field: str) -> frozenset[ThingId]:
         """Ids of what changed, came, or went in a field."""
         if field not in self.fields:
             return frozenset()
-        one: Mapping[str, Any] = getattr(self.before, field)
-        two: Mapping[str, Any] = getattr(self.after, field)
+        one: Mapping[ThingId, Any] = getattr(self.before, field)
+        two: Mapping[ThingId, Any] = getattr(self.after, field)
         if self.anew:
             return frozenset({*one, *two})
         return frozenset(i for i in {*one, *two} if one.get(i) is not two.get(i))
 
     def renames_only(self, field: str) -> bool:
         """Whether things of a field changed in nothing but their names."""
-        one: Mapping[str, Any] = getattr(self.before, field)
-        two: Mapping[str, Any] = getattr(self.after, field)
+        one: Mapping[ThingId, Any] = getattr(self.before, field)
+        two: Mapping[ThingId, Any] = getattr(self.after, field)
         if self.anew or list(one) != list(two):
             return False
         return all(_but_name(one[i]) == _but_name(two[i]) for i in self.things(field))

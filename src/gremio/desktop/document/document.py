@@ -17,6 +17,7 @@ from gremio.core.files.rig_file import Opened
 from gremio.core.files.sources import model_shelf
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import freed, split
+from gremio.core.rig.ids import NOTHING, ChannelKey, PartId, ThingId
 from gremio.core.rig.model import Formula, Rig
 from gremio.core.rig.numbers import (
     channels_of,
@@ -71,11 +72,11 @@ class Document(QObject):
         self.pose_changed.connect(self.looking.soon)
         self.path: Path | None = None
         self.opened: Opened | None = None
-        self.selected = ""
+        self.selected = NOTHING
         # What edits are part of while a word on the Card is pulled.
         self.gesture = ""
         # Key of the channel that was copied as a link.
-        self.copied = ""
+        self.copied: ChannelKey = NOTHING
         self._told = ""
         self.start(Rig(), None)
 
@@ -87,7 +88,7 @@ class Document(QObject):
         self.history = History(rig)
         self._saved: Rig | None = rig if saved else None
         self.path, self.opened = path, opened
-        self.selected = ""
+        self.selected = NOTHING
         self.teaching.forget()
         self._compile()
         self.rig_changed.emit(Change(rig, rig, anew=True))
@@ -126,7 +127,7 @@ class Document(QObject):
         self._program = compile_rig(self.teaching.bench_rig(self.rig), self.geometry)
         opened = () if self.opened is None else self.opened.notes
         self._others = [*opened, *self.shelf.notes(self.rig)]
-        self._last_values: dict[str, float] = {}
+        self._last_values: dict[ChannelKey, float] = {}
         self._formulas = [
             channel
             for channel, drive in self._program.drives.items()
@@ -140,7 +141,7 @@ class Document(QObject):
         had, which is told."""
         return partial(self.shelf.geometry, self.rig)
 
-    def inputs(self) -> Mapping[str, float]:
+    def inputs(self) -> Mapping[ChannelKey, float]:
         """Where everything is put now (SI, by channel key)."""
         return self.teaching.inputs(self._program, self.rig)
 
@@ -171,12 +172,12 @@ class Document(QObject):
             self._solve()
         if change.fields - {"at"}:
             if self.selected and not self.knows(self.selected):
-                self.select("")
+                self.select(NOTHING)
             self.rig_changed.emit(change)
         self.pose_changed.emit()
         self.file_changed.emit()
 
-    def knows(self, thing: str) -> bool:
+    def knows(self, thing: ThingId) -> bool:
         """Whether there is a part, control, link or anything else to be selected of this id."""
         return thing_of(self.rig, thing) is not None
 
@@ -202,9 +203,9 @@ class Document(QObject):
             self._show(before)
         return True
 
-    def make(self, what: str, change: Callable[[Rig], tuple[Rig, str]]) -> bool:
+    def make(self, what: str, change: Callable[[Rig], tuple[Rig, ThingId]]) -> bool:
         """Make an edit that gives something new, and select that; returns whether it was made."""
-        made: list[str] = []
+        made: list[ThingId] = []
 
         def keeping_id(rig: Rig) -> Rig:
             rig, new = change(rig)
@@ -233,7 +234,7 @@ class Document(QObject):
         if self.rig is not before:
             self._show(before)
 
-    def select(self, thing: str) -> None:
+    def select(self, thing: ThingId) -> None:
         """Select a part, control or link by id; "" for nothing."""
         if thing != self.selected:
             self.selected = thing
@@ -241,20 +242,22 @@ class Document(QObject):
 
     # ── moving ─────────────────────────────────────────────────────
 
-    def move(self, channel: str, wanted: float, gesture: str = "") -> bool:
+    def move(self, channel: ChannelKey, wanted: float, gesture: str = "") -> bool:
         """Bring a number as near to a value (SI) as it can go, by the input that leads it.
 
         Says why when it can't be moved; returns whether it could.
         """
         return self.move_all({channel: wanted}, "", gesture)
 
-    def move_all(self, values: Mapping[str, float], what: str = "", gesture: str = "") -> bool:
+    def move_all(
+        self, values: Mapping[ChannelKey, float], what: str = "", gesture: str = ""
+    ) -> bool:
         """Bring several numbers (SI by key) as near to values as they can go, each by the input
         that leads it: one edit, one solve. what: the edit, as undo says it.
 
         Says why when one can't be moved; returns whether any could.
         """
-        put: dict[str, float] = {}
+        put: dict[ChannelKey, float] = {}
         for channel, wanted in values.items():
             found = self._input_for(channel, wanted, gesture)
             if found is not None:
@@ -263,7 +266,9 @@ class Document(QObject):
             return False
         return self.put(put, what or self._moving(next(iter(put))), gesture)
 
-    def _input_for(self, channel: str, wanted: float, gesture: str) -> tuple[str, float] | None:
+    def _input_for(
+        self, channel: ChannelKey, wanted: float, gesture: str
+    ) -> tuple[ChannelKey, float] | None:
         """The input that brings a number to a value, and where it must be; None, with the reason
         said, where there is none."""
         if self.rig.locked and split(channel)[1]:
@@ -281,14 +286,14 @@ class Document(QObject):
         self._tell_untaught(channel, answer.channel, gesture)
         return answer.channel, answer.value
 
-    def _moving(self, channel: str) -> str:
+    def _moving(self, channel: ChannelKey) -> str:
         """What moving a number is called: "move Paddle", "low stop of Upper gate"."""
         owner = owner_name(self.rig, split(channel)[0])
         if is_put(self.rig, channel):
             return f"move {owner}"
         return f"{number_word(self.rig, channel)} of {owner}"
 
-    def _tell_untaught(self, channel: str, moved: str, gesture: str) -> None:
+    def _tell_untaught(self, channel: ChannelKey, moved: ChannelKey, gesture: str) -> None:
         """Say, once in a gesture, that what was pulled is not what is taught."""
         if self.teaching.lesson is None or self.teaching.is_taught(moved):
             return
@@ -297,7 +302,7 @@ class Document(QObject):
             self._told = gesture or channel
             self.said.emit(told)
 
-    def pull(self, part: str, at: Array, target: Array, gesture: str = "") -> bool:
+    def pull(self, part: PartId, at: Array, target: Array, gesture: str = "") -> bool:
         """Bring a point of a part (3,) as near to a place in the world (3,) as one input can:
         the control that is selected, where it moves the part, else the best one.
 
@@ -314,7 +319,7 @@ class Document(QObject):
             return False
         return self.put({answer.channel: answer.value}, self._moving(answer.channel), gesture)
 
-    def put(self, values: dict[str, float], what: str, gesture: str = "") -> bool:
+    def put(self, values: dict[ChannelKey, float], what: str, gesture: str = "") -> bool:
         """Put inputs somewhere (SI by key); wheels roll as far as that takes them. Numbers that
         no hand puts are changed in their things. What is being taught is kept with the lesson."""
         quiet = {c: v for c, v in values.items() if not is_put(self.rig, c)}
@@ -331,13 +336,13 @@ class Document(QObject):
             self.teaching.put(taught)
         return done
 
-    def send_home(self, channels: Iterable[str]) -> None:
+    def send_home(self, channels: Iterable[ChannelKey]) -> None:
         """Bring channels home, each by the input that leads it."""
         homes = {channel: home_value(self.rig, channel) for channel in channels}
         self.move_all(homes, "send home", "send home")
         self.settle()
 
-    def moving_part(self, part: str | None) -> str | None:
+    def moving_part(self, part: PartId | None) -> PartId | None:
         """The part that moves when a hand pulls at a part: itself, or what carries it.
 
         None when it is grounded all the way down.
@@ -346,12 +351,12 @@ class Document(QObject):
             part = self.rig.parts[part].parent
         return part
 
-    def grounded_text(self, part: str) -> str:
+    def grounded_text(self, part: ChannelKey) -> str:
         """Why a part can't be moved by hand, and what to do."""
         name = label(self.rig, part)
         return f"{name} is grounded: its joint is fixed. Press J to give it another joint."
 
-    def channels_of(self, thing: str) -> list[str]:
+    def channels_of(self, thing: ThingId) -> list[ChannelKey]:
         """Keys of the channels of a part, control or constraint."""
         return channels_of(self.rig, thing)
 

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from gremio.core.make import teach
 from gremio.core.make.teach import Lesson
+from gremio.core.rig.ids import ChannelKey
 from gremio.core.rig.model import Rig
 from gremio.core.rig.numbers import exists
 from gremio.core.solve.pose import Pose
@@ -71,7 +72,7 @@ class Teaching(QObject):
         """The rig that is posed: without the cam that is taught."""
         return teach.bench_rig(rig, self.lesson) if self.lesson else rig
 
-    def inputs(self, program: Program, rig: Rig) -> Mapping[str, float]:
+    def inputs(self, program: Program, rig: Rig) -> Mapping[ChannelKey, float]:
         """Where everything is put now (SI, by channel key); while a cam is taught, where that
         has it, or a hand."""
         return rig.at if self.lesson is None else teach.inputs(program, rig, self.lesson)
@@ -100,24 +101,24 @@ class Teaching(QObject):
         self._open.compile_anew()
         self.changed.emit()
 
-    def is_taught(self, channel: str) -> bool:
+    def is_taught(self, channel: ChannelKey) -> bool:
         """Whether what is put at a channel (key) is kept with the lesson."""
         lesson = self.lesson
         return lesson is not None and teach.is_taught(self._open.program, lesson, channel)
 
-    def why_not(self, channel: str) -> str:
+    def why_not(self, channel: ChannelKey) -> str:
         """Why a channel that is pulled is not what is taught; "" where it is, or is the lead."""
         lesson = self.lesson
         if lesson is None or channel == lesson.lead:
             return ""
         return teach.why_not_taught(self._open.program, lesson, channel)
 
-    def put(self, values: dict[str, float]) -> None:
+    def put(self, values: dict[ChannelKey, float]) -> None:
         """Keep where things are put with the lesson."""
         if self.lesson is not None:
             self._learn(teach.put(self._open.program, self._open.rig, self.lesson, values))
 
-    def drop(self, *channels: str) -> None:
+    def drop(self, *channels: ChannelKey) -> None:
         """Let some of what is changed, or all of it, stand again where the cam has it."""
         if self.lesson is not None:
             self._learn(teach.dropped(self.lesson, *channels))

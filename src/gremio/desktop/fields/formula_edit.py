@@ -12,6 +12,7 @@ from gremio.core.edit.formulas import names_of, read
 from gremio.core.formula.names import completions
 from gremio.core.formula.tree import FormulaError
 from gremio.core.quantity import show
+from gremio.core.rig.ids import ChannelKey
 from gremio.core.rig.model import Formula
 from gremio.core.rig.numbers import shown_unit
 from gremio.core.solve.formula_steps import formula_steps
@@ -26,7 +27,7 @@ class FormulaEdit(QWidget):
 
     committed = pyqtSignal(str)
 
-    def __init__(self, document: Document, channel: str, text: str, inks: Inks) -> None:
+    def __init__(self, document: Document, channel: ChannelKey, text: str, inks: Inks) -> None:
         super().__init__()
         self.document, self.channel, self.inks = document, channel, inks
         self._names = names_of(document.rig)

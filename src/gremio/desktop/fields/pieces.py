@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 
 from gremio.core.quantity import USUAL_UNIT, Kind
 from gremio.core.rig.channels import CHANNELS
+from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
 from gremio.core.rig.links import link_symbol
 from gremio.core.rig.model import Rig
 from gremio.desktop.document.document import Document
@@ -194,11 +195,11 @@ class Slab(QPushButton):
 class LedMark(QWidget):
     """The symbol of what leads a number, before its value. A click shows the link."""
 
-    def __init__(self, document: Document, channel: str, inks: Inks) -> None:
+    def __init__(self, document: Document, channel: ChannelKey, inks: Inks) -> None:
         super().__init__()
         self.document, self.inks = document, inks
         drive = document.program.drives.get(channel)
-        self.link_id = drive.links[0] if drive and drive.links else ""
+        self.link_id = drive.links[0] if drive and drive.links else NOTHING
         self.is_led = drive is not None
         self.symbol = led_symbol(document.rig, self.link_id) if self.is_led else ""
         self.setFixedSize(18, 20)
@@ -216,7 +217,7 @@ class LedMark(QWidget):
         draw_symbol(QPainter(self), self.symbol, QPointF(0, 1), self.inks.ink)
 
 
-def led_symbol(rig: Rig, link_id: str) -> str:
+def led_symbol(rig: Rig, link_id: ThingId) -> str:
     """The name of the symbol of what leads a number, by its id: a link, a constraint, a closed
     linkage, or a screw."""
     if link_id in rig.links:

@@ -4,12 +4,14 @@ what a pull at it means. The same on the Desk and in the Bench."""
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import NamedTuple
 
 from PyQt6.QtCore import QPointF, QRectF
 
+from gremio.core.rig import ids
+from gremio.core.rig.ids import NOTHING, ThingId
 from gremio.core.rig.model import Control, ControlMake, Rig
 from gremio.core.rig.scales import at_share, share_of, snapped
 
@@ -24,10 +26,10 @@ _SNAP = 5.0
 class Standing:
     """A control where it stands now: id, entry, value (SI); of a pad, its second axis too."""
 
-    control: str
+    control: ThingId
     entry: Control
     value: float
-    across: str = ""
+    across: ThingId = NOTHING
     across_entry: Control | None = None
     across_value: float = 0.0
 
@@ -41,13 +43,20 @@ class Standing:
         return self.entry.make
 
 
-def standing(rig: Rig, control: str, at: dict[str, float]) -> Standing:
+def standing(rig: Rig, control: ThingId, at: Mapping[ThingId, float]) -> Standing:
     """A control (by id) as it stands. at: values (SI) by id, of it and its second axis."""
     entry = rig.controls[control]
     across = entry.across if entry.across in rig.controls and entry.across != control else ""
     if not across:
         return Standing(control, entry, at[control])
-    return Standing(control, entry, at[control], across, rig.controls[across], at[across])
+    return Standing(
+        control,
+        entry,
+        at[control],
+        ids.thing(across),
+        rig.controls[ids.thing(across)],
+        at[ids.thing(across)],
+    )
 
 
 def one_to_one(entry: Control) -> bool:
@@ -149,25 +158,25 @@ class Pull:
         # A press beside the knob brings it there; a dial and a lever are only taken hold of.
         self.moves_at_once = not near and MAKES[shown.make].at_once
 
-    def to(self, at: QPointF, *, free: bool = False) -> dict[str, float]:
+    def to(self, at: QPointF, *, free: bool = False) -> dict[ThingId, float]:
         """Where the controls, by id, should go (SI) when the hand has come to a place.
 
         free: past the notches, without snapping.
         """
         return MAKES[self.shown.make].pulled(self, at, free)
 
-    def along(self, at: QPointF, free: bool) -> dict[str, float]:
+    def along(self, at: QPointF, free: bool) -> dict[ThingId, float]:
         """Along a slider."""
         entry, spot = self.shown.entry, at - self._off
         share = (spot.x() - self.rect.left()) / max(self.rect.width(), 1.0)
         return {self.shown.control: self._snap(entry, _within(entry, share), free)}
 
-    def round_dial(self, at: QPointF, free: bool) -> dict[str, float]:
+    def round_dial(self, at: QPointF, free: bool) -> dict[ThingId, float]:
         """Round a dial."""
         entry = self.shown.entry
         return {self.shown.control: self._snap(entry, self._turned(entry, at), free)}
 
-    def leaning(self, at: QPointF, free: bool) -> dict[str, float]:
+    def leaning(self, at: QPointF, free: bool) -> dict[ThingId, float]:
         """To where a lever leans."""
         entry, spot = self.shown.entry, at - self._off
         foot, _ = pivot(self.rect)
@@ -175,7 +184,7 @@ class Pull:
         share = (math.degrees(turn) / _LEAN + 1) / 2
         return {self.shown.control: self._snap(entry, _within(entry, share), free)}
 
-    def to_position(self, at: QPointF, free: bool) -> dict[str, float]:
+    def to_position(self, at: QPointF, free: bool) -> dict[ThingId, float]:
         """To a position of a switch."""
         del free
         room = cells(self.rect, self.shown.entry)
@@ -193,7 +202,7 @@ class Pull:
         self.value += step * turn
         return min(max(self.value, entry.low), entry.high)
 
-    def on_pad(self, at: QPointF, free: bool) -> dict[str, float]:
+    def on_pad(self, at: QPointF, free: bool) -> dict[ThingId, float]:
         """To a place on a pad."""
         spot = at - self._off
         room, other = pad_room(self.rect), self.shown.across_entry
@@ -226,7 +235,7 @@ class MakeRecord(NamedTuple):
     body: float
     face: tuple[float, float]
     knob: Callable[[QRectF, Standing], QPointF]
-    pulled: Callable[[Pull, QPointF, bool], dict[str, float]]
+    pulled: Callable[[Pull, QPointF, bool], dict[ThingId, float]]
     at_once: bool
 
 

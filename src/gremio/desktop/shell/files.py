@@ -12,6 +12,8 @@ from gremio.core.files import atomic, rig_file
 from gremio.core.files.bring_in import bring_in, take_up
 from gremio.core.files.model_in import ENDINGS, read_model
 from gremio.core.problem import GremioError, Note
+from gremio.core.rig import ids
+from gremio.core.rig.ids import NOTHING, ThingId
 from gremio.core.rig.model import Rig, Up
 from gremio.core.surfaces.models import Model
 from gremio.desktop.bench.view import Bench
@@ -234,7 +236,7 @@ class Files:
         self._close_preview()
         count = len(model.nodes)
 
-        def change(rig: Rig) -> tuple[Rig, str]:
+        def change(rig: Rig) -> tuple[Rig, ThingId]:
             rig, ids = bring_in(rig, model, on_ground=on_ground)
             return rig, ids[0]
 
@@ -262,12 +264,12 @@ class Files:
         if wanted is None:
             self._say("This rig has no models from files: nothing to find.")
             return
-        name = Path(self.document.rig.sources[wanted].path).name
+        name = Path(self.document.rig.sources[ids.thing(wanted)].path).name
         path, _ = QFileDialog.getOpenFileName(self.window, f"Find {name}", self._folder(), _MODELS)
         if path:
-            self.take_up_path(wanted, Path(path))
+            self.take_up_path(ids.thing(wanted), Path(path))
 
-    def take_up_path(self, source: str, path: Path) -> None:
+    def take_up_path(self, source: ThingId, path: Path) -> None:
         """Let a source of the rig be this model file; says what is new and what is gone."""
         entry = self.document.rig.sources[source]
         try:
@@ -295,7 +297,7 @@ class Files:
         if control is None:
             self._say("Select the control whose travel is to be exported, on the Desk.")
             return
-        self._export(control.name, f"Export the travel of {control.name}")
+        self._export(ids.thing(control.name), f"Export the travel of {control.name}")
 
     def export_urdf(self) -> None:
         """Ask where to write the rig as URDF."""
@@ -319,14 +321,14 @@ class Files:
 
     # ── cams as tables ─────────────────────────────────────────────
 
-    def export_cam(self, link_id: str) -> None:
+    def export_cam(self, link_id: ThingId) -> None:
         """Ask where to write a cam's stations as CSV."""
         name = str(Path(self._folder()) / "cam.csv")
         path, _ = QFileDialog.getSaveFileName(self.window, "Export a cam", name, "CSV (*.csv)")
         if path:
             self.export_cam_path(Path(path).with_suffix(".csv"), link_id)
 
-    def export_cam_path(self, path: Path, link_id: str) -> None:
+    def export_cam_path(self, path: Path, link_id: ThingId) -> None:
         """Write a cam's stations; says how that went."""
         from gremio.core.files.cam_csv import cam_csv
 
@@ -337,7 +339,7 @@ class Files:
             return
         self._say(f"The stations are in {path.name}, in the units shown.")
 
-    def bring_in_cam(self, link_id: str = "") -> None:
+    def bring_in_cam(self, link_id: ThingId = NOTHING) -> None:
         """Ask for a CSV of stations, the lead first."""
         path, _ = QFileDialog.getOpenFileName(
             self.window, "Bring in a cam", self._folder(), "CSV (*.csv *.txt)"
@@ -345,7 +347,7 @@ class Files:
         if path:
             self.bring_in_cam_path(Path(path), link_id)
 
-    def bring_in_cam_path(self, path: Path, link_id: str = "") -> None:
+    def bring_in_cam_path(self, path: Path, link_id: ThingId = NOTHING) -> None:
         """Show on the Card what a table holds, and ask what it needs to be told."""
         from gremio.core.files.cam_csv import read_table_file
         from gremio.desktop.card.cam_table_sheet import CamTableSheet
@@ -364,13 +366,13 @@ class Files:
         card = self.card
         card.show_instead(CamTableSheet(self.document, table, path.name, link_id, card.leave))
 
-    def _export(self, control: str | None, title: str) -> None:
+    def _export(self, control: ThingId | None, title: str) -> None:
         name = str(Path(self._folder()) / f"{control or self.document.rig.name}.glb")
         path, _ = QFileDialog.getSaveFileName(self.window, title, name, "GLB (*.glb)")
         if path:
             self.export_path(Path(path).with_suffix(".glb"), control)
 
-    def export_path(self, path: Path, control: str | None) -> None:
+    def export_path(self, path: Path, control: ThingId | None) -> None:
         """Write a GLB of the pose, or of a control's travel; says how that went."""
         from gremio.core.files.glb_out import baked_glb
 

@@ -11,6 +11,7 @@ from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QAction, QKeyEvent
 from PyQt6.QtWidgets import QLabel, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from gremio.core.rig.ids import ChannelKey
 from gremio.core.rig.links import link_label
 from gremio.core.rig.numbers import OWNERS, full_label, number_word, numbers_of
 from gremio.core.rig.things import THINGS
@@ -50,7 +51,9 @@ def entries_of(document: Document, actions: Iterable[QAction]) -> list[Entry]:
     return found
 
 
-def numbers_called(document: Document, text: str, show: Callable[[str], None]) -> list[Entry]:
+def numbers_called(
+    document: Document, text: str, show: Callable[[ChannelKey], None]
+) -> list[Entry]:
     """The first numbers, of whatever there is, whose name holds all words typed."""
     rig, words = document.rig, text.lower().split()
     if not words:
@@ -81,7 +84,7 @@ class Finder(QWidget):
         self,
         document: Document,
         keys: Keys,
-        show_number: Callable[[str], None],
+        show_number: Callable[[ChannelKey], None],
         parent: QWidget,
     ) -> None:
         super().__init__(parent)

@@ -27,6 +27,7 @@ from PyQt6.QtWidgets import (
 
 from gremio.core.files import rig_file
 from gremio.core.files.atomic import FileProblem
+from gremio.core.rig.ids import NOTHING, PartId, ThingId
 from gremio.core.rig.model import Rig
 from gremio.demo import KEPT
 from gremio.desktop.actions import asking, rigging
@@ -198,7 +199,7 @@ class Window(QMainWindow):
         return tuple(PAGES)
 
     @property
-    def cam_shown(self) -> str:
+    def cam_shown(self) -> ThingId:
         """Id of the cam on the Cam page."""
         return self.deck.cam.link_id
 
@@ -218,11 +219,11 @@ class Window(QMainWindow):
         """Open the choice of joints on the Card."""
         self.card.open_joint()
 
-    def propose_ratio(self, lead: str, follower: str) -> None:
+    def propose_ratio(self, lead: PartId, follower: PartId) -> None:
         """Show on the Card the ratio that the geometry of two parts says."""
         self.card.propose_ratio(lead, follower)
 
-    def make_carriage(self, body: str) -> None:
+    def make_carriage(self, body: PartId) -> None:
         """Show on the Card what a carriage is made of."""
         self.card.make_carriage(body)
 
@@ -267,7 +268,7 @@ class Window(QMainWindow):
             elif self.document.teaching.lesson is not None:
                 asking.teach(self)
             else:
-                self.document.select("")
+                self.document.select(NOTHING)
         else:
             super().keyPressEvent(event)
 
@@ -338,13 +339,13 @@ class Window(QMainWindow):
 
     # ── teaching ───────────────────────────────────────────────────
 
-    def show_motion(self, link_id: str) -> None:
+    def show_motion(self, link_id: ThingId) -> None:
         """Run the lead of a cam through its stations once."""
         from gremio.desktop.actions import teaching
 
         teaching.show_motion(self.document, self.bench.motion, link_id)
 
-    def cam_table(self, way: str, link_id: str) -> None:
+    def cam_table(self, way: str, link_id: ThingId) -> None:
         """Write a cam as CSV ("out"), or make one of a CSV ("in")."""
         if way == "out":
             self.files.export_cam(link_id)

@@ -1,0 +1,139 @@
+"""What leads what: the links, each kind a struct of its own."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from gremio.core.rig.data import Data
+from gremio.core.rig.ids import NOTHING, ChannelKey, PartId, ThingId
+
+RatioKind = Literal[
+    "plain",
+    "gear pair",
+    "bevel pair",
+    "worm",
+    "rack and pinion",
+    "belt",
+    "chain",
+    "lead screw",
+    "winch",
+    "hydraulic pair",
+    "rolling wheel",
+]
+ProfileKind = Literal[
+    "smooth",
+    "straight",
+    "free",
+    "dwell",
+    "harmonic",
+    "cycloidal",
+    "3-4-5",
+    "4-5-6-7",
+    "modified sine",
+    "modified trapezoid",
+]
+Beyond = Literal["hold", "carry on", "repeat"]
+
+
+class Ratio(Data, frozen=True, tag_field="link", tag="ratio"):
+    """follower = ratio · lead + offset, all in SI.
+
+    kind: what gives the proportion. carrier: key of the turn of an arm that carries one of
+    the two; the ratio then holds as seen from the arm. adds: it adds to what the follower
+    has otherwise.
+    """
+
+    lead: ChannelKey
+    follower: ChannelKey
+    ratio: float
+    offset: float = 0.0
+    kind: RatioKind = "plain"
+    carrier: ChannelKey = NOTHING
+    adds: bool = False
+
+
+class Planetary(Data, frozen=True, tag_field="link", tag="planetary"):
+    """Three members with two freedoms: sun + ratio · ring = (1 + ratio) · carrier (Willis).
+
+    ratio: teeth of the ring ÷ teeth of the sun; 1 for a differential of bevel gears.
+    """
+
+    sun: ChannelKey
+    ring: ChannelKey
+    carrier: ChannelKey
+    ratio: float
+    offset: float = 0.0
+
+
+class Follower(Data, frozen=True):
+    """One channel that a cam leads, and the profile between its stations, where a station
+    says nothing else."""
+
+    channel: ChannelKey
+    profile: ProfileKind = "smooth"
+
+
+class Station(Data, frozen=True):
+    """A recorded position of a cam: the lead's value and the followers' values (SI).
+
+    spans: the profile from here to the next station that speaks of a follower, by follower.
+    slopes: how steep a free profile runs through here (SI for each SI), by follower.
+    """
+
+    lead: float
+    values: dict[ChannelKey, float]
+    spans: dict[ChannelKey, ProfileKind] = {}
+    slopes: dict[ChannelKey, float] = {}
+
+
+class Cam(Data, frozen=True, tag_field="link", tag="cam"):
+    """Maps one lead to followers through stations, kept in the order of the lead.
+
+    before, after: what it does before the first and after the last station.
+    """
+
+    lead: ChannelKey
+    followers: tuple[Follower, ...]
+    stations: tuple[Station, ...]
+    adds: bool = False
+    before: Beyond = "hold"
+    after: Beyond = "hold"
+
+
+class Formula(Data, frozen=True, tag_field="link", tag="formula"):
+    """follower = what the text says, with ids in braces: "{p3 turn z} * 12/32"."""
+
+    follower: ChannelKey
+    text: str
+    adds: bool = False
+
+
+class Rolling(Data, frozen=True, tag_field="link", tag="rolling"):
+    """A wheel that rolls without slip: its turn grows by the distance it goes ÷ radius.
+
+    follower: key of the wheel's turn. radius: m. path: id of a path along which the
+    distance is measured; "" measures it along the wheel's own heading.
+    """
+
+    follower: ChannelKey
+    radius: float
+    path: ThingId = NOTHING
+
+
+class Driving(Data, frozen=True, tag_field="link", tag="driving"):
+    """A carriage that goes along its own heading, which its steering turns.
+
+    body: id of a part with a planar joint about z. travel: key of the way gone (m).
+    steering: key of the steering angle in the middle of the steered axle; "" goes straight.
+    wheelbase: m. axle: how far before the body's own zero the unsteered axle is (m).
+    """
+
+    body: PartId
+    travel: ChannelKey
+    steering: ChannelKey = NOTHING
+    wheelbase: float = 1.0
+    axle: float = 0.0
+
+
+Link = Ratio | Planetary | Cam | Formula | Rolling | Driving
+LinkKind = Literal["ratio", "planetary", "cam", "formula", "rolling", "driving"]
