@@ -60,5 +60,10 @@ class Bounded(Generic[K, V]):
                 self._bytes -= self._size(dropped)
         return made
 
+    def latest(self) -> list[V]:
+        """All that is kept, the latest first."""
+        with self._lock:
+            return list(reversed(self._kept.values()))
+
     def __len__(self) -> int:
         return len(self._kept)

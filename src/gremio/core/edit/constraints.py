@@ -15,9 +15,9 @@ from gremio.core.edit.change import (
     without,
 )
 from gremio.core.edit.links import without_channels_of
+from gremio.core.plan.arranging import arrange
 from gremio.core.plan.carrying import carriers
 from gremio.core.plan.constraint_blocks import given_by
-from gremio.core.plan.order import arrange
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import freed, key
 from gremio.core.rig.constraints import (

@@ -7,7 +7,7 @@ import math
 from msgspec.structs import replace
 
 from gremio.core.edit.change import must_have, new_id, with_entry, without
-from gremio.core.plan.order import arrange
+from gremio.core.plan.arranging import arrange
 from gremio.core.problem import GremioError
 from gremio.core.rig.cams import cam_without
 from gremio.core.rig.channels import split

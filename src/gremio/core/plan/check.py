@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 from collections import Counter
 
+from gremio.core.plan.arranging import arrange
 from gremio.core.plan.carrying import part_levels
-from gremio.core.plan.order import arrange
 from gremio.core.problem import Note
 from gremio.core.quantity import UNITS, show_short
 from gremio.core.rig.channels import channel_unit, freed

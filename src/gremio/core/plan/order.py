@@ -6,9 +6,8 @@ import graphlib
 import itertools
 import math
 from collections.abc import Callable, Container, Iterable, Mapping
-from dataclasses import dataclass, field
-from functools import cached_property
 
+from gremio.core.plan.arrangement import Arrangement, places_in
 from gremio.core.plan.blocks import Block
 from gremio.core.plan.carrying import carriers, part_levels
 from gremio.core.plan.constraint_blocks import constraint_blocks, tied_to_itself
@@ -22,12 +21,10 @@ from gremio.core.plan.faults import (
     stop_in_loop,
     train_note,
 )
-from gremio.core.plan.islands import Island, islands_of
 from gremio.core.plan.loops import Loop, find_loops, moving
 from gremio.core.plan.reads import channels_read
 from gremio.core.plan.trains import Row, Train, solve_trains
 from gremio.core.problem import Note
-from gremio.core.remembered import Bounded
 from gremio.core.rig.cams import cam_without
 from gremio.core.rig.channels import freed, key, split
 from gremio.core.rig.ids import ChannelKey, PartId, ThingId
@@ -50,51 +47,18 @@ from gremio.core.rig.model import (
     Rolling,
 )
 from gremio.core.rig.numbers import ENDS, exists, is_known, label
-from gremio.core.rig.things import THINGS
 
 # Dimensions on which it depends how gears run together.
-_TEETH = ("teeth", "module", "shift", "pressure_angle")
+TEETH = ("teeth", "module", "shift", "pressure_angle")
 
 
-@dataclass(frozen=True)
-class Arrangement:
-    """How the links of a rig can be computed.
-
-    levels: each level of blocks can be computed from those before it. notes: why some
-    links are left out, and trains that are locked. stops: keys of the ends that are led, by the
-    channel that they hold.
-    """
-
-    levels: tuple[tuple[Block, ...], ...]
-    notes: tuple[Note, ...]
-    stops: dict[ChannelKey, tuple[ChannelKey, ...]] = field(default_factory=dict)
-
-    @cached_property
-    def islands(self) -> tuple[Island, ...]:
-        """What is computed together, apart from all else."""
-        return islands_of(self.levels)
-
-
-# What an arrangement is made from, by identity: an edit that is checked, and then made ready to
-# run, is arranged once.
-_FROM = tuple(one.field for one in THINGS if one.moves)
-# The rig is kept as well, so that no other can come to stand at the same place in memory.
-_ARRANGED: Bounded[tuple[int, ...], tuple[Rig, Arrangement]] = Bounded(lambda _kept: 1, 6)
-
-
-def arrange(rig: Rig) -> Arrangement:
-    """Put the links in the order in which they can be computed.
+def arranged_whole(rig: Rig, without: frozenset[ThingId] = frozenset()) -> Arrangement:
+    """The arrangement of a rig, all of it made anew.
 
     Left out, with a note: a link to something that is not there or is grounded, the second
     link to set a channel, a ratio that makes a train's leads disagree, and links in a ring.
-    The same parts and links, wherever they stand, are arranged once.
+    without: ids of links that lead a stop from what it holds; they are left out.
     """
-    made_from = tuple(id(getattr(rig, field)) for field in _FROM)
-    return _ARRANGED.of(made_from, lambda _places: (rig, _arrange(rig)))[1]
-
-
-def _arrange(rig: Rig, without: frozenset[ThingId] = frozenset()) -> Arrangement:
-    """without: ids of links that lead a stop from what it holds; they are left out."""
     notes: list[Note] = []
     links: dict[ThingId, Link] = {}
     for link_id, whole in rig.links.items():
@@ -142,6 +106,7 @@ def _arrange(rig: Rig, without: frozenset[ThingId] = frozenset()) -> Arrangement
         for channel, ends in stops.items()
         if channel not in solved and channel not in in_trains
     ]
+    blocks.sort(key=places_in(rig))
     while ring := _ring(blocks):
         tied = [block for block, _ in ring if block.constraint]
         channels = [channel for _, channel in ring]
@@ -156,7 +121,7 @@ def _arrange(rig: Rig, without: frozenset[ThingId] = frozenset()) -> Arrangement
                 ends = {end for held in stops.values() for end in held}.intersection(channels)
                 leading_it = {i for i, link in links.items() if ends & set(followers(link))}
                 if leading_it:
-                    return _arrange(rig, without | leading_it)
+                    return arranged_whole(rig, without | leading_it)
                 left = [b for b in blocks if all(b is not one for one, _ in ring)]
             notes.append(leads_itself(rig, channels))
             blocks = left
@@ -175,7 +140,7 @@ def _leave_out_led_teeth(rig: Rig, links: dict[ThingId, Link], notes: list[Note]
     for link_id, link in list(links.items()) if geared else ():
         for channel in followers(link):
             part, name = split(channel)
-            if part in geared and name.startswith("shape ") and name.endswith(_TEETH):
+            if part in geared and name.startswith("shape ") and name.endswith(TEETH):
                 notes.append(led_teeth(rig, channel, geared[part]))
                 links.pop(link_id, None)
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections import deque
 from typing import NamedTuple
 
+from gremio.core.plan.arrangement import Arrangement
 from gremio.core.plan.blocks import Block
-from gremio.core.plan.order import Arrangement
 from gremio.core.plan.trains import Row, Train
 from gremio.core.rig.channels import split
 from gremio.core.rig.ids import ChannelKey, ThingId

@@ -10,8 +10,8 @@ import numpy as np
 from gremio.core.arrays import Array, Rows
 from gremio.core.mechanics.profile_bank import bank_of
 from gremio.core.mechanics.profiles import Profile, profile_of, straight
+from gremio.core.plan.arrangement import Arrangement
 from gremio.core.plan.blocks import Block
-from gremio.core.plan.order import Arrangement
 from gremio.core.plan.trains import Train
 from gremio.core.problem import Note
 from gremio.core.rig.channels import split

@@ -9,11 +9,12 @@ from functools import cached_property
 import numpy as np
 
 from gremio.core.arrays import Array, Flags, Rows
+from gremio.core.plan.arrangement import Arrangement
+from gremio.core.plan.arranging import arrange
 from gremio.core.plan.carrying import part_levels
 from gremio.core.plan.check import own_faults, stops_are_sound
 from gremio.core.plan.islands import Island
 from gremio.core.plan.loops import Loop
-from gremio.core.plan.order import Arrangement, arrange
 from gremio.core.plan.trains import Train
 from gremio.core.problem import Note
 from gremio.core.rig.channels import free_of, key, split
