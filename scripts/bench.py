@@ -48,8 +48,8 @@ from gremio.core.rig.model import (
 )
 from gremio.core.rig.solids import Box, Plate
 from gremio.core.shape.solids import geometry_of
+from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.evaluate import evaluate, evaluate_channels
-from gremio.core.solve.program import compile_rig
 from gremio.desktop.bench.camera import Camera, framed, view_projection
 from gremio.desktop.bench.renderer import Renderer
 from gremio.desktop.bench.scene import corners_of, scene_of

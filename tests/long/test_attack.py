@@ -19,8 +19,8 @@ from gremio.core.inspect.ledger import ledger_csv, ledger_rows
 from gremio.core.problem import GremioError
 from gremio.core.rig.model import Rig
 from gremio.core.shape.solids import geometry_of
+from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.evaluate import evaluate
-from gremio.core.solve.program import compile_rig
 
 VERSIONS = Path(__file__).parents[1] / "files/versions"
 FILES = sorted(VERSIONS.glob("*.gremio"))

@@ -17,7 +17,7 @@ from gremio.core.shape.solids import geometry_of
 from gremio.core.shape.surfaces import surface_of
 from gremio.core.solve import frames
 from gremio.core.solve.compiled import world_frames as compiled_frames
-from gremio.core.solve.program import compile_rig
+from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.steps import CamsStep
 
 KINDS = ("fixed", "hinge", "spin", "slide", "cylinder", "wheel", "ball", "planar", "free")

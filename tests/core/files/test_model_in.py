@@ -17,8 +17,8 @@ from gremio.core.files.sources import model_shelf
 from gremio.core.rig.model import Part, Rig
 from gremio.core.rig.solids import Mesh
 from gremio.core.shape.solids import geometry_of
+from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.evaluate import evaluate
-from gremio.core.solve.program import compile_rig
 from gremio.core.surfaces.models import Model
 
 

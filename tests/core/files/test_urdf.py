@@ -26,8 +26,8 @@ from gremio.core.rig.channels import freed, key
 from gremio.core.rig.model import Joint, Part, Ratio, Rig, Shape, Stops
 from gremio.core.rig.solids import Ball, Box, Cylinder, SpurGear
 from gremio.core.shape.solids import geometry_of
+from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.evaluate import evaluate
-from gremio.core.solve.program import compile_rig
 
 SINGLE = ("fixed", "hinge", "spin", "slide", "cylinder", "wheel", "ball")
 

@@ -22,8 +22,8 @@ from gremio.core.rig.numbers import OWNERS, full_label, home_value, number, numb
 from gremio.core.rig.solids import Box, SpurGear
 from gremio.core.shape.solids import geometry_of
 from gremio.core.solve.backward import Hand, Held, drive_line, move
+from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.evaluate import evaluate
-from gremio.core.solve.program import compile_rig
 
 
 def yard() -> Rig:

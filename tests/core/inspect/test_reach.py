@@ -11,7 +11,7 @@ from gremio.core.inspect.reach import reach_of, told, with_range
 from gremio.core.rig.find import control_id
 from gremio.core.rig.model import Rig
 from gremio.core.shape.solids import geometry_of
-from gremio.core.solve.program import compile_rig
+from gremio.core.solve.compiling import compile_rig
 
 
 def sluice(stops: tuple[str | None, str | None] = ("0 m", "0.72 m")) -> Rig:

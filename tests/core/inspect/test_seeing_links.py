@@ -24,7 +24,7 @@ from gremio.core.problem import GremioError
 from gremio.core.rig.find import channel_key, control_id
 from gremio.core.rig.model import Control, Joint, Part, Ratio, Rig
 from gremio.core.shape.solids import geometry_of
-from gremio.core.solve.program import compile_rig
+from gremio.core.solve.compiling import compile_rig
 
 
 def test_every_led_channel_has_a_row(lock: Rig) -> None:

@@ -20,8 +20,8 @@ from gremio.core.rig.model import Joint, Part, Rig, Rolling
 from gremio.core.rig.solids import Box, Cylinder
 from gremio.core.shape.solids import geometry_of
 from gremio.core.solve.ask import posed
+from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.evaluate import evaluate, rolled_on
-from gremio.core.solve.program import compile_rig
 
 R = 0.25
 

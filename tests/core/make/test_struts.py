@@ -28,7 +28,7 @@ from gremio.core.rig.find import part_id
 from gremio.core.rig.model import Control, Ratio, Rig
 from gremio.core.rig.solids import Box
 from gremio.core.shape.solids import geometry_of
-from gremio.core.solve.program import compile_rig
+from gremio.core.solve.compiling import compile_rig
 
 FOOT, HEAD = (0.5, 0.0, 0.2), (1.8, 0.0, 1.5)
 

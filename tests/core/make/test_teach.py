@@ -15,8 +15,9 @@ from gremio.core.problem import GremioError
 from gremio.core.rig.find import channel_key, control_id
 from gremio.core.rig.model import Cam, Ratio, Rig
 from gremio.core.shape.solids import geometry_of
+from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.evaluate import evaluate
-from gremio.core.solve.program import Program, compile_rig
+from gremio.core.solve.program import Program
 
 
 @pytest.fixture

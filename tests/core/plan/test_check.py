@@ -8,7 +8,7 @@ from gremio.core.rig.cams import cam_through
 from gremio.core.rig.find import part_id
 from gremio.core.rig.model import Joint, Part, Ratio, Rig, Stops
 from gremio.core.shape.solids import geometry_of
-from gremio.core.solve.program import compile_rig
+from gremio.core.solve.compiling import compile_rig
 
 HINGE = Joint("hinge", "z")
 

@@ -14,8 +14,8 @@ from gremio.core.problem import GremioError
 from gremio.core.rig.model import Control, Joint, Part, Planetary, Ratio, Rig, Stops
 from gremio.core.shape.solids import geometry_of
 from gremio.core.solve.backward import Hand, Held, drive_line, move
+from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.evaluate import evaluate
-from gremio.core.solve.program import compile_rig
 
 SPIN = Joint("spin", "y")
 

@@ -11,9 +11,9 @@ from gremio.core.rig.channels import JOINT_KINDS, axes_of, freed, key
 from gremio.core.rig.model import Joint, Part, Rig
 from gremio.core.shape.solids import geometry_of
 from gremio.core.solve import compiled
+from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.frames import world_frames
-from gremio.core.solve.program import compile_rig
 
 # A screw has its move from its turn, so it is no joint of two freedoms to compare with.
 KINDS = [kind for kind in JOINT_KINDS if kind != "screw"]

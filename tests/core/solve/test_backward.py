@@ -14,7 +14,7 @@ from gremio.core.rig.find import channel_key, control_id
 from gremio.core.rig.model import Cam, Follower, Ratio, Rig, Station
 from gremio.core.shape.solids import geometry_of
 from gremio.core.solve.backward import Hand, Held, led_parts, move
-from gremio.core.solve.program import compile_rig
+from gremio.core.solve.compiling import compile_rig
 
 
 def pull(rig: Rig, name: str, wanted: float) -> Hand | Held:

@@ -16,8 +16,8 @@ from gremio.core.rig.constraints import KINDS
 from gremio.core.rig.model import AnyConstraint, Rig, Target
 from gremio.core.rig.solids import Box
 from gremio.core.shape.solids import geometry_of
+from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.evaluate import evaluate
-from gremio.core.solve.program import compile_rig
 
 _KEPT = {"name", "part", "channels", "targets", "freed"}
 

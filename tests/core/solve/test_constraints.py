@@ -35,10 +35,10 @@ from gremio.core.rig.model import ConstraintKind, Joint, Part, Path, Ratio, Rig,
 from gremio.core.rig.solids import Ball, Box, Cylinder
 from gremio.core.shape.solids import geometry_of
 from gremio.core.solve.backward import Hand, Held, move
+from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.off_by import off_by
 from gremio.core.solve.pose import Pose
-from gremio.core.solve.program import compile_rig
 from gremio.core.solve.pulling import pull
 
 Array = npt.NDArray[np.float64]

@@ -30,9 +30,9 @@ from gremio.core.rig.numbers import full_label, number, numbers_of
 from gremio.core.rig.solids import Box, Cylinder, SpurGear
 from gremio.core.shape.solids import geometry_of
 from gremio.core.solve.backward import Hand, move
+from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.pose import Pose
-from gremio.core.solve.program import compile_rig
 from gremio.core.solve.repeats import copies
 
 

@@ -21,8 +21,8 @@ from gremio.core.rig.find import control_id, part_id
 from gremio.core.rig.model import Closure, Ratio, Rig
 from gremio.core.shape.solids import geometry_of
 from gremio.core.solve.backward import Hand, Held, move
+from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.evaluate import evaluate
-from gremio.core.solve.program import compile_rig
 from gremio.core.solve.pulling import pull
 
 TURN = 2 * math.pi
@@ -406,7 +406,7 @@ def test_mobility_by_counting_and_by_rank() -> None:
 
 
 def gremio_loops(rig: Rig):
-    from gremio.core.solve.program import compile_rig
+    from gremio.core.solve.compiling import compile_rig
 
     return compile_rig(rig, geometry_of).loops.values()
 

@@ -18,8 +18,8 @@ from gremio.core.rig.model import Cam, Joint, Part, ProfileKind, Ratio, Rig, Sto
 from gremio.core.shape.solids import geometry_of
 from gremio.core.solve.ask import moving_channels
 from gremio.core.solve.backward import Hand, Held, drive_line, move
+from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.evaluate import evaluate
-from gremio.core.solve.program import compile_rig
 
 
 def test_a_free_part_turns_about_the_fixed_axes_as_in_scipy(rng: np.random.Generator) -> None:

@@ -42,7 +42,7 @@ from gremio.core.rig.model import (
     Up,
 )
 from gremio.core.rig.solids import Ball, Box, Cylinder, Mesh
-from gremio.core.solve.program import compile_rig
+from gremio.core.solve.compiling import compile_rig
 from gremio.core.surfaces.models import Model
 from gremio.core.surfaces.shelf import Shelf
 

@@ -28,8 +28,9 @@ from gremio.core.rig.model import Part, Ratio, Rig, Shape
 from gremio.core.rig.numbers import full_label
 from gremio.core.rig.solids import Ball, Box, Cylinder
 from gremio.core.shape.geometry import Geometry
+from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.evaluate import evaluate
-from gremio.core.solve.program import Program, compile_rig
+from gremio.core.solve.program import Program
 from gremio.core.surfaces.shelf import Shelf
 
 GROUND = "ground"

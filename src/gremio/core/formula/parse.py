@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import re
 from dataclasses import dataclass
 
@@ -65,6 +66,16 @@ def parse(text: str, names: Names | None = None) -> Node:
 
     Raises FormulaError, which points at the word.
     """
+    return _kept(text) if names is None else _parsed(text, names)
+
+
+@functools.lru_cache(maxsize=4096)
+def _kept(text: str) -> Node:
+    """The tree of a formula as it is kept, which the same text always has."""
+    return _parsed(text, None)
+
+
+def _parsed(text: str, names: Names | None) -> Node:
     if not text.strip():
         raise FormulaError("The formula is empty. Write for example: Pinion.turn * 12/32", 0, 0)
     if len(text) > LONGEST:

@@ -15,9 +15,10 @@ from gremio.core.rig.model import Rig
 from gremio.core.rig.solids import AnySolid
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.shape.solids import check_dimensions
+from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.pose import Pose
-from gremio.core.solve.program import Program, compile_rig
+from gremio.core.solve.program import Program
 from gremio.core.solve.strands import strand_notes
 
 

@@ -46,10 +46,10 @@ from gremio.core.rig.model import (
 )
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.shape.paths import along, length, way_to
+from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.constraint_goals import axis_of, offset_of, seat_frame
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.pose import Pose
-from gremio.core.solve.program import compile_rig
 
 
 def constrain(

@@ -7,8 +7,8 @@ from gremio.core.rig.ids import ChannelKey
 from gremio.core.rig.model import Rig
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.backward import Hand, move
+from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.evaluate import evaluate
-from gremio.core.solve.program import compile_rig
 
 
 def set_where_follower_stands(

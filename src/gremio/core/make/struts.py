@@ -25,9 +25,9 @@ from gremio.core.rig.solids import Cylinder, Mesh, Tube
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.ask import solve
 from gremio.core.solve.backward import led_parts
+from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.pose import Poses
-from gremio.core.solve.program import compile_rig
 
 _IRON, _BRASS, _STEEL = "#8d989c", "#d3b67c", "#b7c3be"
 _STEPS = 121

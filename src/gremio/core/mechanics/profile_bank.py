@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 
@@ -45,6 +46,39 @@ def bank_of(profiles: Sequence[Profile]) -> Bank:
         rounds=np.array(rounds)[..., None],
         laws=tuple(sorted({int(one) for one in law.ravel()} - {0})),
     )
+
+
+def some_of(banks: Sequence[Bank], those: Sequence[int]) -> Bank:
+    """A bank of some profiles of others, each named by its place in all of these one after
+    another; as if it had been made of those profiles alone."""
+    at = np.array(those, dtype=np.intp)
+    last = np.concatenate([bank.last for bank in banks])[at]
+    n = int(last.max()) + 2
+    c = _alike([bank.c for bank in banks], n - 1, 0.0)[at]
+    law = _alike([bank.law for bank in banks], n - 1, 0)[at]
+    return Bank(
+        x=_alike([bank.x for bank in banks], n, np.inf)[at],
+        y=_alike([bank.y for bank in banks], n, 0.0)[at],
+        last=last,
+        c=c,
+        law=law,
+        first=np.concatenate([bank.first for bank in banks])[at],
+        end=np.concatenate([bank.end for bank in banks])[at],
+        slopes=np.concatenate([bank.slopes for bank in banks], axis=1)[:, at],
+        rounds=np.concatenate([bank.rounds for bank in banks], axis=1)[:, at],
+        laws=tuple(int(one) for one in np.unique(law) if one),
+    )
+
+
+def _alike(columns: Sequence[np.ndarray[Any, Any]], n: int, fill: float) -> Any:
+    """Arrays (k, …) one on another, cut or filled to n along their second axis."""
+    found = []
+    for column in columns:
+        wide = np.full((len(column), n, *column.shape[2:]), fill, dtype=column.dtype)
+        size = min(n, column.shape[1])
+        wide[:, :size] = column[:, :size]
+        found.append(wide)
+    return np.concatenate(found)
 
 
 def _slope(profile: Profile, beyond: str, which: int) -> float:

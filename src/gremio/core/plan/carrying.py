@@ -16,7 +16,15 @@ def part_levels(rig: Rig) -> tuple[list[list[PartId]], list[Note]]:
     """
     notes: list[Note] = []
     depth: dict[PartId, int] = {}
-    for part in rig.parts:
+    for part, entry in rig.parts.items():
+        if part in depth:
+            continue
+        if entry.parent is None:
+            depth[part] = 0
+            continue
+        if entry.parent in depth:
+            depth[part] = depth[entry.parent] + 1
+            continue
         trail: list[PartId] = []
         here: PartId | None = part
         while here is not None and here not in depth and here not in trail:

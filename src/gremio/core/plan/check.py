@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import math
 from collections import Counter
+from collections.abc import Iterable
 
 from gremio.core.plan.arranging import arrange
 from gremio.core.plan.carrying import part_levels
+from gremio.core.plan.touched import Touched
 from gremio.core.problem import Note
 from gremio.core.quantity import UNITS, show_short
 from gremio.core.rig.channels import channel_unit, freed
+from gremio.core.rig.ids import PartId, ThingId
 from gremio.core.rig.model import Control, Measure, Part, Rig, Stops
 from gremio.core.rig.solids import Mesh
 
@@ -21,13 +24,31 @@ def faults(rig: Rig) -> list[Note]:
 
 def own_faults(rig: Rig) -> list[Note]:
     """What is wrong with names, stops, ranges and sources, each looked at by itself."""
-    notes = _names(rig)
-    for part in rig.parts.values():
+    return [*_names(rig), *_of(rig, rig.parts, rig.controls, rig.measures)]
+
+
+def has_faults(rig: Rig, change: Touched) -> bool:
+    """Whether an edit gave a rig, that had nothing wrong in itself, something that is."""
+    things: list[Part | Control] = [*rig.parts.values(), *rig.controls.values()]
+    names = [thing.name for thing in things]
+    if len(set(names)) < len(names) or "" in names:
+        return True
+    # A measure is of parts that may have gone.
+    measures = rig.measures if change.parts else change.things["measures"]
+    return bool(_of(rig, change.parts, change.things["controls"], measures))
+
+
+def _of(
+    rig: Rig, parts: Iterable[PartId], controls: Iterable[ThingId], measures: Iterable[ThingId]
+) -> list[Note]:
+    """What is wrong with some things of a rig, by id, of those that are there."""
+    notes = []
+    for part in (rig.parts[i] for i in parts if i in rig.parts):
         notes += _stops(part)
         notes += _sources(rig, part)
-    for control in rig.controls.values():
+    for control in (rig.controls[i] for i in controls if i in rig.controls):
         notes += _range(control)
-    for measure in rig.measures.values():
+    for measure in (rig.measures[i] for i in measures if i in rig.measures):
         notes += _measure(rig, measure)
     return notes
 

@@ -34,6 +34,12 @@ class Touched:
         return any(self.things.get(field) for field in fields)
 
     @property
+    def moves(self) -> bool:
+        """Whether more differs than what parts are called, or struts say."""
+        parts = self.built or self.placed or self.stopped or self.shaped
+        return bool(parts) or any(those for f, those in self.things.items() if f != "struts")
+
+    @property
     def count(self) -> int:
         """How many things differ."""
         return len(self.parts) + sum(map(len, self.things.values()))

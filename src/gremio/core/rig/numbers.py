@@ -291,6 +291,12 @@ def stop_keys(channel_key: ChannelKey) -> tuple[ChannelKey, ChannelKey]:
     return key(thing, f"low stop {name}"), key(thing, f"high stop {name}")
 
 
+def ends_something(channel_key: ChannelKey) -> bool:
+    """Whether a key is of an end of a range: a stop, or an end of a control."""
+    name = split(channel_key)[1]
+    return " stop " in name or name in ("low end", "high end")
+
+
 def owner_name(rig: Rig, thing: ThingId) -> str:
     """The name of a thing with numbers; the id itself when there is none."""
     owner = owner_of(rig, thing)

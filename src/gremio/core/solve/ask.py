@@ -22,9 +22,10 @@ from gremio.core.rig.model import Rig
 from gremio.core.rig.numbers import full_label, is_put
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.backward import drive_line
+from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.evaluate import evaluate, rolled_on
 from gremio.core.solve.pose import Pose, Poses
-from gremio.core.solve.program import Program, compile_rig
+from gremio.core.solve.program import Program
 
 
 def solve(rig: Rig, values: Mapping[str, Typed] | None = None, *, geometry: GeometryOf) -> Pose:

@@ -93,6 +93,19 @@ class ConstraintBatch:
     owns: Array | None
     reads: Rows
 
+    def is_of(self, ids: Sequence[ThingId], made: Sequence[AnyConstraint], reads: Rows) -> bool:
+        """Whether it is made of just these constraints, and depends on just these rows."""
+        return (
+            list(ids) == list(self.ids)
+            and all(a is b for a, b in zip(self.made, made, strict=True))
+            and np.array_equal(self.reads, reads)
+        )
+
+    @property
+    def parts(self) -> set[PartId]:
+        """Ids of the parts that it gives channels of, and of that on which they sit."""
+        return {one.part for one in self.made} | ({self.ground.part} if self.ground else set())
+
     @cached_property
     def kept(self) -> Kept:
         """What they say, as arrays."""
@@ -308,20 +321,22 @@ def constraint_batches(
     limits: tuple[Array, Array],
     geometry: GeometryOf,
     reads: Mapping[ThingId, Rows],
+    kept: Sequence[ConstraintBatch] = (),
 ) -> tuple[ConstraintBatch, ...]:
     """Constraints of a rig put together by their make. ids: of those that can be computed at
     one time. reads: rows of what each depends on. row: from channel key to row. limits: (C,)
-    low and high of all channels. geometry: finds the surface of a solid."""
+    low and high of all channels. geometry: finds the surface of a solid. kept: batches of an
+    older program that are the same where they are of the same constraints."""
     makes: dict[tuple[object, ...], list[ThingId]] = {}
     for constraint_id in ids:
         makes.setdefault(make_of(rig, constraint_id, row), []).append(constraint_id)
-    return tuple(
-        _batch(
-            rig, those, tree, row, limits, geometry,
-            np.array(sorted({int(r) for i in those for r in reads[i]}), dtype=np.intp),
-        )
-        for those in makes.values()
-    )  # fmt: skip
+    found = []
+    for those in makes.values():
+        made = [rig.constraints[i] for i in those]
+        read = np.array(sorted({int(r) for i in those for r in reads[i]}), dtype=np.intp)
+        same = next((one for one in kept if one.is_of(those, made, read)), None)
+        found.append(same or _batch(rig, those, tree, row, limits, geometry, read))
+    return tuple(found)
 
 
 def _given(one: AnyConstraint, row: Mapping[ChannelKey, int]) -> tuple[int, ...]:

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections import deque
+from functools import partial
 from typing import NamedTuple
 
 from gremio.core.plan.arrangement import Arrangement
 from gremio.core.plan.blocks import Block
 from gremio.core.plan.trains import Row, Train
+from gremio.core.remembered import Remembered
 from gremio.core.rig.channels import split
 from gremio.core.rig.ids import ChannelKey, ThingId
 
@@ -24,13 +26,17 @@ class Drive(NamedTuple):
     leads: tuple[ChannelKey, ...]
 
 
+# A train is led within as long as it is the same train.
+_DRIVES: Remembered[dict[ChannelKey, Drive]] = Remembered()
+
+
 def drives_of(arrangement: Arrangement) -> dict[ChannelKey, Drive]:
     """What leads each led channel; in a train, along its rows outward from its inputs."""
     found: dict[ChannelKey, Drive] = {}
     for blocks in arrangement.levels:
         for block in blocks:
             if block.train is not None:
-                found.update(_train_drives(block.train))
+                found.update(_DRIVES.of(block.train, partial(_train_drives, block.train)))
             elif block.holds:
                 continue
             elif block.constraint:

@@ -145,6 +145,7 @@ def _step(
         leaves=tuple(_find(rig, list(leaves), row, geometry) for leaves in by_leaf),
         unit=np.array([[unit] for unit in units]),
         adds=formulas[0].adds,
+        made_of=formulas,
     )
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
@@ -64,6 +64,29 @@ class LoopStep:
         """The loop as flat arrays."""
         return shape_of(self.rig, self.loop, self.found, self.low, self.high)
 
+    def moved_to(self, now: LoopStep) -> LoopStep:
+        """The same loop as it is now; this one where nothing of it is another, and with what was
+        found at home where only its rows are."""
+        alike = all(
+            np.array_equal(getattr(self, name), getattr(now, name))
+            for name in ("leads", "found", "home", "low", "high")
+        )
+        if not alike or self.parts != now.parts:
+            return now
+        if np.array_equal(self.rows, now.rows):
+            return self
+        found = replace(self, rows=now.rows)
+        known = ("closed_at_home", "assembled", "shape")
+        found.__dict__.update({k: self.__dict__[k] for k in known if k in self.__dict__})
+        return found
+
+    @property
+    def parts(self) -> list[tuple[object, ...]]:
+        """What its shape follows of each of its parts."""
+        every = (self.rig.parts[part] for part in self.loop.parts)
+        ties = [self.rig.closures[i] for i in self.loop.closures]
+        return [*((p.parent, p.joint, p.mount, p.own) for p in every), tuple(ties)]
+
     @property
     def can_close(self) -> bool:
         """Whether it can be closed at home."""
@@ -83,6 +106,12 @@ class LoopBatch:
     rows: Rows
     leads: Rows
     found: Rows
+
+    def is_of(self, steps: tuple[LoopStep, ...]) -> bool:
+        """Whether it is made of just these."""
+        return len(steps) == len(self.steps) and all(
+            a is b for a, b in zip(self.steps, steps, strict=True)
+        )
 
     @cached_property
     def home(self) -> Array:

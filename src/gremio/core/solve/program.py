@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, fields
 from functools import cached_property
 
@@ -10,36 +9,22 @@ import numpy as np
 
 from gremio.core.arrays import Array, Flags, Rows
 from gremio.core.plan.arrangement import Arrangement
-from gremio.core.plan.arranging import arrange
-from gremio.core.plan.carrying import part_levels
-from gremio.core.plan.check import own_faults, stops_are_sound
 from gremio.core.plan.islands import Island
 from gremio.core.plan.loops import Loop
 from gremio.core.plan.trains import Train
 from gremio.core.problem import Note
-from gremio.core.rig.channels import free_of, key, split
-from gremio.core.rig.constraints import numbers, targets_of
+from gremio.core.rig.channels import split
 from gremio.core.rig.ids import ChannelKey, PartId
-from gremio.core.rig.links import members
-from gremio.core.rig.model import AnyConstraint, Link, Rig
-from gremio.core.rig.number import Number
-from gremio.core.rig.numbers import (
-    MOST_COPIES,
-    SHOWN,
-    channels_of,
-    exists,
-    home_value,
-    number,
-    stop_keys,
-)
+from gremio.core.rig.model import Link, Rig
+from gremio.core.rig.numbers import SHOWN, ends_something
 from gremio.core.shape.geometry import GeometryOf
-from gremio.core.shape.paths import comes_back, length
 from gremio.core.solve.dimensions import Led, led_dimensions
 from gremio.core.solve.drives import Drive, drives_of
 from gremio.core.solve.limits import Limits, as_slice, limits_of
-from gremio.core.solve.link_steps import levels_of
+from gremio.core.solve.link_steps import Making, Old, levels_of
+from gremio.core.solve.rows import Keys, Values
 from gremio.core.solve.steps import DriveStep, Level, RollStep
-from gremio.core.solve.tree import Tree, tree_of
+from gremio.core.solve.tree import Tree
 
 
 @dataclass(frozen=True)
@@ -47,9 +32,7 @@ class Program(Tree):
     """Everything about a rig that does not change while it is posed. C channels; its parts
     are as in Tree.
 
-    geometry: finds the surface of a solid, as it was handed in. channel_row: from key to row.
-    channel_keys: (C,) controls first, then the parts' free channels, then the constraints'
-    numbers, then those numbers of anything that a link leads or is led by.
+    geometry: finds the surface of a solid, as it was handed in. keys: of the channels.
     home, low, high: (C,) SI; −inf and +inf where there is no stop. soft: (2, C) from how far
     before the low, and before the high stop a channel slows down; never at home, so that what
     rests on its stop at home is there.
@@ -65,8 +48,7 @@ class Program(Tree):
 
     rig: Rig
     geometry: GeometryOf
-    channel_keys: tuple[ChannelKey, ...]
-    channel_row: dict[ChannelKey, int]
+    keys: Keys
     home: Array
     low: Array
     high: Array
@@ -81,6 +63,17 @@ class Program(Tree):
     led_dimensions: tuple[Led, ...]
     arrangement: Arrangement
     faults: tuple[Note, ...]
+
+    @property
+    def channel_keys(self) -> tuple[ChannelKey, ...]:
+        """(C,) keys of the channels: controls first, then the parts' free channels, then the
+        constraints' numbers, then those numbers of anything that a link leads or is led by."""
+        return self.keys.keys
+
+    @property
+    def channel_row(self) -> dict[ChannelKey, int]:
+        """From key to row."""
+        return self.keys.row
 
     def link(self, channel: ChannelKey) -> Link | None:
         """The link that sets a channel (by key); None when a hand or a screw does."""
@@ -110,7 +103,7 @@ class Program(Tree):
     @cached_property
     def shown_rows(self) -> dict[PartId, int]:
         """Of the parts for which it is led whether they are shown, that row; by id."""
-        ends = ((split(channel), row) for channel, row in self.channel_row.items())
+        ends = ((split(channel), row) for channel, row in used_rows(self.keys).items())
         return {PartId(part): row for (part, name), row in ends if name == SHOWN}
 
     @cached_property
@@ -140,39 +133,34 @@ class Program(Tree):
         return as_slice(rows) if len(rows) else rows
 
 
-def compile_rig(rig: Rig, geometry: GeometryOf) -> Program:
-    """Make a rig ready to run. The same rig gives the same program, bit for bit.
-
-    geometry: finds the surface of a solid, for what sits on it, or is measured.
-    A rig with faults is compiled without what is at fault; `faults` says what that was.
-    """
-    depth, mount_notes = part_levels(rig)
-    part_ids = tuple(part for level in depth for part in level)
-    channel_keys = (
-        *rig.controls,
-        *(key(part, channel) for part in part_ids for channel in free_of(rig.parts[part])),
-        *(channel for constraint in rig.constraints for channel in channels_of(rig, constraint)),
-    )
-    channel_keys = (*channel_keys, *_in_use(rig, set(channel_keys)))
-    channel_row = {channel: row for row, channel in enumerate(channel_keys)}
-    tree = tree_of(rig, depth, channel_row)
-    arrangement = arrange(rig)
-    drives = drives_of(arrangement)
-    led_ends = _led_ends(channel_row, arrangement.stops)
-    low, high, soft = _limits(rig, part_ids, channel_keys, led_ends)
-    home = np.array([home_value(rig, channel) for channel in channel_keys], dtype=float)
-    steps, formula_notes = levels_of(
-        rig, arrangement, tree, channel_row, home, (low, high, soft), geometry
-    )
-    set_rows = [row for level in steps for row in level.written]
-    inputs = np.ones(len(channel_keys), dtype=bool)
-    inputs[set_rows] = False
+def program_of(
+    rig: Rig,
+    geometry: GeometryOf,
+    arrangement: Arrangement,
+    keys: Keys,
+    tree: Tree,
+    led: dict[int, tuple[int, int]],
+    values: Values,
+    faults: tuple[Note, ...],
+    before: Program | None = None,
+    old: Old | None = None,
+) -> Program:
+    """A program of what is known of a rig. faults: those known before formulas are read. before:
+    an older program, and old: its steps, of which what did not change is taken over."""
+    home, low, high, soft = values
+    notes: list[Note] = []
+    ends_used = any(ends_something(channel) for channel in used_rows(keys))
+    making = Making(rig, tree, keys.row, home, (low, high, soft), geometry, notes, ends_used)
+    steps = levels_of(making, arrangement, old)
+    inputs = np.ones(len(keys.keys), dtype=bool)
+    for level in steps:
+        inputs[level.written] = False
+    led_by = before if before is not None and before.arrangement is arrangement else None
     return Program(
         rig=rig,
         geometry=geometry,
         **{field.name: getattr(tree, field.name) for field in fields(Tree)},
-        channel_keys=channel_keys,
-        channel_row=channel_row,
+        keys=keys,
         home=home,
         low=low,
         high=high,
@@ -180,96 +168,27 @@ def compile_rig(rig: Rig, geometry: GeometryOf) -> Program:
         inputs=inputs,
         first=limits_of(np.flatnonzero(inputs), low, high, soft),
         steps=steps,
-        drives=drives,
-        trains={
-            channel: block.train
-            for level in arrangement.levels
-            for block in level
-            if block.train is not None
-            for channel in (*block.train.inputs, *block.train.shares)
-        },
-        loops={
-            channel: block.loop
-            for level in arrangement.levels
-            for block in level
-            if block.loop is not None
-            for channel in block.loop.channels
-        },
-        led_ends=led_ends,
-        led_dimensions=led_dimensions(rig, channel_row),
+        drives=drives_of(arrangement) if led_by is None else led_by.drives,
+        trains=_trains(arrangement) if led_by is None else led_by.trains,
+        loops=_loops(arrangement) if led_by is None else led_by.loops,
+        led_ends=led,
+        led_dimensions=led_dimensions(rig, used_rows(keys)),
         arrangement=arrangement,
-        faults=(*own_faults(rig), *mount_notes, *arrangement.notes, *formula_notes),
+        faults=(*faults, *notes),
     )
 
 
-def _limits(
-    rig: Rig,
-    part_ids: Sequence[PartId],
-    channel_keys: Sequence[ChannelKey],
-    led_ends: Mapping[int, tuple[int, int]],
-) -> tuple[Array, Array, Array]:
-    low = np.full(len(channel_keys), -np.inf)
-    high = np.full(len(channel_keys), np.inf)
-    soft = np.zeros((2, len(channel_keys)))
-    row = 0
-    for control in rig.controls.values():
-        low[row], high[row] = control.low, max(control.low, control.high)
-        row += 1
-    for part in part_ids:
-        entry = rig.parts[part]
-        for channel in free_of(entry):
-            stops = entry.stops.get(channel)
-            if stops is not None and stops_are_sound(stops):
-                low[row] = -np.inf if stops.low is None else stops.low
-                high[row] = np.inf if stops.high is None else stops.high
-                home = home_value(rig, channel_keys[row])
-                ends = home - low[row], high[row] - home
-                soft[:, row] = [min(stops.soft, max(far, 0.0)) for far in ends]
-            elif channel == "count":
-                low[row], high[row] = 0.0, MOST_COPIES
-            row += 1
-    for constraint in rig.constraints.values():
-        for name, own in numbers(rig, constraint).items():
-            low[row], high[row] = _range(rig, constraint, name, own)
-            row += 1
-    for channel in channel_keys[row:]:
-        found = number(rig, channel)
-        if found is not None:
-            low[row], high[row] = found.low, found.high
-        row += 1
-    # Ends that something leads are held where they are known.
-    for held, led in led_ends.items():
-        for end, bound, free in zip(led, (low, high), (-np.inf, np.inf), strict=True):
-            if end >= 0:
-                bound[held] = free
-    return low, high, soft
+def _trains(arrangement: Arrangement) -> dict[ChannelKey, Train]:
+    trains = [b.train for level in arrangement.levels for b in level if b.train is not None]
+    return {c: train for train in trains for c in (*train.inputs, *train.shares)}
 
 
-def _in_use(rig: Rig, known: set[ChannelKey]) -> list[ChannelKey]:
-    """Keys of the numbers that links lead, or are led by, besides those that move things."""
-    found: dict[ChannelKey, None] = {}
-    for link in rig.links.values():
-        for channel in members(link):
-            if channel not in known and channel not in found and exists(rig, channel):
-                found[channel] = None
-    return list(found)
+def _loops(arrangement: Arrangement) -> dict[ChannelKey, Loop]:
+    loops = [b.loop for level in arrangement.levels for b in level if b.loop is not None]
+    return {channel: loop for loop in loops for channel in loop.channels}
 
 
-def _led_ends(
-    row: Mapping[ChannelKey, int], stops: Mapping[ChannelKey, Iterable[ChannelKey]]
-) -> dict[int, tuple[int, int]]:
-    """Rows of the ends that something leads, by the row of what they hold; −1 for none."""
-    return {
-        row[held]: (row[low] if low in ends else -1, row[high] if high in ends else -1)
-        for held, ends in stops.items()
-        for low, high in [stop_keys(held)]
-    }
-
-
-def _range(rig: Rig, constraint: AnyConstraint, name: str, own: Number) -> tuple[float, float]:
-    """Between what a number of a constraint can be; a way only where its path has ends."""
-    targets = targets_of(constraint)
-    path = rig.paths.get(targets[0].path) if targets else None
-    if name in ("way", "share") and path is not None and not comes_back(path):
-        return 0.0, 1.0 if name == "share" else length(path)
-    return own.low, own.high
+def used_rows(keys: Keys) -> dict[ChannelKey, int]:
+    """The rows of the numbers in use that move nothing by themselves."""
+    first = len(keys.keys) - keys.used
+    return {channel: first + i for i, channel in enumerate(keys.keys[first:])}

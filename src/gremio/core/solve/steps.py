@@ -15,8 +15,9 @@ from gremio.core.arrays import Array, Flags, Rows
 from gremio.core.mechanics.bank import Bank
 from gremio.core.mechanics.profile_bank import values
 from gremio.core.mechanics.rolling import driven, rolled
-from gremio.core.rig.ids import PartId
-from gremio.core.rig.model import Path
+from gremio.core.plan.trains import Train
+from gremio.core.rig.ids import ChannelKey, PartId
+from gremio.core.rig.model import Cam, Formula, Path
 from gremio.core.shape.paths import comes_back, length, way_to
 from gremio.core.solve.constraint_steps import ConstraintBatch
 from gremio.core.solve.frames import Finder, as_matrices
@@ -42,7 +43,7 @@ class TrainStep:
     inputs: (n,) channel rows, one a train. low, high: (n, 1) between what values of its
     input a train can go before one of its members is at a stop. held: (n,) whether the
     input is itself a part, which then stops with the others. train: (k,) which train a
-    follower belongs to. followers: (k,). ratio, offset: (k, 1).
+    follower belongs to. followers: (k,). ratio, offset: (k, 1). made_of: (n,) the trains.
     """
 
     inputs: Rows
@@ -55,6 +56,7 @@ class TrainStep:
     offset: Array
     stopped: bool
     led: LedEnds | None = None
+    made_of: tuple[Train, ...] = ()
 
     def run(self, channels: Array, asked: Array) -> None:
         """Fill in the followers: as asked, and as far as the stops let the train go."""
@@ -156,12 +158,14 @@ class HoldStep:
 
 @dataclass(frozen=True)
 class CamsStep:
-    """Followers of cams, all at once. leads, followers: (k,) channel rows. bank: k profiles."""
+    """Followers of cams, all at once. leads, followers: (k,) channel rows. bank: k profiles.
+    made_of: (k,) the cam, and the channel that it leads."""
 
     leads: Rows
     followers: Rows
     bank: Bank
     adds: bool
+    made_of: tuple[tuple[Cam, ChannelKey], ...] = ()
 
     @cached_property
     def where(self) -> Rows | slice:
@@ -195,7 +199,7 @@ class FormulaStep:
 
     followers: (k,). run: from the values of the leaves to the result. leaves: one function
     for each leaf, that finds its values (k, F) or (k, 1). unit: (k, 1) what a result is
-    multiplied by.
+    multiplied by. made_of: (k,) the formulas.
     """
 
     followers: Rows
@@ -203,6 +207,7 @@ class FormulaStep:
     leaves: tuple[Callable[[Finder], Array], ...]
     unit: Array
     adds: bool
+    made_of: tuple[Formula, ...] = ()
 
     def values(self, finder: Finder) -> Array:
         """(k, F) what the formulas say; not finite where they say nothing."""

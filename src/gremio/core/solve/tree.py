@@ -44,7 +44,6 @@ class Tree:
     owns: (4, 3, k, 1) the columns of the own frames of k parts; all others have none.
     own_parts: (k,) their rows.
     joint_steps: in the order in which a joint's channels are applied.
-    applies: (channel name, channel row) of each part's free channels, in the order applied.
     """
 
     part_ids: tuple[PartId, ...]
@@ -55,11 +54,21 @@ class Tree:
     owns: Array
     own_parts: Rows
     joint_steps: tuple[JointStep, ...]
-    applies: tuple[tuple[tuple[str, int], ...], ...]
 
     def applied(self, part: PartId) -> tuple[tuple[str, int], ...]:
         """(channel name, channel row) of a part's free channels, in the order applied."""
-        return self.applies[self.part_row[part]]
+        known = self._applied.get(part)
+        if known is None:
+            at = self.part_row[part]
+            begin, kinds, rows = self.joint_table
+            those = slice(int(begin[at]), int(begin[at + 1]))
+            names = [CHANNELS[kind] for kind in kinds[those].tolist()]
+            known = self._applied[part] = tuple(zip(names, rows[those].tolist(), strict=True))
+        return known
+
+    @cached_property
+    def _applied(self) -> dict[PartId, tuple[tuple[str, int], ...]]:
+        return {}
 
     @cached_property
     def own_place(self) -> Rows:
@@ -123,35 +132,28 @@ def tree_of(
     return Tree(
         part_ids=part_ids,
         part_row=part_row,
-        parents=_parent_rows(rig, part_ids, part_row, depth),
+        parents=parent_rows(rig, part_ids, part_row, depth),
         levels=tuple((int(a), int(b)) for a, b in itertools.pairwise(ends)),
-        mounts=_columns([rig.parts[part].mount for part in part_ids]),
-        owns=_columns([rig.parts[part_ids[row]].own for row in with_own]),
+        mounts=columns([rig.parts[part].mount for part in part_ids]),
+        owns=columns([rig.parts[part_ids[row]].own for row in with_own]),
         own_parts=np.array(with_own, dtype=np.intp),
         joint_steps=_joint_steps(rig, part_ids, channel_row),
-        applies=tuple(_applied(rig, part, channel_row) for part in part_ids),
     )
 
 
-def _applied(
-    rig: Rig, part: PartId, channel_row: Mapping[ChannelKey, int]
-) -> tuple[tuple[str, int], ...]:
-    free = freed(rig.parts[part].joint)
-    return tuple((c, channel_row[key(part, c)]) for c in APPLIED if c in free)
-
-
-def _parent_rows(
+def parent_rows(
     rig: Rig,
     part_ids: Sequence[PartId],
     row: Mapping[PartId, int],
     levels: Sequence[Sequence[PartId]],
 ) -> Rows:
+    """(P,) rows of the parts that carry others; −1 for those on the ground."""
     ground = set(levels[0]) if levels else set()
     rows = [-1 if part in ground else row[rig.parts[part].parent or GROUND] for part in part_ids]
     return np.array(rows, dtype=np.intp)
 
 
-def _columns(frames: Sequence[Frame]) -> Array:
+def columns(frames: Sequence[Frame]) -> Array:
     """(4, 3, n, 1) frames as columns."""
     found = matrices(frames)
     return np.ascontiguousarray(found[:, :3, :].transpose(2, 1, 0)[..., None])

@@ -17,9 +17,9 @@ from gremio.core.edit.parts import descendants, rigid_family
 from gremio.core.frames import carried
 from gremio.core.rig.ids import NOTHING, PartId
 from gremio.core.rig.model import Rig
+from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.pose import Pose
-from gremio.core.solve.program import compile_rig
 from gremio.desktop.bench.camera import Camera, Size, framed
 from gremio.desktop.bench.faces import Shown, shown_faces
 from gremio.desktop.bench.handles import Handle, handles_of, stop_moves

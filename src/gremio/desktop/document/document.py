@@ -31,9 +31,10 @@ from gremio.core.rig.numbers import (
 from gremio.core.rig.things import thing_of
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.backward import Held, move
+from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.evaluate import evaluate, rolled_on
 from gremio.core.solve.pose import Pose
-from gremio.core.solve.program import Program, compile_rig
+from gremio.core.solve.program import Program
 from gremio.core.solve.pulling import pull
 from gremio.desktop.document.change import Change
 from gremio.desktop.document.looking import Looking
@@ -123,8 +124,10 @@ class Document(QObject):
 
     # ── in step ────────────────────────────────────────────────────
 
-    def _compile(self) -> None:
-        self._program = compile_rig(self.teaching.bench_rig(self.rig), self.geometry)
+    def _compile(self, before: Program | None = None) -> None:
+        """before: the program of the rig before an edit, from which much is taken over."""
+        rig = self.teaching.bench_rig(self.rig)
+        self._program = compile_rig(rig, self.geometry, before)
         opened = () if self.opened is None else self.opened.notes
         self._others = [*opened, *self.shelf.notes(self.rig)]
         self._last_values: dict[ChannelKey, float] = {}
@@ -167,7 +170,7 @@ class Document(QObject):
         change = Change(before, self.rig)
         self.teaching.ends_with(self.rig)
         if change.compiles:
-            self._compile()
+            self._compile(self._program)
         else:
             self._solve()
         if change.fields - {"at"}:
