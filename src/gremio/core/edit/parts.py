@@ -25,6 +25,7 @@ from gremio.core.plan.check import stops_are_sound
 from gremio.core.plan.joints import joint_matrix
 from gremio.core.problem import GremioError
 from gremio.core.quantity import show_short
+from gremio.core.remembered import Bounded
 from gremio.core.rig.channels import SCALES, axes_of, channel_unit, free_of, freed, key
 from gremio.core.rig.ids import PartId
 from gremio.core.rig.links import link_label, members
@@ -77,14 +78,29 @@ def remove_part(rig: Rig, part_id: PartId) -> Rig:
 
 def children(rig: Rig, part_id: PartId | None) -> list[PartId]:
     """Ids of the parts mounted directly on a part; on the ground for None."""
-    return [other for other, part in rig.parts.items() if part.parent == part_id]
+    return list(_carried(rig).get(part_id, ()))
+
+
+# What each part carries directly, of the tables of parts looked at last; the table is kept too, so
+# that no other can come to stand at the same place in memory.
+_CARRIED: Bounded[int, tuple[dict[PartId, Part], dict[PartId | None, list[PartId]]]] = Bounded(
+    lambda _kept: 1, 4
+)
+
+
+def _carried(rig: Rig) -> dict[PartId | None, list[PartId]]:
+    def find(_place: int) -> tuple[dict[PartId, Part], dict[PartId | None, list[PartId]]]:
+        found: dict[PartId | None, list[PartId]] = {}
+        for part_id, part in rig.parts.items():
+            found.setdefault(part.parent, []).append(part_id)
+        return rig.parts, found
+
+    return _CARRIED.of(id(rig.parts), find)[1]
 
 
 def descendants(rig: Rig, part_id: PartId) -> list[PartId]:
     """Ids of all parts mounted on a part, directly or through others."""
-    by_parent: dict[PartId | None, list[PartId]] = {}
-    for other, part in rig.parts.items():
-        by_parent.setdefault(part.parent, []).append(other)
+    by_parent = _carried(rig)
     found: dict[PartId, None] = {}
     waiting = list(by_parent.get(part_id, []))
     while waiting:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 from collections.abc import Iterator
 from functools import partial
+from typing import NamedTuple
 
 import numpy as np
 from msgspec.structs import replace
@@ -12,9 +13,10 @@ from msgspec.structs import replace
 from gremio.core.edit.cams import merge_where_they_meet, set_profile
 from gremio.core.edit.controls import change_control
 from gremio.core.inspect.finding import Finding, Mend
-from gremio.core.mechanics.profiles import Profile, jumps, value
+from gremio.core.mechanics.profiles import Jump, Profile, jumps, value
 from gremio.core.problem import Note
 from gremio.core.quantity import show_short
+from gremio.core.remembered import Bounded
 from gremio.core.rig import ids
 from gremio.core.rig.cams import SAME, sorted_stations, told
 from gremio.core.rig.channels import split
@@ -43,12 +45,38 @@ def cam_findings(rig: Rig, program: Program) -> Iterator[Finding]:
                 and follower.channel in program.channel_row
                 and link.lead in program.channel_row
             ):
-                profile = cam_profile(link, follower.channel)
-                yield from _jumps(rig, link_id, link, follower.channel, profile)
-                yield from _overshoot(rig, program, link, follower.channel, profile)
+                course = _course(link, follower.channel)
+                yield from _jumps(rig, link_id, link, follower.channel, course)
+                yield from _overshoot(rig, program, link, follower.channel, course)
         control = rig.controls.get(ids.thing(link.lead))
         if control is not None:
             yield from _unreached(link, control)
+
+
+class _Course(NamedTuple):
+    """How a follower of a cam goes. jumps: where it is not smooth. lowest, highest: (height, lead
+    value) where it is farthest down and up."""
+
+    profile: Profile
+    jumps: list[Jump]
+    lowest: tuple[float, float]
+    highest: tuple[float, float]
+
+
+# As with profiles: of the cams looked at last.
+_COURSES: Bounded[tuple[int, ChannelKey], tuple[Cam, _Course]] = Bounded(lambda _kept: 1, 20_000)
+
+
+def _course(cam: Cam, channel: ChannelKey) -> _Course:
+    def find(_at: tuple[int, ChannelKey]) -> tuple[Cam, _Course]:
+        profile = cam_profile(cam, channel)
+        leads = np.union1d(np.linspace(profile.x[0], profile.x[-1], _FINE), profile.x)
+        heights = value(profile, leads)
+        least, most = int(np.argmin(heights)), int(np.argmax(heights))
+        ends = [(float(heights[i]), float(leads[i])) for i in (least, most)]
+        return cam, _Course(profile, jumps(profile), ends[0], ends[1])
+
+    return _COURSES.of((id(cam), channel), find)[1]
 
 
 def _in_one_place(rig: Rig, link_id: ThingId, cam: Cam) -> Iterator[Finding]:
@@ -77,14 +105,15 @@ def _too_few(rig: Rig, cam: Cam) -> Iterator[Finding]:
 
 
 def _jumps(
-    rig: Rig, link_id: ThingId, cam: Cam, channel: ChannelKey, profile: Profile
+    rig: Rig, link_id: ThingId, cam: Cam, channel: ChannelKey, course: _Course
 ) -> Iterator[Finding]:
+    profile = course.profile
     name, unit = full_label(rig, channel), shown_unit(rig, channel)
     smooth = Mend(
         "make it smooth",
         partial(set_profile, link_id=link_id, channel=channel, kind="smooth"),
     )
-    for jump in jumps(profile):
+    for jump in course.jumps:
         at = show_short(float(profile.x[jump.station]), shown_unit(rig, cam.lead))
         where = f"where {full_label(rig, cam.lead)} is {at}"
         if jump.what == "place":
@@ -103,19 +132,18 @@ def _is_a_fault(profile: Profile, station: int) -> bool:
 
 
 def _overshoot(
-    rig: Rig, program: Program, cam: Cam, channel: ChannelKey, profile: Profile
+    rig: Rig, program: Program, cam: Cam, channel: ChannelKey, course: _Course
 ) -> Iterator[Finding]:
     row = program.channel_row[channel]
     low, high = float(program.low[row]), float(program.high[row])
-    leads = np.union1d(np.linspace(profile.x[0], profile.x[-1], _FINE), profile.x)
-    heights = value(profile, leads)
-    past = np.maximum(heights - high, low - heights)
-    worst = int(np.argmax(past))
-    if past[worst] <= 1e-9 * max(1.0, float(np.ptp(profile.y))):
+    over, under = course.highest[0] - high, low - course.lowest[0]
+    if max(over, under) <= 0.0 or max(over, under) <= 1e-9 * max(
+        1.0, float(np.ptp(course.profile.y))
+    ):
         return
-    end = "high" if heights[worst] > high else "low"
-    far = show_short(float(past[worst]), shown_unit(rig, channel))
-    at = show_short(float(leads[worst]), shown_unit(rig, cam.lead))
+    end, lead = ("high", course.highest[1]) if over >= under else ("low", course.lowest[1])
+    far = show_short(max(over, under), shown_unit(rig, channel))
+    at = show_short(lead, shown_unit(rig, cam.lead))
     text = (
         f"{full_label(rig, channel)} goes {far} past its {end} stop where "
         f"{full_label(rig, cam.lead)} is {at}. Move the stop, or the station."

@@ -208,7 +208,8 @@ def _merged(
         levels.pop()
     lost = {c for island in gone for c in island.writes}
     stops = {c: ends for c, ends in kept.arrangement.stops.items() if c not in lost}
-    arrangement = Arrangement(tuple(levels), (), {**stops, **made.stops})
+    stops = dict(sorted({**stops, **made.stops}.items()))
+    arrangement = Arrangement(tuple(levels), (), stops)
     away = {id(island) for island in gone}
     islands = [one for one in kept.arrangement.islands if id(one) not in away]
     # What is known of the new arrangement is not looked for again.

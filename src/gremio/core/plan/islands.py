@@ -51,18 +51,23 @@ class Island:
         return any(block.loop is not None for block in self.blocks)
 
     @cached_property
-    def trained(self) -> frozenset[ChannelKey]:
-        """Keys of the channels of its trains, those that lead them too: a train is one, even
-        where a control leads it."""
-        trains = [block.train for block in self.blocks if block.train is not None]
-        return frozenset(c for train in trains for c in (*train.inputs, *train.shares))
+    def bound(self) -> frozenset[ChannelKey]:
+        """Keys of the channels of its trains and linkages, those that lead them too: a train is
+        one, even where a control leads it, and what leads a train is given in a linkage."""
+        found: set[ChannelKey] = set()
+        for block in self.blocks:
+            if block.train is not None:
+                found.update(block.train.inputs, block.train.shares)
+            if block.loop is not None:
+                found.update(block.loop.channels)
+        return frozenset(found)
 
     def meets(self, other: Island) -> bool:
         """Whether two are one: one looks at what the other gives, both give one channel, or
-        their trains hang together."""
+        their trains and linkages hang together."""
         return not (
             self.reads.isdisjoint(other.writes)
-            and self.trained.isdisjoint(other.trained)
+            and self.bound.isdisjoint(other.bound)
             and self.writes.isdisjoint(other.reads)
             and self.writes.isdisjoint(other.writes)
         )

@@ -93,7 +93,10 @@ def arranged_whole(rig: Rig, without: frozenset[ThingId] = frozenset()) -> Arran
         trains, faults = solve_trains(rows, [*leading, *given, *found])
     notes += loop_notes(rig, loops)
     notes += [train_note(rig, fault, one_way) for fault in faults]
-    stops = led_stops(rig, [c for channels in leads_to.values() for c in channels])
+    # In a train any member may be what is led.
+    led_now = dict.fromkeys(c for channels in leads_to.values() for c in channels)
+    led_now |= dict.fromkeys(c for train in trains for c in train.shares)
+    stops = led_stops(rig, led_now)
     blocks = [_train_block(train, stops) for train in trains]
     blocks += [_loop_block(loop) for loop in loops if loop.found]
     blocks += [_link_block(rig, channel, ids, one_way) for channel, ids in one_way.items()]
@@ -125,7 +128,7 @@ def arranged_whole(rig: Rig, without: frozenset[ThingId] = frozenset()) -> Arran
                 left = [b for b in blocks if all(b is not one for one, _ in ring)]
             notes.append(leads_itself(rig, channels))
             blocks = left
-    in_force = {channel: ends for channel, ends in stops.items() if channel not in solved}
+    in_force = {channel: stops[channel] for channel in sorted(stops) if channel not in solved}
     return Arrangement(_levelled(blocks), tuple(notes), in_force)
 
 

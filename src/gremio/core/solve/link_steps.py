@@ -16,6 +16,7 @@ from gremio.core.plan.loops import Loop
 from gremio.core.plan.touched import Touched
 from gremio.core.plan.trains import Train
 from gremio.core.problem import Note
+from gremio.core.remembered import Bounded
 from gremio.core.rig.channels import split
 from gremio.core.rig.ids import GROUND, ChannelKey, PartId
 from gremio.core.rig.links import adds, followers, link_kind
@@ -65,14 +66,15 @@ class Old(NamedTuple):
     """The steps of an older program, of which those that did not change are taken over.
 
     steps: its levels. blocks: what each level computes. row: (C + 1,) the new row of each of its
-    channels, −1 where it is gone, and last −1 for none. same: whether every channel has the row
-    that it had. change: what differs between the two rigs.
+    channels, −1 where it is gone, and last −1 for none. same, same_parts: whether every channel,
+    and every part, has the row that it had. change: what differs between the two rigs.
     """
 
     steps: tuple[Level, ...]
     blocks: tuple[tuple[Block, ...], ...]
     row: Rows
     same: bool
+    same_parts: bool
     change: Touched
 
 
@@ -98,6 +100,11 @@ class _Taking:
     def same_rows(self) -> bool:
         """Whether every channel has the row that it had."""
         return self.old is not None and self.old.same
+
+    @property
+    def same_parts(self) -> bool:
+        """Whether every part has the row that it had."""
+        return self.old is not None and self.old.same_parts
 
     @property
     def value_steps(self) -> tuple[ValueStep, ...]:
@@ -195,6 +202,7 @@ def _constraint_steps(
         for one in old
         if isinstance(one, ConstraintBatch)
         and taking.same_rows
+        and taking.same_parts
         and taking.still(one.parts, "paths", "links")
     ]
     made = constraint_batches(rig, others, making.tree, row, limits, making.geometry, reads, kept)
@@ -376,8 +384,17 @@ def _cams_step(
     )
 
 
+# Profiles of cams looked at last, by the cam's identity; the cam is kept too, so that no other can
+# come to stand at the same place in memory.
+_PROFILES: Bounded[tuple[int, ChannelKey], tuple[Cam, Profile]] = Bounded(lambda _kept: 1, 20_000)
+
+
 def cam_profile(cam: Cam, channel: ChannelKey) -> Profile:
     """The profile of one follower of a cam, through the stations that speak of it."""
+    return _PROFILES.of((id(cam), channel), lambda _at: (cam, _profile(cam, channel)))[1]
+
+
+def _profile(cam: Cam, channel: ChannelKey) -> Profile:
     told = [station for station in cam.stations if channel in station.values]
     usual = next(f.profile for f in cam.followers if f.channel == channel)
     x = [station.lead for station in told]

@@ -23,7 +23,7 @@ from gremio.core.solve.drives import Drive, drives_of
 from gremio.core.solve.limits import Limits, as_slice, limits_of
 from gremio.core.solve.link_steps import Making, Old, levels_of
 from gremio.core.solve.rows import Keys, Values
-from gremio.core.solve.steps import DriveStep, Level, RollStep
+from gremio.core.solve.steps import DriveStep, FormulaStep, Level, RollStep
 from gremio.core.solve.tree import Tree
 
 
@@ -94,6 +94,13 @@ class Program(Tree):
             for step in level.adds
             if isinstance(step, RollStep | DriveStep)
         )
+
+    @cached_property
+    def by_formula(self) -> tuple[ChannelKey, ...]:
+        """Keys of the channels that formulas give."""
+        steps = [step for level in self.steps for step in (*level.sets, *level.adds)]
+        rows = [r for step in steps if isinstance(step, FormulaStep) for r in step.followers]
+        return tuple(self.channel_keys[row] for row in dict.fromkeys(map(int, rows)))
 
     @cached_property
     def hidden_at_home(self) -> frozenset[PartId]:

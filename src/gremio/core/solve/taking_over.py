@@ -32,6 +32,16 @@ from gremio.core.solve.tree import JointStep, Tree, columns, parent_rows
 _MANY = 400
 # What is known of a tree that stands and is jointed as it was.
 _OF_TREE = ("own_place", "own_rows", "mount_rows", "joint_table", "_applied")
+# What is known of a program in which no more than names differ.
+_OF_ALL = (
+    *_OF_TREE,
+    "growing",
+    "by_formula",
+    "shown_rows",
+    "asked_range",
+    "leads_to",
+    "given_rows",
+)
 
 
 class _Moved(NamedTuple):
@@ -68,23 +78,32 @@ def taken_over(
     tree = _tree(before, rig, change, keys, moved)
     led = led_ends(keys.row, arrangement.stops)
     values = _values(before, rig, change, keys, moved, led)
-    old = Old(before.steps, before.arrangement.levels, moved.row, moved.same, change)
+    old = Old(
+        before.steps,
+        before.arrangement.levels,
+        moved.row,
+        moved.same,
+        tree.part_ids == before.part_ids,
+        change,
+    )
     found = program_of(rig, geometry, arrangement, keys, tree, led, values, (), before, old)
     if moved.same and not change.placed and not change.built:
         _keep(before, found)
+    if found.drives is before.drives and "leads_to" in before.__dict__:
+        found.__dict__["leads_to"] = before.leads_to
     return found
 
 
 def _renamed(before: Program, rig: Rig, geometry: GeometryOf, arrangement: Arrangement) -> Program:
     """The same program, of a rig in which no more than names differ."""
     found = replace(before, rig=rig, geometry=geometry, arrangement=arrangement)
-    _keep(before, found)
+    _keep(before, found, _OF_ALL)
     return found
 
 
-def _keep(before: Program, found: Program) -> None:
-    """What is known of the tree of an older program is known of this one's."""
-    found.__dict__.update({k: before.__dict__[k] for k in _OF_TREE if k in before.__dict__})
+def _keep(before: Program, found: Program, known: tuple[str, ...] = _OF_TREE) -> None:
+    """What is known of an older program's tree, or of all of it, is known of this one's."""
+    found.__dict__.update({k: before.__dict__[k] for k in known if k in before.__dict__})
 
 
 def _carried_by_others(before: Rig, after: Rig, change: Touched) -> bool:

@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QWidget
 from gremio.core.arrays import Array
 from gremio.core.edit.parts import descendants, rigid_family
 from gremio.core.frames import carried
+from gremio.core.rig import ids
 from gremio.core.rig.ids import NOTHING, PartId
 from gremio.core.rig.model import Rig
 from gremio.core.solve.compiling import compile_rig
@@ -160,10 +161,21 @@ class Canvas(QOpenGLWidget):
     def _take_rig(self, change: Change) -> None:
         if not change.compiles:
             return
-        # Links and controls have no shape: the scene stands as long as no part changes.
-        if change.touches("parts", "sources", "strands", "constraints", "paths", "closures"):
+        # Links and controls have no shape: the scene stands as long as no shape changes.
+        if change.touches("sources", "strands") or self._reshaped(change):
             self._scene_stale = True
         self._hovered = None
+
+    def _reshaped(self, change: Change) -> bool:
+        """Whether parts came or went, or one has other shapes, or is carried by another."""
+        before, after = change.before.parts, change.after.parts
+        if change.anew or not change.same_order("parts"):
+            return True
+        return any(
+            getattr(before[part], field) != getattr(after[part], field)
+            for part in map(ids.part, change.things("parts"))
+            for field in ("shapes", "stand_in", "repeat", "parent")
+        )
 
     def _take_pose(self) -> None:
         if not self._framed and self.document.rig.parts and self.isVisible():

@@ -6,6 +6,7 @@ from typing import get_args
 
 from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
@@ -108,14 +109,33 @@ class CamPage(QWidget):
         layout.addWidget(self.side)
         self._later = soon(self, self.rebuild)
         document.rig_changed.connect(self._take_rig)
-        document.selection_changed.connect(self._later.start)
-        document.teaching.changed.connect(self._later.start)
+        document.selection_changed.connect(self._outdated)
+        document.teaching.changed.connect(self._outdated)
         document.pose_changed.connect(self._take_pose)
-        self._later.start()
+        self._fresh = False
 
     def _take_rig(self, change: Change) -> None:
         if change.compiles:
+            self._outdated()
+
+    def _outdated(self) -> None:
+        """Show the cam of now: soon while the page is seen, else when it is seen again."""
+        self._fresh = False
+        if self.isVisible():
             self._later.start()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """A page that was hidden catches up."""
+        if not self._fresh:
+            self.rebuild()
+        super().showEvent(event)
+
+    @property
+    def shown(self) -> ThingId:
+        """Id of the cam that has to do with the selection, "" where there is none."""
+        if not self._fresh:
+            self._find()
+        return self.link_id if self.cam is not None else NOTHING
 
     def set_inks(self, inks: Inks) -> None:
         """Draw by day or by night."""
@@ -154,6 +174,7 @@ class CamPage(QWidget):
     def rebuild(self) -> None:
         """Show the cam that has to do with the selection."""
         self._later.stop()
+        self._fresh = True
         self._find()
         cam = self.cam
         self.empty.setVisible(cam is None)
@@ -262,7 +283,7 @@ class CamPage(QWidget):
 
     def _take_pose(self) -> None:
         cam = self.cam
-        if cam is not None and not self._later.isActive():
+        if cam is not None and self._fresh:
             self.profile.set_lead(self.document.pose.at(cam.lead))
 
     def _show(self, channel: ChannelKey) -> None:

@@ -3,6 +3,8 @@ leads."""
 
 from __future__ import annotations
 
+from functools import cached_property
+
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
@@ -52,7 +54,8 @@ class Instrument(QWidget):
 
     moved: controls, by id, should go somewhere (SI), in a gesture. chosen_too: it was clicked
     to be moved with others. carried: it is being carried to another place on the Desk, by a
-    point on the screen. dropped: it was put down there.
+    point on the screen. dropped: it was put down there. Its fields, and what it says, are made
+    when it is first seen.
     """
 
     moved = pyqtSignal(object, str)
@@ -71,23 +74,49 @@ class Instrument(QWidget):
         self.setAccessibleName(entry.name)
         self.setCursor(Qt.CursorShape.ArrowCursor)
         self._make = self.standing().make
-        self.field = self._field(entry, control)
-        self.field.setVisible(self._make != "switch")
-        self.across: QuantityField | None = None
-        if self._make == "pad":
-            self.across = self._field(self._entry(entry.across), entry.across)
-        self.leads = ""
-        self.tell_leads()
         self._pull: Pull | None = None
         self._carry: QPointF | None = None
         self._value_ink = ""
-        self.take_pose()
+        self._leads: str | None = None
+
+    @property
+    def seen(self) -> bool:
+        """Whether it has been seen, so that its fields are there."""
+        return "field" in self.__dict__
+
+    @cached_property
+    def field(self) -> QuantityField:
+        """The number that it stands at."""
+        field = self._field(self._entry(self.control), self.control)
+        self._lay(field)
+        field.setVisible(self._make != "switch")
+        return field
+
+    @cached_property
+    def across(self) -> QuantityField | None:
+        """Of a pad, the number of its other axis."""
+        if self._make != "pad":
+            return None
+        other = self._entry(self.control).across
+        field = self._field(self._entry(other), other)
+        field.setGeometry(self.width() - 120 - _MARGIN + 4, _HEAD + 16, 116, 20)
+        field.show()
+        return field
+
+    @property
+    def leads(self) -> str:
+        """What the control leads, and what leads it, in words."""
+        if self._leads is None:
+            self._leads = self._told()
+        return self._leads
 
     def tell_leads(self) -> None:
-        """Say what the control leads, and what leads it."""
+        """What the control leads may be something else: it is looked for when it is seen."""
+        self._leads = None
+        self.update()
+
+    def _told(self) -> str:
         document, control = self.document, self.control
-        if control not in document.program.rig.controls:
-            return
         count = len(led_parts(document.program, control))
         parts = "part" if count == 1 else "parts"
         words = f"leads {count} {parts}" if count else "leads nothing yet"
@@ -95,11 +124,7 @@ class Instrument(QWidget):
         if drive is not None and drive.leads:
             words = f"led by {label(document.rig, drive.leads[0])}; {words}"
         lesson = document.teaching.lesson
-        if lesson is not None and lesson.lead == control:
-            words = "being taught"
-        if words != self.leads:
-            self.leads = words
-            self.update()
+        return "being taught" if lesson is not None and lesson.lead == control else words
 
     def _field(self, entry: Control, control: ChannelKey) -> QuantityField:
         field = value_field(entry, entry.name, self)
@@ -130,7 +155,9 @@ class Instrument(QWidget):
         return QRectF(_MARGIN, _HEAD, self.width() - 2 * _MARGIN, MAKES[self._make].body)
 
     def take_pose(self) -> None:
-        """Show where the control stands now."""
+        """Show where the control stands now, once it has been seen."""
+        if not self.seen:
+            return
         now = self.standing()
         self.field.set_value(reads(now.entry, now.value))
         if self.across is not None and now.across_entry is not None:
@@ -141,6 +168,11 @@ class Instrument(QWidget):
             self.field.setStyleSheet(f"color: {ink};")
         self.update()
 
+    def furnish(self) -> None:
+        """Make the fields, and show where the control stands."""
+        assert self.field is not None
+        self.take_pose()
+
     def show_reach(self, reach: Reach) -> None:
         """Show where the machine stops before the range ends."""
         self.reach = reach
@@ -149,11 +181,16 @@ class Instrument(QWidget):
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """The value stays on the side where the name is not."""
         super().resizeEvent(event)
-        right = self.document.rig.controls[self.control].label == "right"
-        left = _MARGIN if right else self.width() - 120 - _MARGIN + 4
-        self.field.setGeometry(left, 3, 116, 20)
+        if not self.seen:
+            return
+        self._lay(self.field)
         if self.across is not None:
             self.across.setGeometry(self.width() - 120 - _MARGIN + 4, _HEAD + 16, 116, 20)
+
+    def _lay(self, field: QuantityField) -> None:
+        right = self.document.rig.controls[self.control].label == "right"
+        left = _MARGIN if right else self.width() - 120 - _MARGIN + 4
+        field.setGeometry(left, 3, 116, 20)
 
     # ── drawing ────────────────────────────────────────────────────
 
@@ -164,6 +201,8 @@ class Instrument(QWidget):
         now = self.standing()
         if now.make != self._make:
             return
+        if not self.seen:
+            self.furnish()
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._draw_frame(painter)

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
+from collections.abc import Mapping
+
 from PyQt6.QtCore import QModelIndex, QPointF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter
 from PyQt6.QtWidgets import (
@@ -16,12 +19,12 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from gremio.core.edit.parts import rename_part
+from gremio.core.edit.parts import descendants, rename_part
 from gremio.core.rig import ids
 from gremio.core.rig.channels import freed, key
 from gremio.core.rig.ids import GROUND, PartId, ThingId
 from gremio.core.rig.links import link_symbol
-from gremio.core.rig.model import Rig
+from gremio.core.rig.model import Part, Rig
 from gremio.desktop.document.change import Change
 from gremio.desktop.document.document import Document
 from gremio.desktop.theme.dress import text_font
@@ -32,6 +35,7 @@ EMPTY = (
     "No parts yet. Bring in a model with File > Bring in parts, or add a box with Rig > Add a part."
 )
 _ID = Qt.ItemDataRole.UserRole
+_FLAGS = QTreeWidgetItem().flags() | Qt.ItemFlag.ItemIsEditable
 
 
 class _Row(QStyledItemDelegate):
@@ -76,6 +80,12 @@ class _Row(QStyledItemDelegate):
                 ink = inks.hand if selected else inks.second
                 draw_symbol(painter, symbol, spot, ink)
                 break
+
+
+def _parent_in(parts: Mapping[PartId, Part], part_id: PartId) -> PartId | None:
+    """What carried a part; itself where it was not there."""
+    part = parts.get(part_id)
+    return part_id if part is None else part.parent
 
 
 def _drive_symbol(rig: Rig, link_id: ThingId) -> str:
@@ -141,23 +151,74 @@ class Parts(QWidget):
         self.tree.viewport().update()
 
     def _take_rig(self, change: Change) -> None:
-        """Redo the rows concerned; the tree where parts came, went, or were mounted elsewhere."""
-        changed = change.things("parts")
-        same = change.same_order("parts") and all(
-            change.before.parts[ids.part(i)].parent == change.after.parts[ids.part(i)].parent
-            for i in changed
-        )
-        if not same:
+        """Redo the rows concerned; the whole tree where another rig is on the table, its order
+        is another, or something is wrong with how it is mounted."""
+        before, after = change.before.parts, change.after.parts
+        kept = [i for i in before if i in after] == [i for i in after if i in before]
+        if change.anew or not kept or not (before and after) or self.document.program.keys.notes:
             self.rebuild()
             return
+        changed = [ids.part(i) for i in change.things("parts")]
         self._filling = True
         for part_id in changed:
-            self._items[ids.part(part_id)].setText(
-                0, self.document.rig.parts[ids.part(part_id)].name
-            )
+            if part_id not in after or after[part_id].parent != _parent_in(before, part_id):
+                self._take_out(part_id)
+        there = [i for i in changed if i in after]
+        if any(i not in self._items for i in there):
+            place = {part_id: row for row, part_id in enumerate(after)}
+            for part_id in sorted(there, key=place.__getitem__):
+                if part_id not in self._items:
+                    self._put_in(part_id, place)
+        for part_id in there:
+            self._items[part_id].setText(0, after[part_id].name)
         self._filling = False
+        self.count.setText(str(len(after)))
         if change.compiles:
             self.tree.viewport().update()
+        if len(before) != len(after):
+            self._take_selection()
+
+    def _take_out(self, part_id: PartId) -> None:
+        """Take the row of a part out, with those below it."""
+        item = self._items.get(part_id)
+        if item is None:
+            return
+        above = item.parent()
+        if above is None:
+            self.tree.takeTopLevelItem(self.tree.indexOfTopLevelItem(item))
+        else:
+            above.removeChild(item)
+        waiting = [item]
+        while waiting:
+            one = waiting.pop()
+            waiting += [child for i in range(one.childCount()) if (child := one.child(i))]
+            self._items.pop(one.data(0, _ID), None)
+
+    def _put_in(self, part_id: PartId, place: Mapping[PartId, int]) -> None:
+        """Put in the row of a part, and those of all that it carries. place: of each part in
+        the rig."""
+        parts = self.document.rig.parts
+        family = [part_id, *descendants(self.document.rig, part_id)]
+        for one in sorted((i for i in family if i not in self._items), key=place.__getitem__):
+            if one in self._items:
+                continue
+            item = self._items[one] = self._row(one)
+            above = self._items.get(parts[one].parent or GROUND)
+            count = self.tree.topLevelItemCount() if above is None else above.childCount()
+            beside = self.tree.topLevelItem if above is None else above.child
+            rows = [place[beside(i).data(0, _ID)] for i in range(count)]
+            at = bisect_left(rows, place[one])
+            if above is None:
+                self.tree.insertTopLevelItem(at, item)
+            else:
+                above.insertChild(at, item)
+                above.setExpanded(above.isExpanded() or count == 0)
+
+    def _row(self, part_id: PartId) -> QTreeWidgetItem:
+        item = QTreeWidgetItem([self.document.rig.parts[part_id].name])
+        item.setData(0, _ID, part_id)
+        item.setFlags(_FLAGS)
+        return item
 
     def _take_pose(self) -> None:
         """What is hidden is struck through."""
@@ -175,11 +236,8 @@ class Parts(QWidget):
         self.tree.clear()
         self._items = {}
         parts = self.document.rig.parts
-        for part_id, part in parts.items():
-            item = QTreeWidgetItem([part.name])
-            item.setData(0, _ID, part_id)
-            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsEditable)
-            self._items[part_id] = item
+        for part_id in parts:
+            self._items[part_id] = self._row(part_id)
         for part_id, item in self._items.items():
             above = self._items.get(parts[part_id].parent or GROUND)
             program = self.document.program

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
+from gremio.core.plan.touched import differing
 from gremio.core.rig.ids import ThingId
 from gremio.core.rig.model import Rig
 from gremio.core.rig.things import THINGS
@@ -46,9 +47,7 @@ class Change:
             return frozenset()
         one: Mapping[ThingId, Any] = getattr(self.before, field)
         two: Mapping[ThingId, Any] = getattr(self.after, field)
-        if self.anew:
-            return frozenset({*one, *two})
-        return frozenset(i for i in {*one, *two} if one.get(i) is not two.get(i))
+        return frozenset({*one, *two}) if self.anew else differing(one, two)
 
     def renames_only(self, field: str) -> bool:
         """Whether things of a field changed in nothing but their names."""

@@ -18,7 +18,7 @@ from gremio.core.files.sources import model_shelf
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import freed, split
 from gremio.core.rig.ids import NOTHING, ChannelKey, PartId, ThingId
-from gremio.core.rig.model import Formula, Rig
+from gremio.core.rig.model import Rig
 from gremio.core.rig.numbers import (
     channels_of,
     exists,
@@ -131,11 +131,7 @@ class Document(QObject):
         opened = () if self.opened is None else self.opened.notes
         self._others = [*opened, *self.shelf.notes(self.rig)]
         self._last_values: dict[ChannelKey, float] = {}
-        self._formulas = [
-            channel
-            for channel, drive in self._program.drives.items()
-            if isinstance(self.rig.links.get(drive.links[0]), Formula)
-        ]
+        self._formulas = self._program.by_formula
         self._solve()
 
     @property

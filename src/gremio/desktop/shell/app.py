@@ -25,6 +25,8 @@ from gremio.desktop.shell.window import Window
 from gremio.desktop.theme.dress import load_fonts, text_font
 
 gc.enable()
+# After so long, what was opened is on the screen (ms).
+_A_MOMENT = 400
 _SCREENS = ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
 
 
@@ -72,10 +74,27 @@ def make_window(file: Path | None = None, *, demo: bool = False) -> Window:
     return window
 
 
+def leave_alone_when_opened(window: Window) -> None:
+    """What an open rig is made of stays as long as it is open, and is much: looking over it for
+    what could go would hold up the hand every now and then. It is left out of that."""
+    later = QTimer(window)
+    later.setSingleShot(True)
+    later.setInterval(_A_MOMENT)
+
+    def leave_alone() -> None:
+        gc.unfreeze()
+        gc.collect()
+        gc.freeze()
+
+    later.timeout.connect(leave_alone)
+    window.document.rig_changed.connect(lambda change: later.start() if change.anew else None)
+
+
 def run(file: Path | None = None, *, demo: bool = False) -> int:
     """Open the window and stay until it is closed; returns the exit code."""
     app = make_application()
     window = make_window(file, demo=demo)
+    leave_alone_when_opened(window)
     _keep_going(window)
     window.show()
     window.offer(window.keeper.leftovers())

@@ -201,7 +201,7 @@ class Window(QMainWindow):
     @property
     def cam_shown(self) -> ThingId:
         """Id of the cam on the Cam page."""
-        return self.deck.cam.link_id
+        return self.deck.cam.shown
 
     def keep_pose(self) -> None:
         """Keep where the Desk stands, under a name."""
