@@ -17,14 +17,16 @@ from tests.desktop.hand import CTRL, RIGHT, Hand
 
 import gremio
 import gremio.desktop
+from gremio.core.edit import history as keeping
 from gremio.core.edit.controls import change_control
 from gremio.core.edit.desk import keep_pose
-from gremio.core.edit.parts import rename_part
+from gremio.core.edit.parts import add_part, remove_part, rename_part, set_parent
 from gremio.core.files import rig_file
+from gremio.core.frames import Frame
 from gremio.core.rig.find import channel_key, control_id, part_id
-from gremio.core.rig.model import Cam, Rig
+from gremio.core.rig.model import Cam, Control, Part, Rig
 from gremio.desktop.actions.rigging import NEW_PARTS
-from gremio.desktop.document.document import Document
+from gremio.desktop.document.document import FELL_OFF, Document
 from gremio.desktop.shell.find import entries_of, matching
 from gremio.desktop.shell.key_sheet import KeySheet
 from gremio.desktop.shell.recovery import Keeper, state_folder
@@ -422,6 +424,63 @@ def test_an_edit_remakes_the_rows_concerned(at_lock: Hand) -> None:
     document.edit("rename", lambda rig: rename_part(rig, gate, "East leaf"))
     assert window.parts._items == items and items[gate].text(0) == "East leaf"
     assert window.desk.instruments == after
+
+
+def test_parts_that_come_and_go_are_put_in_and_taken_out_of_the_tree(at_lock: Hand) -> None:
+    window, document = at_lock.window, at_lock.window.document
+
+    def tree() -> list[tuple[str, str]]:
+        found, waiting = [], [window.parts.tree.invisibleRootItem()]
+        while waiting:
+            above = waiting.pop()
+            for i in range(above.childCount()):
+                item = above.child(i)
+                found.append((above.text(0), item.text(0)))
+                waiting.append(item)
+        return found
+
+    gate = window.parts._items[part_id(document.rig, "Upper gate, west")]
+    windlass = part_id(document.rig, "Windlass")
+    document.edit("remove", lambda rig: remove_part(rig, part_id(rig, "Upper gate, east")))
+    document.edit("add", lambda rig: add_part(rig, Part("Lamp", part_id(rig, "Boiler")))[0])
+    boiler = part_id(document.rig, "Boiler")
+    crane = part_id(document.rig, "Crane post")
+    document.edit("mount", lambda rig: set_parent(rig, crane, boiler, Frame()))
+    steps = [tree()]
+    assert ("Boiler", "Crane post") in steps[0] and windlass not in window.parts._items
+    while document.history.undo_name:
+        document.undo()
+        steps.append(tree())
+    assert window.parts._items[part_id(document.rig, "Upper gate, west")] is gate
+    # Every step is as if the tree had been filled anew.
+    for step in reversed(steps):
+        window.parts.rebuild()
+        assert tree() == step
+        document.redo()
+
+
+def test_instruments_are_furnished_when_they_are_seen(hand: Hand) -> None:
+    controls = {f"c{i}": Control(f"Lead {i}", "angle", "deg", -1.0, 1.0) for i in range(1_000)}
+    hand.window.show_rig(Rig(controls=controls))
+    hand.rest(100)
+    desk = hand.window.desk
+    seen = [c for c, instrument in desk.instruments.items() if instrument.seen]
+    assert len(desk.instruments) == 1_000 and 3 <= len(seen) <= 40
+    assert hand.instrument("Lead 0").seen and not hand.instrument("Lead 900").seen
+    bar = desk.area.verticalScrollBar()
+    bar.setValue(bar.maximum())
+    hand.rest(100)
+    assert hand.instrument("Lead 999").seen and hand.instrument("Lead 999").field.isVisible()
+
+
+def test_the_oldest_step_that_goes_is_told_once(
+    hand: Hand, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(keeping, "MOST_STEPS", 4)
+    for step in range(8):
+        hand.window.document.edit("rename", lambda rig, to=step: replace(rig, name=f"Rig {to}"))
+    assert len(hand.window.document.history.done) == 4
+    assert [said for said in hand.said if "oldest step can't be undone" in said] == [FELL_OFF]
 
 
 def test_a_broken_model_is_told_and_brings_nothing_in(at_lock: Hand, tmp_path: Path) -> None:

@@ -219,18 +219,18 @@ def _with_source_paths(rig: Rig, change: Callable[[str], str]) -> Rig:
     return replace(rig, sources=sources) if sources else rig
 
 
+_flat = json.JSONEncoder(ensure_ascii=False, allow_nan=False).encode
+
+
 def _pretty(value: Any, depth: int) -> str:
     """JSON with short things on one line and long ones spread, two blanks a level."""
-    flat = json.dumps(value, ensure_ascii=False, allow_nan=False)
+    flat = _flat(value)
     spread = isinstance(value, dict | list | tuple) and bool(value)
     if not spread or (depth > 1 and len(flat) + 2 * depth <= _LINE):
         return flat
     pad, end = "  " * (depth + 1), "  " * depth
     if isinstance(value, dict):
-        items = [
-            f"{pad}{json.dumps(key, ensure_ascii=False)}: {_pretty(item, depth + 1)}"
-            for key, item in value.items()
-        ]
+        items = [f"{pad}{_flat(key)}: {_pretty(item, depth + 1)}" for key, item in value.items()]
         return "{\n" + ",\n".join(items) + f"\n{end}}}"
     items = [pad + _pretty(item, depth + 1) for item in value]
     return "[\n" + ",\n".join(items) + f"\n{end}]"

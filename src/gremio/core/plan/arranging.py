@@ -116,6 +116,8 @@ def taken_over(kept: Kept, rig: Rig) -> Kept | None:
             return None
         new = islands_of(made.levels)
         more = [one for one in _near(kept, rig, new) if one not in hit and _meets(one, new)]
+        if not more and not hit and not new:
+            return replace(kept, rig=rig, following=kept.by_thing)
         if not more:
             return _merged(kept, rig, hit, Arrangement(made.levels, (), made.stops), new)
         hit += more
@@ -200,8 +202,12 @@ def _merged(
     levels: list[tuple[Block, ...]] = []
     for depth in range(max(len(kept.arrangement.levels), len(made.levels))):
         old = kept.arrangement.levels[depth] if depth < len(kept.arrangement.levels) else ()
+        more = made.levels[depth] if depth < len(made.levels) else ()
         level = [block for block in old if id(block) not in left] if left else list(old)
-        for block in made.levels[depth] if depth < len(made.levels) else ():
+        if not more and len(level) == len(old):
+            levels.append(old)
+            continue
+        for block in more:
             level.insert(bisect_left(level, place(block), key=place), block)
         levels.append(tuple(level))
     while levels and not levels[-1]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import replace
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -214,8 +215,8 @@ def _written(
 ) -> Rows:
     """Rows of the channels that are set: what is only added to, changed by a constraint, or held
     within stops, stands where it is put."""
-    if taking.level is not None and blocks is taking.blocks and taking.same_rows:
-        return taking.level.written
+    if taking.level is not None and taking.old is not None and blocks is taking.blocks:
+        return taking.old.row[taking.level.written]
     return np.array(
         [
             row[channel]
@@ -299,12 +300,24 @@ def _cam_steps(
     making: Making, cams: list[tuple[Any, ChannelKey]], taking: _Taking
 ) -> list[ValueStep]:
     old = [step for step in taking.value_steps if isinstance(step, CamsStep)]
+    if taking.old is not None and _are_those(old, cams):
+        row = taking.old.row
+        return [replace(s, leads=row[s.leads], followers=row[s.followers]) for s in old]
     known = {
         (id(cam), channel): (step, i)
         for step in old
         for i, (cam, channel) in enumerate(step.made_of)
     }
     return [_cams_step(those, making.row, adding, known) for adding, those in _one_at_a_time(cams)]
+
+
+def _are_those(old: list[CamsStep], cams: list[tuple[Any, ChannelKey]]) -> bool:
+    """Whether steps are of just these followers of just these cams, in their order, where one of
+    them is for all; those that set and those that add are looked at each by itself."""
+    if len(old) != 1 or len(old[0].made_of) != len(cams):
+        return False
+    pairs = zip(old[0].made_of, cams, strict=True)
+    return all(a is b and one == two for (a, one), (b, two) in pairs)
 
 
 def _one_at_a_time(
@@ -315,7 +328,9 @@ def _one_at_a_time(
     for adding in (False, True):
         together = [(link, channel) for link, channel in links if link.adds == adding]
         while together:
-            once = dict(reversed([(channel, link) for link, channel in together]))
+            once: dict[ChannelKey, Any] = {}
+            for link, channel in together:
+                once.setdefault(channel, link)
             yield adding, [(once[c], c) for c in once]
             together = [(link, c) for link, c in together if once[c] is not link]
 

@@ -115,8 +115,20 @@ class CamPage(QWidget):
         self._fresh = False
 
     def _take_rig(self, change: Change) -> None:
-        if change.compiles:
+        if change.compiles and self._concerned(change):
             self._outdated()
+
+    def _concerned(self, change: Change) -> bool:
+        """Whether the cam on show may be another one, or what it leads and is led by."""
+        cam = self.cam
+        if change.anew or not self._fresh or cam is None or self.document.teaching.lesson:
+            return True
+        links = (change.before.links, change.after.links)
+        if any(isinstance(of.get(i), Cam) for i in change.things("links") for of in links):
+            return True
+        owners = {split(channel)[0] for channel in members(cam)}
+        changed = change.things("parts") | change.things("controls")
+        return not owners.isdisjoint(changed)
 
     def _outdated(self) -> None:
         """Show the cam of now: soon while the page is seen, else when it is seen again."""

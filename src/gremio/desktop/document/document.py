@@ -10,7 +10,7 @@ import msgspec
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from gremio.core.arrays import Array
-from gremio.core.edit.history import History
+from gremio.core.edit.history import MOST_BYTES, MOST_STEPS, History
 from gremio.core.edit.numbers import set_numbers
 from gremio.core.files import rig_file
 from gremio.core.files.rig_file import Opened
@@ -42,6 +42,10 @@ from gremio.desktop.document.teaching import Teaching
 
 Edit = Callable[[Rig], Rig]
 LOCKED = "The rig is locked for the animator: only controls and their faces move anything."
+FELL_OFF = (
+    f"The oldest step can't be undone any more: {MOST_STEPS} steps are kept, and no more than "
+    f"{MOST_BYTES // 1024**2} MB of them."
+)
 
 
 def _only_moves(before: Rig, after: Rig) -> bool:
@@ -197,7 +201,10 @@ class Document(QObject):
         if before.locked and after.locked and not _only_moves(before, after):
             self.said.emit(f"{LOCKED} Unlock it with Rig > Lock for the animator.")
             return False
+        lost = self.history.lost
         self.history = self.history.did(what, after, gesture or self.gesture)
+        if self.history.lost and not lost:
+            self.said.emit(FELL_OFF)
         if after is not before:
             self._show(before)
         return True

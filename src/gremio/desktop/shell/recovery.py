@@ -5,7 +5,9 @@ from __future__ import annotations
 import contextlib
 import json
 import os
+import threading
 import time
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -41,14 +43,41 @@ class Keeper:
     def __init__(self, folder: Path | None = None) -> None:
         self.folder = folder or state_folder() / "unsaved"
         self._stem = self.folder / f"{os.getpid()}-{time.time_ns():x}"
+        # What is to be kept, while that is being done beside the window; and who does it.
+        self._wanted: object = None
+        self._writing = threading.Lock()
 
     @property
     def file(self) -> Path:
         """Where the rig is kept."""
         return self._stem.with_suffix(".gremio")
 
+    def keep_beside(
+        self, rig: Rig, original: Path | None, told: Callable[[str], object]
+    ) -> threading.Thread:
+        """Write the rig aside, beside the window. told: is told, from beside it too, when there
+        is no room."""
+        self._wanted = wanted = object()
+
+        def write_it() -> None:
+            try:
+                with self._writing:
+                    if self._wanted is wanted:
+                        self._keep(rig, original)
+            except FileProblem as problem:
+                told(str(problem))
+
+        beside = threading.Thread(target=write_it, daemon=True)
+        beside.start()
+        return beside
+
     def keep(self, rig: Rig, original: Path | None) -> None:
-        """Write the rig aside. Raises FileProblem when there is no room."""
+        """Write the rig aside now. Raises FileProblem when there is no room."""
+        self._wanted = None
+        with self._writing:
+            self._keep(rig, original)
+
+    def _keep(self, rig: Rig, original: Path | None) -> None:
         try:
             self.folder.mkdir(parents=True, exist_ok=True)
         except OSError as error:
@@ -59,7 +88,9 @@ class Keeper:
 
     def drop(self) -> None:
         """Nothing is unsaved any more."""
-        _remove(self.file)
+        self._wanted = None
+        with self._writing:
+            _remove(self.file)
 
     def leftovers(self) -> list[Leftover]:
         """What Gremios that are gone left behind, newest first."""

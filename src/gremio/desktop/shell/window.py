@@ -91,7 +91,7 @@ class Window(QMainWindow):
         self._keep = QTimer(self)
         self._keep.setSingleShot(True)
         self._keep.setInterval(_KEEP_AFTER)
-        self._keep.timeout.connect(self.keep_now)
+        self._keep.timeout.connect(self.keep_soon)
         self._lay_out()
         table = actions_of(self.pages)
         views: dict[Where, tuple[QWidget, ...]] = {
@@ -359,6 +359,14 @@ class Window(QMainWindow):
             self.bench.stop_asking()
 
     # ── keeping ────────────────────────────────────────────────────
+
+    def keep_soon(self) -> None:
+        """Keep unsaved work aside without holding up the hand, or drop what is kept."""
+        if self.document.changed:
+            document = self.document
+            self.keeper.keep_beside(document.rig, document.path, document.said.emit)
+        else:
+            self.keeper.drop()
 
     def keep_now(self) -> None:
         """Keep unsaved work aside, or drop what is kept when all is saved."""
