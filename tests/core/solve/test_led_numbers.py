@@ -24,7 +24,7 @@ from gremio.core.inspect.ledger import cell, ledger_rows, with_stop
 from gremio.core.inspect.reach import reach_of
 from gremio.core.problem import GremioError
 from gremio.core.rig.cams import cam_through
-from gremio.core.rig.find import control_id, part_id
+from gremio.core.rig.find import channel_key, control_id, part_id
 from gremio.core.rig.model import Cam, Control, Follower, Ratio, Repeat, Rig, Station
 from gremio.core.rig.numbers import full_label, number, numbers_of
 from gremio.core.rig.solids import Box, Cylinder, SpurGear
@@ -452,3 +452,21 @@ def test_a_led_stop_is_not_typed_over_in_the_ledger() -> None:
     assert (
         with_stop(rig, f"{bar} move z", "Low stop", "0.1 m").parts[bar].stops["move z"].low == 0.1
     )
+
+
+def test_a_stop_is_led_by_its_train_whichever_end_of_a_ratio_it_is() -> None:
+    """wheel = 2 · stop: the crank turns the wheel, so the stop follows the wheel backwards."""
+    made = gremio.Builder("Latch")
+    made.part("Wheel", joint="hinge z")
+    made.part("Bolt", joint="slide x", stops=(0, 0.5))
+    made.control("Crank", 0, 2, unit="rad")
+    made.ratio("Crank", "Wheel turn z", 1)
+    rig = made.rig
+    stop = channel_key(rig, "Bolt high stop")
+    rig, _ = add_link(rig, Ratio(stop, channel_key(rig, "Wheel turn z"), 2.0))
+    program = compile_rig(rig, geometry_of)
+    for crank in (0.4, 1.0, 1.6):
+        inputs = {channel_key(rig, "Crank"): crank, channel_key(rig, "Bolt move x"): 0.7}
+        pose = evaluate(program, inputs).frame(0)
+        assert pose.at(stop) == pytest.approx(crank / 2)
+        assert pose.at(channel_key(rig, "Bolt move x")) == pytest.approx(min(0.7, crank / 2))

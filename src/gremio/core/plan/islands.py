@@ -54,13 +54,7 @@ class Island:
     def bound(self) -> frozenset[ChannelKey]:
         """Keys of the channels of its trains and linkages, those that lead them too: a train is
         one, even where a control leads it, and what leads a train is given in a linkage."""
-        found: set[ChannelKey] = set()
-        for block in self.blocks:
-            if block.train is not None:
-                found.update(block.train.inputs, block.train.shares)
-            if block.loop is not None:
-                found.update(block.loop.channels)
-        return frozenset(found)
+        return frozenset(channel for block in self.blocks for channel in _bound(block))
 
     def meets(self, other: Island) -> bool:
         """Whether two are one: one looks at what the other gives, both give one channel, or
@@ -71,6 +65,13 @@ class Island:
             and self.writes.isdisjoint(other.reads)
             and self.writes.isdisjoint(other.writes)
         )
+
+
+def _bound(block: Block) -> Iterable[ChannelKey]:
+    """Keys of the channels of a train, or of a linkage; none of another block."""
+    if block.train is not None:
+        return (*block.train.inputs, *block.train.shares)
+    return () if block.loop is None else block.loop.channels
 
 
 def islands_of(levels: Iterable[Iterable[Block]]) -> tuple[Island, ...]:
@@ -90,11 +91,14 @@ def islands_of(levels: Iterable[Iterable[Block]]) -> tuple[Island, ...]:
             if channel in writer:
                 group[head(i)] = head(writer[channel])
             writer[channel] = i
+    bound: dict[ChannelKey, int] = {}
     of_link: dict[ThingId, int] = {}
     for i, (_, block) in enumerate(placed):
         for channel in block.reads:
             if channel in writer:
                 group[head(i)] = head(writer[channel])
+        for channel in _bound(block):
+            group[head(i)] = head(bound.setdefault(channel, i))
         # A cam is one thing, however many followers it has.
         for link in block.links:
             if link in of_link:
