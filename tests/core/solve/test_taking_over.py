@@ -63,6 +63,7 @@ from gremio.core.shape.solids import geometry_of
 from gremio.core.solve.compiling import compile_rig, compile_whole
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.program import Program
+from gremio.demo.saltmarsh import saltmarsh_lock
 
 Rng = np.random.Generator
 Edit = Callable[[Rig, Rng], Rig]
@@ -249,7 +250,8 @@ EDITS: tuple[Edit, ...] = (
 )  # fmt: skip
 
 
-def _begin(rng: Rng) -> Rig:
+def begin(rng: Rng) -> Rig:
+    """A few parts and controls."""
     rig = Rig()
     for _ in range(int(rng.integers(4, 9))):
         rig = _new_part(rig, rng)
@@ -273,11 +275,11 @@ def same(program: Program, rng: Rng) -> None:
     assert one.frame(0).notes == two.frame(0).notes
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=40, deadline=None)
 @given(seed=st.integers(0, 2**32 - 1))
 def test_taken_over_is_compiled_whole(seed: int) -> None:
     rng = np.random.default_rng(seed)
-    rig = _begin(rng)
+    rig = begin(rng)
     program, done = compile_rig(rig, geometry_of), [rig]
     for _ in range(14):
         if len(done) > 2 and rng.random() < 0.2:
@@ -291,6 +293,33 @@ def test_taken_over_is_compiled_whole(seed: int) -> None:
         program = compile_rig(rig, geometry_of, program)
         same(program, rng)
         done.append(rig)
+
+
+def test_taken_over_on_the_demo_with_everything_that_it_has() -> None:
+    edited_at_random(saltmarsh_lock(), 3, steps=12)
+
+
+def edited_at_random(rig: Rig, seed: int, *, steps: int) -> None:
+    """Edit and undo a rig at random, and compare after every step."""
+    rng = np.random.default_rng(seed)
+    program, done, taken = compile_rig(rig, geometry_of), [rig], 0
+    while len(done) <= steps:
+        if len(done) > 2 and rng.random() < 0.15:
+            rig = done[rng.integers(len(done))]
+        else:
+            try:
+                changed = EDITS[rng.integers(len(EDITS))](rig, rng)
+            except GremioError:
+                continue
+            # What is wrong in a rig has it compiled whole; one such step in five is enough.
+            if compile_whole(changed, geometry_of).faults and rng.random() < 0.8:
+                continue
+            rig = changed
+        program = compile_rig(rig, geometry_of, program)
+        taken += not program.faults
+        same(program, rng)
+        done.append(rig)
+    assert taken > steps // 2
 
 
 @pytest.mark.parametrize("edit", [_mount, _stops, _station, _other_ratio, _ratio, _cam])
