@@ -35,7 +35,8 @@ def with_entry(mapping: Mapping[K, T], key: K, value: T) -> dict[K, T]:
 
 def without(mapping: Mapping[K, T], *keys: K) -> dict[K, T]:
     """A copy of a mapping without some entries."""
-    return {key: value for key, value in mapping.items() if key not in keys}
+    gone = set(keys)
+    return {key: value for key, value in mapping.items() if key not in gone}
 
 
 def check_new_name(rig: Rig, name: str, present: str | None = None) -> None:
@@ -54,6 +55,7 @@ def must_have(mapping: Mapping[K, T], key: K, what: str) -> T:
         raise NotFound(f"The rig has no {what} with the id {key!r}.") from None
 
 
-def drop_values_of(at: Mapping[ChannelKey, float], owner: ThingId) -> dict[ChannelKey, float]:
-    """The present values without those of one part or control."""
-    return {key: value for key, value in at.items() if split(key)[0] != owner}
+def drop_values_of(at: dict[ChannelKey, float], *owners: ThingId) -> dict[ChannelKey, float]:
+    """The present values without those of some parts, controls or others."""
+    kept = {key: value for key, value in at.items() if split(key)[0] not in owners}
+    return at if len(kept) == len(at) else kept

@@ -12,7 +12,7 @@ from gremio.core.problem import GremioError
 from gremio.core.rig.cams import cam_without
 from gremio.core.rig.channels import split
 from gremio.core.rig.ids import ChannelKey, ThingId
-from gremio.core.rig.links import adds, followers, leads, wrong_numbers
+from gremio.core.rig.links import adds, followers, leads, members, wrong_numbers
 from gremio.core.rig.model import Cam, Link, Ratio, Rig
 from gremio.core.rig.numbers import kind_of, range_of
 
@@ -87,15 +87,27 @@ def remove_link(rig: Rig, link_id: ThingId) -> Rig:
     return replace(rig, links=without(rig.links, link_id))
 
 
-def without_channels_of(rig: Rig, owner: ThingId) -> Rig:
-    """The rig with every link cut back to what does not need a part or control."""
-    links: dict[str, Link] = {}
+def without_channels_of(rig: Rig, *owners: ThingId) -> Rig:
+    """The rig with every link cut back to what does not need some parts, controls or others."""
+    gone, links = set(owners), dict(rig.links)
     for link_id, link in rig.links.items():
-        if any(split(channel)[0] == owner for channel in leads(link)):
+        if not any(channel.partition(" ")[0] in gone for channel in members(link)):
             continue
-        kept = [channel for channel in followers(link) if split(channel)[0] != owner]
+        del links[link_id]
+        if any(split(channel)[0] in gone for channel in leads(link)):
+            continue
+        kept = [channel for channel in followers(link) if split(channel)[0] not in gone]
         if isinstance(link, Cam) and kept:
             links[link_id] = cam_without(link, set(followers(link)) - set(kept))
         elif kept:
             links[link_id] = link
-    return rig if links == rig.links else replace(rig, links=links)
+    return rig if len(links) == len(rig.links) and _same(rig, links) else _with(rig, links)
+
+
+def _same(rig: Rig, links: dict[ThingId, Link]) -> bool:
+    return all(links[i] is link for i, link in rig.links.items())
+
+
+def _with(rig: Rig, links: dict[ThingId, Link]) -> Rig:
+    """The rig with some of its links, in their order."""
+    return replace(rig, links={i: links[i] for i in rig.links if i in links})

@@ -61,19 +61,24 @@ def rename_part(rig: Rig, part_id: PartId, name: str) -> Rig:
 def remove_part(rig: Rig, part_id: PartId) -> Rig:
     """Take out a part with all that is mounted on it, and the links that need them."""
     must_have(rig.parts, part_id, "part")
-    gone = [part_id, *descendants(rig, part_id)]
+    gone = dict.fromkeys((part_id, *descendants(rig, part_id)))
     lost = [i for i, m in rig.measures.items() if any(end.part in gone for end in m.ends)]
-    for thing in (*gone, *lost):
-        rig = without_closures_of(without_channels_of(rig, thing), thing)
-        rig = without_strands_of(without_constraints_of(rig, thing), thing)
-        rig = replace(rig, at=drop_values_of(rig.at, thing))
-    measures = without(rig.measures, *lost)
-    controls = {
-        c: replace(e, face=None) if e.face is not None and e.face.on in gone else e
-        for c, e in rig.controls.items()
+    rig = without_channels_of(rig, *gone, *lost)
+    for part in gone:
+        rig = without_closures_of(rig, part)
+        rig = without_strands_of(without_constraints_of(rig, part), part)
+    rig = replace(rig, at=drop_values_of(rig.at, *gone, *lost))
+    faces = {
+        c: replace(entry, face=None)
+        for c, entry in rig.controls.items()
+        if entry.face is not None and entry.face.on in gone
     }
-    parts = without(rig.parts, *gone)
-    return replace(rig, parts=parts, controls=controls, measures=measures)
+    return replace(
+        rig,
+        parts=without(rig.parts, *gone),
+        controls={**rig.controls, **faces} if faces else rig.controls,
+        measures=without(rig.measures, *lost) if lost else rig.measures,
+    )
 
 
 def children(rig: Rig, part_id: PartId | None) -> list[PartId]:
