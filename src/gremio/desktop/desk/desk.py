@@ -172,14 +172,18 @@ class Desk(QWidget):
         self.rebuild()
 
     def _instrument(self, control: ThingId) -> Instrument:
-        instrument = Instrument(self.document, control, self.inks)
+        instrument = Instrument(self.document, control, self.inks, self._listen_to)
         instrument.chosen = control in self.chosen
+        self.instruments[control] = instrument
+        return instrument
+
+    def _listen_to(self, instrument: Instrument) -> None:
+        """Do what hands on an instrument want, from when it is first seen."""
+        control = instrument.control
         instrument.moved.connect(self._move)
         instrument.chosen_too.connect(lambda: self._choose(control))
         instrument.carried.connect(self._carry)
         instrument.dropped.connect(lambda at: self._drop(control, at))
-        self.instruments[control] = instrument
-        return instrument
 
     def _empty(self) -> QLabel:
         label = QLabel(EMPTY)

@@ -3,6 +3,7 @@ leads."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import cached_property
 
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
@@ -55,7 +56,7 @@ class Instrument(QWidget):
     moved: controls, by id, should go somewhere (SI), in a gesture. chosen_too: it was clicked
     to be moved with others. carried: it is being carried to another place on the Desk, by a
     point on the screen. dropped: it was put down there. Its fields, and what it says, are made
-    when it is first seen.
+    when it is first seen; then `seen_first` is called with it.
     """
 
     moved = pyqtSignal(object, str)
@@ -63,9 +64,16 @@ class Instrument(QWidget):
     carried = pyqtSignal(QPoint)
     dropped = pyqtSignal(QPoint)
 
-    def __init__(self, document: Document, control: ThingId, inks: Inks) -> None:
+    def __init__(
+        self,
+        document: Document,
+        control: ThingId,
+        inks: Inks,
+        seen_first: Callable[[Instrument], None],
+    ) -> None:
         super().__init__()
         self.document, self.control, self.inks = document, control, inks
+        self._seen_first = seen_first
         self.chosen = False
         self.reach: Reach | None = None
         entry = self._entry(control)
@@ -87,6 +95,7 @@ class Instrument(QWidget):
     @cached_property
     def field(self) -> QuantityField:
         """The number that it stands at."""
+        self._seen_first(self)
         field = self._field(self._entry(self.control), self.control)
         self._lay(field)
         field.setVisible(self._make != "switch")
@@ -345,6 +354,8 @@ class Instrument(QWidget):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Arrows nudge, on a pad both ways; a digit begins typing a value."""
         assert event is not None
+        if not self.seen:
+            self.furnish()
         across = {Qt.Key.Key_Right: 1, Qt.Key.Key_Left: -1}
         up = {Qt.Key.Key_Up: 1, Qt.Key.Key_Down: -1}
         key = Qt.Key(event.key())
