@@ -150,7 +150,8 @@ def set_joint(rig: Rig, part_id: PartId, joint: Joint, values: Mapping[str, floa
         return rig
     lost = [channel for channel in freed(part.joint) if channel not in freed(joint)]
     for channel in lost:
-        used = [link for link in rig.links.values() if key(part_id, channel) in members(link)]
+        ours = key(part_id, channel)
+        used = [link for link in rig.links.values() if ours in members(link)]
         if used:
             raise GremioError(
                 f"{channel} of {part.name} is used by {link_label(rig, used[0])}, so the joint "

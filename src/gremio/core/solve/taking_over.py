@@ -125,7 +125,8 @@ def _keys(before: Program, rig: Rig, change: Touched) -> Keys | None:
     if same and used_as_before:
         return old
     depth, of_part = old.depth, old.of_part
-    if change.built:
+    # No part is carried by another than before: only where some came or went depths are others.
+    if list(before.rig.parts) != list(rig.parts):
         depth, notes = part_levels(rig)
         if notes:
             return None
