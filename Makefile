@@ -30,6 +30,7 @@ bench: ready-dev
 
 screenshots: ready-dev
 	$(PYTHON) scripts/keep_demo.py
+	$(PYTHON) scripts/draw_islands.py
 	$(SCREEN) $(PYTHON) scripts/screenshots.py
 
 clean:

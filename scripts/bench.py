@@ -22,7 +22,7 @@ import msgspec
 import mujoco
 import numpy as np
 import trimesh
-from scipy.interpolate import PchipInterpolator
+from measuring import HINGES_A_CONTROL, Row, best, hinged_tree, many_cams
 from scipy.optimize import least_squares
 
 import gremio
@@ -33,9 +33,7 @@ from gremio.core.frames import Frame
 from gremio.core.rig.channels import MOVES, TURNS
 from gremio.core.rig.find import part_id
 from gremio.core.rig.model import (
-    Cam,
     Control,
-    Follower,
     Formula,
     Joint,
     Part,
@@ -43,7 +41,6 @@ from gremio.core.rig.model import (
     Rig,
     Seat,
     Shape,
-    Station,
     Target,
 )
 from gremio.core.rig.solids import Box, Plate
@@ -57,19 +54,6 @@ from gremio.desktop.theme.inks import DAY
 
 ROOT = Path(__file__).parent.parent
 SIZE = (1280, 800)
-HINGES_A_CONTROL = 100
-
-Row = tuple[str, str, str, str, str]
-
-
-def best(run: Callable[[], object], times: int) -> float:
-    """The least of several durations (s): what the work takes when nothing disturbs it."""
-    durations = []
-    for _ in range(times):
-        start = time.perf_counter()
-        run()
-        durations.append(time.perf_counter() - start)
-    return min(durations)
 
 
 def against(
@@ -81,26 +65,6 @@ def against(
         mine.append(best(ours, 3))
         other.append(best(theirs, 3))
     return min(mine), min(other)
-
-
-def hinged_tree(count: int) -> Rig:
-    """A tree with three children a part; each hinge is led by a control through a ratio."""
-    rng = np.random.default_rng(count)
-    parts: dict[str, Part] = {}
-    links: dict[str, Ratio] = {}
-    controls = {
-        f"c{i}": Control(f"Control {i}", "angle", "deg", -10.0, 10.0)
-        for i in range(-(-count // HINGES_A_CONTROL))
-    }
-    for index in range(count):
-        turn = rng.normal(size=4)
-        turn /= np.linalg.norm(turn)
-        parent = f"p{(index - 1) // 3}" if index else None
-        mount = Frame(tuple(map(float, rng.normal(size=3))), tuple(map(float, turn)))
-        parts[f"p{index}"] = Part(f"Part {index}", parent, mount, Joint("hinge", "z"))
-        control = f"c{index // HINGES_A_CONTROL}"
-        links[f"k{index}"] = Ratio(control, f"p{index} turn z", float(rng.uniform(-2, 2)))
-    return Rig(parts=parts, controls=controls, links=links)
 
 
 def in_mujoco(rig: Rig) -> tuple[mujoco.MjModel, mujoco.MjData]:
@@ -257,31 +221,6 @@ def trains() -> list[Row]:
         "(f) a train of 2,000 ratios, one pose, channels", "one multiplication in NumPy",
         f"{mine * 1e3:.3f} ms", f"{other * 1e3:.3f} ms", f"{mine / other:.1f} ×",
     )]  # fmt: skip
-
-
-def many_cams(count: int, stations: int, led: int) -> tuple[Rig, list[PchipInterpolator]]:
-    """A rig of cams, each with a lead and followers of its own, and the same splines."""
-    rng = np.random.default_rng(8)
-    parts: dict[str, Part] = {}
-    links: dict[str, Cam] = {}
-    theirs: list[PchipInterpolator] = []
-    for i in range(count):
-        x = np.cumsum(rng.uniform(0.3, 1.5, stations))
-        y = rng.normal(size=(stations, led))
-        keys = [f"p{i * led + j} move x" for j in range(led)]
-        for key in keys:
-            parts[key.split()[0]] = Part(f"Part {key.split()[0]}", joint=Joint("slide", "x"))
-        links[f"k{i}"] = Cam(
-            f"c{i}",
-            tuple(Follower(key) for key in keys),
-            tuple(
-                Station(float(x[s]), dict(zip(keys, map(float, y[s]), strict=True)))
-                for s in range(stations)
-            ),
-        )
-        theirs.append(PchipInterpolator(x, y))
-    controls = {f"c{i}": Control(f"Lead {i}", "length", "m", 0.0, 20.0) for i in range(count)}
-    return Rig(parts=parts, controls=controls, links=links), theirs
 
 
 def cams() -> list[Row]:
@@ -750,10 +689,10 @@ def starting() -> list[Row]:
     ]  # fmt: skip
 
 
-def apart(name: str) -> list[Row]:
+def apart(script: str, *about: str) -> list[Row]:
     """A measurement made in a process of its own: a window and a picture without one do not
     share their OpenGL."""
-    command = [sys.executable, __file__, name]
+    command = [sys.executable, str(Path(__file__).with_name(script)), *about]
     done = subprocess.run(command, check=True, timeout=900, capture_output=True, text=True)
     return [tuple(row) for row in json.loads(done.stdout.splitlines()[-1])]
 
@@ -763,7 +702,7 @@ def main() -> None:
     rows = [
         *solving(), *formulas(), *trains(), *cams(), *linkages(), *seats(), *compiling(),
         *drawing(), *ledger(),
-        *apart("dragging"), *apart("editing"), *starting(),
+        *apart("bench.py", "dragging"), *apart("editing.py"), *starting(),
     ]  # fmt: skip
     head = ("what", "against", "Gremio", "the other", "ratio")
     lines = ["| " + " | ".join(row) + " |" for row in (head, ("---",) * 5, *rows)]
@@ -789,9 +728,5 @@ def main() -> None:
 if __name__ == "__main__":
     if sys.argv[1:] == ["dragging"]:
         print(json.dumps(dragging()))
-    elif sys.argv[1:] == ["editing"]:
-        from editing import editing
-
-        print(json.dumps(editing()))
     else:
         main()

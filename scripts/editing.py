@@ -7,7 +7,7 @@ import time
 from collections.abc import Callable
 from functools import partial
 
-import bench
+from measuring import Row, best, hinged_tree, many_cams
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QApplication
 
@@ -49,8 +49,8 @@ def rigs() -> dict[str, Rig]:
     """What is edited, by name; each with a part, a control, a ratio and a cam of its own."""
     found = {
         "on the demo": saltmarsh.saltmarsh_lock(),
-        "among 1,000 cams": bench.many_cams(1_000, 8, 5)[0],
-        "among 10,000 links": bench.hinged_tree(10_000),
+        "among 1,000 cams": many_cams(1_000, 8, 5)[0],
+        "among 10,000 links": hinged_tree(10_000),
     }
     return {name: _with_more(rig) for name, rig in found.items()}
 
@@ -117,7 +117,7 @@ class Edits:
         return change_station(rig, self.cam, 1, moved)
 
 
-def editing() -> list[bench.Row]:
+def editing() -> list[Row]:
     """(m) each edit, its undoing and doing again, in the window; processor time of the window's
     own thread, less what painting the Bench took of it."""
     from gremio.desktop.bench.canvas import Canvas
@@ -143,7 +143,7 @@ def editing() -> list[bench.Row]:
 
     counted(Canvas, "paintGL")
     counted(Overlay, "paintEvent")
-    rows: list[bench.Row] = []
+    rows: list[Row] = []
     for where, rig in rigs().items():
         window = Window()
         leave_alone_when_opened(window)
@@ -183,7 +183,7 @@ def editing() -> list[bench.Row]:
                 document.undo()
             took[name] = tuple(map(min, ways))
         text = encode(rig)
-        parse = 1e3 * bench.best(lambda text=text: json.loads(text), 5)
+        parse = 1e3 * best(lambda text=text: json.loads(text), 5)
         told = ", ".join(f"{name} {max(ways):.0f}" for name, ways in took.items())
         worst = max(max(ways) for ways in took.values())
         rows.append((
@@ -195,3 +195,7 @@ def editing() -> list[bench.Row]:
         document.start(Rig(), None)
         window.close()
     return rows
+
+
+if __name__ == "__main__":
+    print(json.dumps(editing()))

@@ -18,6 +18,7 @@ from tests.desktop.hand import CTRL, RIGHT, Hand
 import gremio
 import gremio.desktop
 from gremio.core.edit import history as keeping
+from gremio.core.edit.builder import Builder
 from gremio.core.edit.controls import change_control
 from gremio.core.edit.desk import keep_pose
 from gremio.core.edit.parts import add_part, remove_part, rename_part, set_parent
@@ -446,6 +447,9 @@ def test_parts_that_come_and_go_are_put_in_and_taken_out_of_the_tree(at_lock: Ha
     boiler = part_id(document.rig, "Boiler")
     crane = part_id(document.rig, "Crane post")
     document.edit("mount", lambda rig: set_parent(rig, crane, boiler, Frame()))
+    window.document.select(boiler)
+    document.edit("mount", lambda rig: set_parent(rig, boiler, part_id(rig, "Cabin"), Frame()))
+    assert window.parts.tree.currentItem() is window.parts._items[boiler]
     steps = [tree()]
     assert ("Boiler", "Crane post") in steps[0] and windlass not in window.parts._items
     while document.history.undo_name:
@@ -471,6 +475,21 @@ def test_instruments_are_furnished_when_they_are_seen(hand: Hand) -> None:
     bar.setValue(bar.maximum())
     hand.rest(100)
     assert hand.instrument("Lead 999").seen and hand.instrument("Lead 999").field.isVisible()
+
+
+def test_what_leads_a_control_is_told_by_the_name_it_has_now(hand: Hand) -> None:
+    made = Builder("Crank")
+    made.part("Crank", joint="hinge z")
+    made.control("Gauge", 0, 1)
+    made.control("Push", 0, 1)
+    made.ratio("Push", "Crank turn z", 1)
+    made.ratio("Crank turn z", "Gauge", 1)
+    hand.window.show_rig(made.rig)
+    hand.rest(50)
+    assert hand.instrument("Gauge").leads.startswith("led by Crank;")
+    crank = part_id(made.rig, "Crank")
+    hand.window.document.edit("rename", lambda rig: rename_part(rig, crank, "Handle"))
+    assert hand.instrument("Gauge").leads.startswith("led by Handle;")
 
 
 def test_the_oldest_step_that_goes_is_told_once(

@@ -89,25 +89,23 @@ def remove_link(rig: Rig, link_id: ThingId) -> Rig:
 
 def without_channels_of(rig: Rig, *owners: ThingId) -> Rig:
     """The rig with every link cut back to what does not need some parts, controls or others."""
-    gone, links = set(owners), dict(rig.links)
-    for link_id, link in rig.links.items():
-        if not any(channel.partition(" ")[0] in gone for channel in members(link)):
-            continue
-        del links[link_id]
-        if any(split(channel)[0] in gone for channel in leads(link)):
-            continue
-        kept = [channel for channel in followers(link) if split(channel)[0] not in gone]
-        if isinstance(link, Cam) and kept:
-            links[link_id] = cam_without(link, set(followers(link)) - set(kept))
-        elif kept:
-            links[link_id] = link
-    return rig if len(links) == len(rig.links) and _same(rig, links) else _with(rig, links)
+    gone = set(owners)
+    cut = {
+        link_id: _cut(link, gone)
+        for link_id, link in rig.links.items()
+        if any(channel.partition(" ")[0] in gone for channel in members(link))
+    }
+    if not cut:
+        return rig
+    kept = ((i, cut.get(i, link)) for i, link in rig.links.items())
+    return replace(rig, links={i: link for i, link in kept if link is not None})
 
 
-def _same(rig: Rig, links: dict[ThingId, Link]) -> bool:
-    return all(links[i] is link for i, link in rig.links.items())
-
-
-def _with(rig: Rig, links: dict[ThingId, Link]) -> Rig:
-    """The rig with some of its links, in their order."""
-    return replace(rig, links={i: links[i] for i in rig.links if i in links})
+def _cut(link: Link, gone: set[ThingId]) -> Link | None:
+    """A link without followers of what is gone; None where nothing is left of it."""
+    if any(split(channel)[0] in gone for channel in leads(link)):
+        return None
+    lost = {channel for channel in followers(link) if split(channel)[0] in gone}
+    if isinstance(link, Cam) and len(lost) < len(link.followers):
+        return cam_without(link, lost)
+    return None if len(lost) == len(followers(link)) else link

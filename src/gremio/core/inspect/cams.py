@@ -24,7 +24,7 @@ from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.links import wrong_numbers
 from gremio.core.rig.model import Cam, Control, Rig
 from gremio.core.rig.numbers import full_label, owner_name, shown_unit
-from gremio.core.solve.link_steps import cam_profile
+from gremio.core.solve.cam_steps import cam_profile
 from gremio.core.solve.program import Program
 
 _FINE = 400

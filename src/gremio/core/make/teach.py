@@ -24,9 +24,9 @@ from gremio.core.rig.model import Cam, Follower, Rig, Station
 from gremio.core.rig.numbers import exists, full_label
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.backward import drive_line
+from gremio.core.solve.cam_steps import cam_profile
 from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.evaluate import evaluate_channels
-from gremio.core.solve.link_steps import cam_profile
 from gremio.core.solve.program import Program
 
 

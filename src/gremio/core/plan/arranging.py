@@ -15,7 +15,7 @@ from functools import cached_property
 
 import msgspec
 
-from gremio.core.plan.arrangement import Arrangement, places_in
+from gremio.core.plan.arrangement import Arrangement, Place, places_in
 from gremio.core.plan.blocks import Block
 from gremio.core.plan.carrying import carriers
 from gremio.core.plan.islands import (
@@ -218,8 +218,14 @@ def _merged(
     arrangement = Arrangement(tuple(levels), (), stops)
     away = {id(island) for island in gone}
     islands = [one for one in kept.arrangement.islands if id(one) not in away]
+
+    def beginning(island: Island) -> Place:
+        return place(island.levels[0][0])
+
+    for island in new:
+        islands.insert(bisect_left(islands, beginning(island), key=beginning), island)
     # What is known of the new arrangement is not looked for again.
-    arrangement.__dict__["islands"] = (*islands, *new)
+    arrangement.__dict__["islands"] = tuple(islands)
     following = dict(kept.by_thing)
     for thing in {t for island in gone for t in things_of(kept.rig, island)}:
         following[thing] = tuple(one for one in following[thing] if id(one) not in away)

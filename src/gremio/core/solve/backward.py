@@ -17,9 +17,9 @@ from gremio.core.rig.ids import ChannelKey, PartId
 from gremio.core.rig.links import adds, link_kind, link_label
 from gremio.core.rig.model import Cam, Constraint, Link, LinkKind, Ratio, Rolling
 from gremio.core.rig.numbers import full_label, label, shown_unit
+from gremio.core.solve.cam_steps import cam_profile
 from gremio.core.solve.evaluate import evaluate_channels
 from gremio.core.solve.limits import asked_for
-from gremio.core.solve.link_steps import cam_profile
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program
 

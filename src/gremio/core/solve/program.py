@@ -21,7 +21,8 @@ from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.dimensions import Led, led_dimensions
 from gremio.core.solve.drives import Drive, drives_of
 from gremio.core.solve.limits import Limits, as_slice, limits_of
-from gremio.core.solve.link_steps import Making, Old, levels_of
+from gremio.core.solve.link_steps import levels_of
+from gremio.core.solve.making import Making, Old
 from gremio.core.solve.rows import Keys, Values
 from gremio.core.solve.steps import DriveStep, FormulaStep, Level, RollStep
 from gremio.core.solve.tree import Tree

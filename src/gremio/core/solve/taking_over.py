@@ -23,10 +23,10 @@ from gremio.core.rig.links import members
 from gremio.core.rig.model import Rig
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.limits import as_slice
-from gremio.core.solve.link_steps import Old
+from gremio.core.solve.making import Old
 from gremio.core.solve.program import Program, program_of
 from gremio.core.solve.rows import Keys, Values, led_ends, own_keys, put, with_used
-from gremio.core.solve.tree import JointStep, Tree, columns, parent_rows
+from gremio.core.solve.tree import JointStep, Tree, columns, every_row, parent_rows
 
 # From so many touched things on, a rig is compiled whole.
 _MANY = 400
@@ -210,7 +210,7 @@ def _joint_steps(
     for channel in APPLIED:
         parts, rows = np.zeros(0, dtype=np.intp), np.zeros(0, dtype=np.intp)
         if channel in old:
-            was, at = (_every(r) for r in (old[channel].parts, old[channel].rows))
+            was, at = (every_row(r) for r in (old[channel].parts, old[channel].rows))
             kept = ~np.isin(was, gone)
             parts, rows = moved.part[was[kept]], moved.row[at[kept]]
         new = [
@@ -225,10 +225,6 @@ def _joint_steps(
         if len(order):
             found.append(JointStep(channel, as_slice(parts[order]), as_slice(rows[order])))
     return tuple(found)
-
-
-def _every(rows: Rows | slice) -> Rows:
-    return np.arange(rows.start, rows.stop) if isinstance(rows, slice) else rows
 
 
 def _values(

@@ -104,8 +104,8 @@ class Tree:
         parts: list[Rows] = []
         rows: list[Rows] = []
         for step in self.joint_steps:
-            parts.append(_rows(step.parts))
-            rows.append(_rows(step.rows))
+            parts.append(every_row(step.parts))
+            rows.append(every_row(step.rows))
             kinds.append(np.full(len(parts[-1]), CHANNELS.index(step.channel)))
         if not parts:
             nothing = np.zeros(0, dtype=np.intp)
@@ -116,7 +116,8 @@ class Tree:
         return np.cumsum(counts), np.concatenate(kinds)[order], np.concatenate(rows)[order]
 
 
-def _rows(rows: Rows | slice) -> Rows:
+def every_row(rows: Rows | slice) -> Rows:
+    """Rows one by one, also where they are a slice."""
     return np.arange(rows.start, rows.stop) if isinstance(rows, slice) else rows
 
 

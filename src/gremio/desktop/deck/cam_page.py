@@ -40,7 +40,7 @@ from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
 from gremio.core.rig.links import members
 from gremio.core.rig.model import Beyond, Cam, ProfileKind, Rig
 from gremio.core.rig.numbers import exists, full_label, shown_unit
-from gremio.core.solve.link_steps import cam_profile
+from gremio.core.solve.cam_steps import cam_profile
 from gremio.desktop.deck.chart import Track
 from gremio.desktop.deck.profile_view import Point, ProfileView
 from gremio.desktop.deck.station_table import MIXED, StationTable

@@ -60,7 +60,6 @@ class Desk(QWidget):
         self.headings: dict[str, QPushButton] = {}
         self.folded: set[str] = set()
         self.chosen: set[ThingId] = set()
-        self._drives = document.program.drives
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 8, 0, 4)
         layout.setSpacing(2)
@@ -100,7 +99,7 @@ class Desk(QWidget):
     def _take_rig(self, change: Change) -> None:
         """Make the instruments concerned anew; all of them where their order is another."""
         if not change.touches("controls", "locked"):
-            if change.compiles and self.document.program.drives is not self._drives:
+            if change.compiles:
                 self._tell_leads()
             return
         placed = ("group", "across", "make")
@@ -127,7 +126,6 @@ class Desk(QWidget):
 
     def _tell_leads(self) -> None:
         """What each control leads may be something else."""
-        self._drives = self.document.program.drives
         for instrument in self.instruments.values():
             instrument.tell_leads()
 

@@ -175,8 +175,8 @@ class Parts(QWidget):
         self.count.setText(str(len(after)))
         if change.compiles:
             self.tree.viewport().update()
-        if len(before) != len(after):
-            self._take_selection()
+        # A row that was taken out is not the current one any more.
+        self._take_selection()
 
     def _take_out(self, part_id: PartId) -> None:
         """Take the row of a part out, with those below it."""
@@ -195,11 +195,14 @@ class Parts(QWidget):
             self._items.pop(one.data(0, _ID), None)
 
     def _put_in(self, part_id: PartId, place: Mapping[PartId, int]) -> None:
-        """Put in the row of a part, and those of all that it carries. place: of each part in
-        the rig."""
+        """Put in the row of a part, after those of what carries it, and of all that it carries.
+        place: of each part in the rig."""
         parts = self.document.rig.parts
-        family = [part_id, *descendants(self.document.rig, part_id)]
-        for one in sorted((i for i in family if i not in self._items), key=place.__getitem__):
+        above_all = part_id
+        while (parent := parts[above_all].parent) in parts and parent not in self._items:
+            assert parent is not None
+            above_all = parent
+        for one in (above_all, *descendants(self.document.rig, above_all)):
             if one in self._items:
                 continue
             item = self._items[one] = self._row(one)

@@ -1,0 +1,70 @@
+"""What measurements share: rigs made for them, and the least of many runs."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+
+import numpy as np
+from scipy.interpolate import PchipInterpolator
+
+from gremio.core.frames import Frame
+from gremio.core.rig.model import Cam, Control, Follower, Joint, Part, Ratio, Rig, Station
+
+Row = tuple[str, str, str, str, str]
+HINGES_A_CONTROL = 100
+
+
+def best(run: Callable[[], object], times: int) -> float:
+    """The least of several durations (s): what the work takes when nothing disturbs it."""
+    durations = []
+    for _ in range(times):
+        start = time.perf_counter()
+        run()
+        durations.append(time.perf_counter() - start)
+    return min(durations)
+
+
+def hinged_tree(count: int) -> Rig:
+    """A tree with three children a part; each hinge is led by a control through a ratio."""
+    rng = np.random.default_rng(count)
+    parts: dict[str, Part] = {}
+    links: dict[str, Ratio] = {}
+    controls = {
+        f"c{i}": Control(f"Control {i}", "angle", "deg", -10.0, 10.0)
+        for i in range(-(-count // HINGES_A_CONTROL))
+    }
+    for index in range(count):
+        turn = rng.normal(size=4)
+        turn /= np.linalg.norm(turn)
+        parent = f"p{(index - 1) // 3}" if index else None
+        mount = Frame(tuple(map(float, rng.normal(size=3))), tuple(map(float, turn)))
+        parts[f"p{index}"] = Part(f"Part {index}", parent, mount, Joint("hinge", "z"))
+        control = f"c{index // HINGES_A_CONTROL}"
+        links[f"k{index}"] = Ratio(control, f"p{index} turn z", float(rng.uniform(-2, 2)))
+    return Rig(parts=parts, controls=controls, links=links)
+
+
+def many_cams(count: int, stations: int, led: int) -> tuple[Rig, list[PchipInterpolator]]:
+    """A rig of cams, each with a lead and followers of its own, and the same splines."""
+    rng = np.random.default_rng(8)
+    parts: dict[str, Part] = {}
+    links: dict[str, Cam] = {}
+    theirs: list[PchipInterpolator] = []
+    for i in range(count):
+        x = np.cumsum(rng.uniform(0.3, 1.5, stations))
+        y = rng.normal(size=(stations, led))
+        keys = [f"p{i * led + j} move x" for j in range(led)]
+        for key in keys:
+            parts[key.split()[0]] = Part(f"Part {key.split()[0]}", joint=Joint("slide", "x"))
+        links[f"k{i}"] = Cam(
+            f"c{i}",
+            tuple(Follower(key) for key in keys),
+            tuple(
+                Station(float(x[s]), dict(zip(keys, map(float, y[s]), strict=True)))
+                for s in range(stations)
+            ),
+        )
+        theirs.append(PchipInterpolator(x, y))
+    controls = {f"c{i}": Control(f"Lead {i}", "length", "m", 0.0, 20.0) for i in range(count)}
+    return Rig(parts=parts, controls=controls, links=links), theirs
