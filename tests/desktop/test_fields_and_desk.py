@@ -159,9 +159,12 @@ def entry(hand: Hand):
 
 
 def test_notches_are_typed_sorted_and_refused(at_gates: Hand) -> None:
-    at_gates.type_into(at_gates.named("Notches"), "60 15; 30")
+    at_gates.type_into(at_gates.named("Notches"), "60; 15; 30")
     assert [round(math.degrees(n)) for n in entry(at_gates).notches] == [15, 30, 60]
+    assert at_gates.named("Notches").text() == "15; 30; 60"
     before = entry(at_gates)
+    at_gates.type_into(at_gates.named("Notches"), "90 120")
+    assert entry(at_gates) == before and "semicolon" in at_gates.said[-1]
     at_gates.type_into(at_gates.named("Notches"), "1 m")
     assert entry(at_gates) == before and "Notch" in at_gates.said[-1]
 

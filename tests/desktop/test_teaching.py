@@ -332,7 +332,9 @@ def test_a_table_asks_for_its_units(at_cam: Hand, tmp_path: Path) -> None:
     assert stations(at_cam, "Door") == [(0.0, 0.0), (1.0, 1.2)]
     file.write_text("Open door,Door turn z\n0,0\n1,nan\n")
     window.files.bring_in_cam_path(file, link)
-    assert "Row 3 of door.csv, 'Door turn z': 'nan' is no number" in at_cam.said[-1]
+    assert (
+        "Row 3 of door.csv, 'Door turn z' can't read 'nan': 'nan' is no number" in at_cam.said[-1]
+    )
 
 
 def test_a_from_to_on_its_card(at_door: Hand) -> None:

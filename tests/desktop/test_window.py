@@ -529,8 +529,8 @@ def test_leaving_a_model_changes_nothing(at_lock: Hand, tmp_path: Path) -> None:
 def test_unsaved_work_survives_a_crash(at_lock: Hand, tmp_path: Path) -> None:
     window = at_lock.window
     window.document.move(channel_key(window.document.rig, "Upper gates"), 0.5)
-    at_lock.rest(1800)
     kept = window.keeper.file
+    at_lock.qtbot.waitUntil(kept.with_suffix(".json").exists, timeout=15000)
     assert kept.exists()
     about = kept.with_suffix(".json")
     told = json.loads(about.read_text())
@@ -555,8 +555,7 @@ def test_unsaved_work_survives_a_crash(at_lock: Hand, tmp_path: Path) -> None:
 def test_saving_leaves_nothing_aside(at_lock: Hand, tmp_path: Path) -> None:
     window = at_lock.window
     window.document.move(channel_key(window.document.rig, "Upper gates"), 0.5)
-    at_lock.rest(1800)
-    assert window.keeper.file.exists()
+    at_lock.qtbot.waitUntil(window.keeper.file.exists, timeout=15000)
     assert window.files.save_path(tmp_path / "lock.gremio")
     assert not window.keeper.file.exists()
     assert not window.document.changed

@@ -1,4 +1,4 @@
-"""Lengths, angles, times and bare numbers: reading what people type, showing values.
+"""Lengths, angles, times and bare numbers, and the units that they are shown in.
 
 Inside Gremio every number is in metres, radians or seconds. A field or a control shows
 one of UNITS; what is typed without a unit is read in the unit shown.
@@ -6,21 +6,10 @@ one of UNITS; what is typed without a unit is read in the unit shown.
 
 from __future__ import annotations
 
-import functools
 import math
-import re
-from typing import TYPE_CHECKING, Any, Literal, NamedTuple
-
-from gremio.core.problem import GremioError
-
-if TYPE_CHECKING:
-    import pint
+from typing import Literal, NamedTuple
 
 Kind = Literal["length", "angle", "time", "number"]
-
-
-class QuantityError(GremioError):
-    """A text that is not a value of the kind asked for."""
 
 
 class Unit(NamedTuple):
@@ -49,18 +38,6 @@ UNITS: dict[str, Unit] = {
     "%": Unit("number", 0.01, "%", 1),
 }
 USUAL_UNIT: dict[Kind, str] = {"length": "m", "angle": "deg", "time": "s", "number": ""}
-_EXAMPLE: dict[Kind, str] = {
-    "length": "250 mm",
-    "angle": "35 deg",
-    "time": "2 s",
-    "number": "0.8",
-}
-_ARTICLE: dict[str, str] = {
-    "length": "a length",
-    "angle": "an angle",
-    "time": "a time",
-    "number": "a bare number",
-}
 # What people write for each unit.
 UNIT_WORDS: dict[str, str] = {
     name: unit
@@ -81,98 +58,11 @@ UNIT_WORDS: dict[str, str] = {
     }.items()
     for name in names
 }
-_LONGEST = 80
-_NUMBER = r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?"
-_PLAIN = re.compile(rf"({_NUMBER})\s*([a-z]*)")
-
-
-@functools.cache
-def _registry() -> pint.UnitRegistry[float]:
-    """Reads arithmetic with units; made at the first use, since `pint` loads slowly."""
-    import pint
-
-    registry: pint.UnitRegistry[float] = pint.UnitRegistry(None)
-    for kind, base in (("length", "metre"), ("angle", "radian"), ("time", "second")):
-        registry.define(f"{base} = [{kind}]")
-    bases = {"length": " * metre", "angle": " * radian", "time": " * second", "number": ""}
-    for name, unit in UNIT_WORDS.items():
-        if name not in ("metre", "radian", "second"):
-            registry.define(f"{name} = {UNITS[unit].size!r}{bases[UNITS[unit].kind]}")
-    return registry
-
-
-def warm_up() -> None:
-    """Load the unit reader now, so that the first typed value doesn't wait for it."""
-    _registry()
 
 
 def units_of(kind: Kind) -> list[str]:
     """The names of the units a value of this kind can be shown in."""
     return [name for name, unit in UNITS.items() if unit.kind == kind]
-
-
-def parse(text: str, kind: Kind, unit: str | None = None, what: str = "This") -> float:
-    """The value of a typed text, in SI.
-
-    text: "35 deg", "1.5 turn", "250 mm", "=36/20"; a bare number is read in `unit`.
-    unit: a name of UNITS, the usual one of the kind when None.
-    what: what the value is for, for the message.
-    Raises QuantityError with what to write instead.
-    """
-    unit = USUAL_UNIT[kind] if unit is None else unit
-    clean = text.strip().removeprefix("=").strip()
-    clean = clean.replace("°", " deg").replace("%", " percent").replace("−", "-")
-    plain = _PLAIN.fullmatch(clean)
-    if plain and (not plain[2] or UNITS[UNIT_WORDS.get(plain[2], "")].kind == kind != "number"):
-        named = UNIT_WORDS.get(plain[2], unit)
-        return _finite(float(plain[1]) * UNITS[named].size, text, what)
-    if not clean:
-        raise QuantityError(f"{what} needs {_ARTICLE[kind]}: write for example {_EXAMPLE[kind]!r}.")
-    if len(clean) > _LONGEST or "**" in clean or "^" in clean:
-        raise QuantityError(
-            f"{what} can't read {_short(text)!r}: write a plain value such as {_EXAMPLE[kind]!r}."
-        )
-    return _finite(_read_with_units(clean, text, kind, unit, what), text, what)
-
-
-def _read_with_units(clean: str, text: str, kind: Kind, unit: str, what: str) -> float:
-    registry = _registry()
-    try:
-        value: Any = registry.parse_expression(clean)
-        quantity: Any = registry.Quantity(value).to_root_units()
-    except ZeroDivisionError:
-        raise QuantityError(f"{what}: {_short(text)!r} divides by zero.") from None
-    except Exception:
-        # The reader fails in many ways on free text; each means the same to a person.
-        raise QuantityError(
-            f"{what} can't read {_short(text)!r}: write for example {_EXAMPLE[kind]!r}."
-        ) from None
-    dimension = {"[length]": "length", "[angle]": "angle", "[time]": "time"}
-    powers = dict(quantity.dimensionality)
-    found = "number"
-    if powers:
-        names = [dimension.get(name, "") for name, power in powers.items() if power == 1]
-        found = names[0] if len(names) == len(powers) == 1 else ""
-    if found == "number" and kind != "number" and "percent" not in clean:
-        return float(quantity.magnitude) * UNITS[unit].size
-    if found != kind:
-        is_what = _ARTICLE.get(found, "neither")
-        raise QuantityError(
-            f"{what} takes {_ARTICLE[kind]}, for example {_EXAMPLE[kind]!r}; "
-            f"{_short(text)!r} is {is_what}."
-        )
-    return float(quantity.magnitude)
-
-
-def _finite(value: float, text: str, what: str) -> float:
-    if not math.isfinite(value):
-        raise QuantityError(f"{what}: {_short(text)!r} is too large a number.")
-    return value
-
-
-def _short(text: str) -> str:
-    text = text.strip()
-    return text if len(text) <= 40 else text[:37] + "..."
 
 
 def show(value: float, unit: str, decimals: int | None = None) -> str:
@@ -187,6 +77,16 @@ def show_number(value: float, unit: str, decimals: int | None = None) -> str:
     places = entry.decimals if decimals is None else decimals
     number = f"{value / entry.size:.{places}f}"
     return number.removeprefix("-") if float(number) == 0.0 else number
+
+
+def show_small(value: float, unit: str) -> str:
+    """A value that may be very small, with two figures at least: "0.0000051 mm", "12.4 mm"."""
+    entry = UNITS[unit]
+    number = value / entry.size
+    if abs(number) >= 10.0**-entry.decimals or number == 0.0 or not math.isfinite(number):
+        return show_short(value, unit)
+    places = 1 - math.floor(math.log10(abs(number)))
+    return f"{number:.{places}f} {entry.symbol}".rstrip()
 
 
 def show_short(value: float, unit: str) -> str:

@@ -9,8 +9,8 @@ import pytest
 import gremio
 from gremio.core.edit.builder import placed
 from gremio.core.problem import GremioError
-from gremio.core.quantity import QuantityError
 from gremio.core.rig.find import control_id, part_id
+from gremio.core.typed import QuantityError
 
 
 def test_a_screw_is_written_with_its_lead() -> None:

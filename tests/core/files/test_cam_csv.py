@@ -58,10 +58,17 @@ def test_a_cam_goes_out_and_comes_back(chest: tuple[Rig, str]) -> None:
     ("text", "said"),
     [
         ("Open;Lid\n0;0\n1,5;80,5\n", ""),
+        ('Open,Lid\n0,0\n"1,5","80,5"\n', ""),
+        ("Open;Lid\n0,000;0,0\n1,500;80,500\n", ""),
         ("Open\tLid\n0\t0\n1.5\t80.5\n", ""),
         ("Open [turn],Lid (°)\n0,0\n1.5,80.5\n", ""),
-        ("Open,Lid\n0,0\n1,nan\n", "Row 3 of The table, 'Lid': 'nan' is no number"),
+        (
+            "Open,Lid\n0,0\n1,nan\n",
+            "Row 3 of The table, 'Lid' can't read 'nan': 'nan' is no number",
+        ),
         ("Open,Lid\n0,0\n1,wide\n", "'wide' is no number"),
+        ("Open;Lid\n0;0\n1,000;2,000\n", "'1,000' can be 1000 or 1.000"),
+        ("Open;Lid\n0;0\n1;50%\n", "'50%' has a unit"),
         ("Open,Lid\n0,0\n1,inf\n", "'inf' is no number"),
         ("Open,Lid\n0,0\n1\n", "Row 3 of The table has 1 values; its heading has 2"),
         ("Open,Lid\n,0\n1,2\n", "Row 2 of The table has no value of the lead"),

@@ -11,7 +11,6 @@ import gremio
 from gremio.core.edit.links import add_link, change_link
 from gremio.core.frames import Frame
 from gremio.core.problem import GremioError, NotFound
-from gremio.core.quantity import QuantityError
 from gremio.core.rig.cams import cam_through
 from gremio.core.rig.find import channel_key, control_id
 from gremio.core.rig.model import Cam, Joint, Part, ProfileKind, Ratio, Rig, Stops
@@ -20,6 +19,7 @@ from gremio.core.solve.ask import moving_channels
 from gremio.core.solve.backward import Hand, Held, drive_line, move
 from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.evaluate import evaluate
+from gremio.core.typed import QuantityError
 
 
 def test_a_free_part_turns_about_the_fixed_axes_as_in_scipy(rng: np.random.Generator) -> None:

@@ -12,7 +12,7 @@ from gremio.core.edit.links import add_link
 from gremio.core.edit.parts import add_part
 from gremio.core.frames import Frame, Triple, tidy_frame, turn_of_angles
 from gremio.core.problem import GremioError
-from gremio.core.quantity import USUAL_UNIT, Kind, parse
+from gremio.core.quantity import USUAL_UNIT, Kind
 from gremio.core.rig import ids
 from gremio.core.rig.cams import sorted_stations
 from gremio.core.rig.channels import AXES, JOINT_KINDS, channel_kind, freed
@@ -38,6 +38,7 @@ from gremio.core.rig.model import (
 )
 from gremio.core.rig.numbers import kind_of
 from gremio.core.rig.solids import AnySolid
+from gremio.core.typed import parse
 
 Typed = str | float
 

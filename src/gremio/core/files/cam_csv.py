@@ -5,7 +5,6 @@ from __future__ import annotations
 import csv
 import io
 import itertools
-import math
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -24,6 +23,7 @@ from gremio.core.rig.find import channel_key
 from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
 from gremio.core.rig.model import Cam, Follower, Rig, Station
 from gremio.core.rig.numbers import full_label, kind_of, shown_unit
+from gremio.core.typed import Decimal, QuantityError, decimal_sign, parse_bare
 
 _HEADING = re.compile(r"^(.*?)\s*(?:\[([^\]]*)\]|\(([^)]*)\))?$")
 _LONGEST = 100_000
@@ -85,6 +85,7 @@ def read_table(text: str, name: str = "The table") -> CamTable:
         )
     head, *body = list(csv.reader(lines, delimiter=between))
     names, units = zip(*map(_heading, head), strict=True)
+    decimal = decimal_sign([cell for cells in body for cell in cells])
     rows = []
     for number, cells in enumerate(body, start=2):
         if len(cells) != len(head):
@@ -93,7 +94,7 @@ def read_table(text: str, name: str = "The table") -> CamTable:
             )
         rows.append(
             tuple(
-                _number(cell, between, f"Row {number} of {name}, {title!r}")
+                _number(cell, decimal, f"Row {number} of {name}, {title!r}")
                 for cell, title in zip(cells, names, strict=True)
             )
         )
@@ -113,22 +114,13 @@ def _heading(cell: str) -> tuple[str, str | None]:
     return cell.strip() if word else found[1].strip(), None
 
 
-def _number(cell: str, between: str, where: str) -> float | None:
-    text = cell.strip()
-    if not text:
+def _number(cell: str, decimal: Decimal, where: str) -> float | None:
+    if not cell.strip():
         return None
-    if between == ";":
-        text = text.replace(",", ".")
     try:
-        value = float(text)
-    except ValueError:
-        value = math.nan
-    if not math.isfinite(value):
-        raise FileProblem(
-            f"{where}: {cell.strip()!r} is no number. Write a value, or leave it empty where the "
-            "follower is absent."
-        )
-    return value
+        return parse_bare(cell, where, decimal)
+    except QuantityError as problem:
+        raise FileProblem(f"{problem} Leave it empty where the follower is absent.") from None
 
 
 def proposed_channels(rig: Rig, table: CamTable) -> list[ChannelKey | None]:

@@ -7,6 +7,7 @@ from gremio.core.edit.prepare import has_scale, without_scale
 from gremio.core.inspect.cams import cam_findings
 from gremio.core.inspect.finding import Finding, Mend
 from gremio.core.inspect.gearing import gear_findings
+from gremio.core.inspect.linkages import linkage_findings, misfit_mends
 from gremio.core.inspect.reach import reach_findings
 from gremio.core.inspect.rolling import rolling_findings
 from gremio.core.inspect.struts import strut_findings
@@ -29,15 +30,20 @@ def inspect(rig: Rig, pose: Pose | None = None, *, geometry: GeometryOf) -> list
     """
     program = compile_rig(rig, geometry) if pose is None else pose.program
     here = evaluate(program, rig.at).frame(0) if pose is None else pose
-    told = [*here.notes, *strand_notes(here)]
-    return sorted_findings([*map(Finding, told), *machine_findings(rig, program)])
+    return sorted_findings([*pose_findings(here), *machine_findings(rig, program)])
+
+
+def pose_findings(pose: Pose) -> list[Finding]:
+    """What could not be had in a pose, and what would mend it."""
+    told = [*pose.notes, *strand_notes(pose)]
+    return [Finding(note, misfit_mends(pose, note)) for note in told]
 
 
 def machine_findings(rig: Rig, program: Program) -> list[Finding]:
     """What is wrong with the machine itself, wherever it stands."""
     home = evaluate(program, all_home(rig).at).frame(0)
     found = [*_scales(rig), *cam_findings(rig, program), *reach_findings(rig, program)]
-    found += strut_findings(rig, program)
+    found += [*strut_findings(rig, program), *linkage_findings(rig, home)]
     if all(_is_sound(shape.solid) for part in rig.parts.values() for shape in part.shapes):
         found += [*gear_findings(rig, home), *rolling_findings(rig, home)]
     return found

@@ -16,7 +16,7 @@ from gremio.core.edit.numbers import set_number
 from gremio.core.edit.parts import set_stops
 from gremio.core.inspect.words import how, own_how, own_word
 from gremio.core.problem import GremioError
-from gremio.core.quantity import UNITS, parse, show, show_number, show_short
+from gremio.core.quantity import UNITS, show, show_number, show_short
 from gremio.core.rig.channels import CHANNELS, key, split
 from gremio.core.rig.ids import NOTHING, ChannelKey, PartId, ThingId
 from gremio.core.rig.links import followers, link_symbol, link_word
@@ -24,6 +24,7 @@ from gremio.core.rig.model import Formula, Link, Ratio, Rig, Stops
 from gremio.core.rig.numbers import counted, full_label, kind_of, number, shown_unit, stop_keys
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program
+from gremio.core.typed import QuantityError, parse
 
 COLUMNS = ("Follower", "Value", "Link", "How", "Lead", "Low stop", "High stop")
 _A_TURN = re.compile(r"(.+?)\s+a\s+turn", re.IGNORECASE)
@@ -146,8 +147,11 @@ def _proportion(rig: Rig, link: Ratio, text: str) -> float | None:
             return parse(turn[1], kinds[1], shown_unit(rig, link.follower)) / (2 * math.pi)
         if kinds[0] == kinds[1]:
             return parse(text, "number")
-    except GremioError:
-        return None
+    except QuantityError:
+        # Words are a formula's; figures alone are a number that can't be read.
+        if re.search(r"[A-Za-z({]", text):
+            return None
+        raise
     return None
 
 

@@ -9,18 +9,23 @@ from dataclasses import dataclass
 import numpy as np
 
 from gremio.core.arrays import Array
-from gremio.core.frames import Frame, carried, matrix
+from gremio.core.frames import Frame, Triple, carried, matrix, triple
 from gremio.core.plan.carrying import carriers
 from gremio.core.plan.joints import APPLIED, joint_matrix, outer_matrix
 from gremio.core.rig.channels import freed, key, split
 from gremio.core.rig.ids import GROUND, ChannelKey, PartId, ThingId
 from gremio.core.rig.model import Closure, Rig
 
-# Singular values below this share of the greatest are taken as nothing.
-_RANK = 1e-7
-# How far from home the rank is looked for as well, where home is a special place (SI).
-_ASIDE = 1e-3
+# Singular values below this share of the greatest are taken as nothing: models are made of
+# numbers of seven figures, so that axes that should be parallel are so to 1e-7.
+_RANK = 1e-5
+# How far from home the rank is looked for as well, where home is a special place: in turns (rad),
+# and in shares of the loop's size.
+_ASIDE = (1e-3, 0.03)
 _CLOSING = 40
+# Of what no joint can close: below the first share of the loop's size nobody is told, for so
+# much is a model's rounding; above the second the loop counts as open.
+ROUNDING, OPEN = 1e-6, 1e-3
 
 
 @dataclass(frozen=True)
@@ -29,7 +34,10 @@ class Loop:
 
     closures: ids. parts: ids of the parts that move in it, in computing order. channels: all
     their free channels by key. given: those that other links set. free: those that lead it
-    besides, and that a hand can move. found: those that are solved for.
+    besides, and that a hand can move. idle: those of the free ones that move nothing but their
+    own part. found: those that are solved for. swings: ids of parts on balls that could spin
+    without moving anything, such as a rod between two balls, and about what axis of theirs; they
+    swing from home without spinning.
     gruebler: its mobility by counting joints; mobility: by the rank of the Jacobian, which is
     what it has; they differ for special geometry. surplus: how many of the given channels are
     too many.
@@ -40,7 +48,9 @@ class Loop:
     channels: tuple[ChannelKey, ...]
     given: tuple[ChannelKey, ...]
     free: tuple[ChannelKey, ...]
+    idle: tuple[ChannelKey, ...]
     found: tuple[ChannelKey, ...]
+    swings: tuple[tuple[PartId, Triple], ...]
     gruebler: int
     mobility: int
     surplus: int
@@ -98,33 +108,85 @@ def _loop(
     channels = tuple(c for part in parts for c in moving(rig, part))
     led = tuple(c for c in channels if c in given)
     open_ones = [c for c in channels if c not in given]
+    swings = _swings(rig, closures, parts, channels, given)
     jacobian = _at_a_usual_place(rig, closures, parts, channels)
+    tolerance = _tolerance(jacobian)
+    whole = _rank(jacobian, tolerance)
+    mobility = len(channels) - whole
+    # What keeps a part from spinning idly counts as one more thing to be met.
+    jacobian = np.vstack([jacobian, *(_spin_row(channels, *swing) for swing in swings)])
     # Later parts are solved for first, so that what comes first leads: a crank, not a rod.
     columns = [channels.index(c) for c in reversed(open_ones)]
     chosen: list[int] = []
     rank = 0
     for column in columns:
-        more = _rank(jacobian[:, [*chosen, column]])
+        more = _rank(jacobian[:, [*chosen, column]], tolerance)
         if more > rank:
             chosen.append(column)
             rank = more
     found = tuple(c for i, c in enumerate(channels) if i in chosen)
     free = tuple(c for c in open_ones if c not in found)
-    whole = _rank(jacobian)
-    mobility = len(channels) - whole
+    idle = tuple(c for c in free if _is_idle(jacobian, channels, c, tolerance))
     return Loop(
-        closures, parts, channels, led, free, found,
-        gruebler=_gruebler(rig, closures, channels, jacobian),
+        closures, parts, channels, led, free, idle, found, swings,
+        gruebler=_gruebler(rig, closures, channels, jacobian[: len(jacobian) - len(swings)]),
         mobility=mobility,
-        surplus=max(whole - rank, 0),
+        surplus=max(whole + len(swings) - rank, 0),
     )  # fmt: skip
 
 
-def _rank(jacobian: Array) -> int:
+def _swings(
+    rig: Rig,
+    closures: tuple[ThingId, ...],
+    parts: tuple[PartId, ...],
+    channels: tuple[ChannelKey, ...],
+    given: Container[ChannelKey],
+) -> tuple[tuple[PartId, Triple], ...]:
+    """The parts of a loop that turn as they like about a point, but for one axis about which
+    turning moves nothing else; with that axis, in the part's joint at home."""
+    found = []
+    home = dict.fromkeys(channels, 0.0)
+    jacobian = jacobian_of(rig, closures, parts, channels, home)
+    for part in parts:
+        turns = [key(part, f"turn {axis}") for axis in "xyz"]
+        if any(c not in channels or c in given for c in turns):
+            continue
+        own = jacobian[:, [channels.index(c) for c in turns]]
+        _, sizes, ways = np.linalg.svd(own)
+        if len(sizes) == 3 and sizes[2] <= _RANK * sizes[0] < sizes[1]:
+            found.append((part, triple(ways[2])))
+    return tuple(found)
+
+
+def _spin_row(channels: tuple[ChannelKey, ...], part: PartId, axis: Triple) -> Array:
+    """(1, channels) how much a part spins about an axis with each channel, at home."""
+    row = np.zeros((1, len(channels)))
+    for name, share in zip("xyz", axis, strict=True):
+        row[0, channels.index(key(part, f"turn {name}"))] = share
+    return row
+
+
+def _rank(jacobian: Array, tolerance: float) -> int:
+    """How many singular values are above a tolerance, which is of the whole Jacobian: that of a
+    few columns would be compared with their own rounding."""
     if jacobian.size == 0:
         return 0
     size = np.linalg.svd(jacobian, compute_uv=False)
-    return int((size > _RANK * max(float(size[0]), 1e-12)).sum())
+    return int((size > tolerance).sum())
+
+
+def _tolerance(jacobian: Array) -> float:
+    """Below what a singular value of this Jacobian, or of a part of it, is nothing."""
+    return _RANK * max(float(np.linalg.norm(jacobian, 2)) if jacobian.size else 0.0, 1e-12)
+
+
+def _is_idle(
+    jacobian: Array, channels: tuple[ChannelKey, ...], channel: ChannelKey, tolerance: float
+) -> bool:
+    """Whether a part can move by a channel and its other channels while all else stands."""
+    own = [i for i, c in enumerate(channels) if split(c)[0] == split(channel)[0]]
+    rest = [i for i in own if channels[i] != channel]
+    return _rank(jacobian[:, own], tolerance) == _rank(jacobian[:, rest], tolerance)
 
 
 def _at_a_usual_place(
@@ -134,13 +196,49 @@ def _at_a_usual_place(
     channels: tuple[ChannelKey, ...],
 ) -> Array:
     """The Jacobian where the loop is closed next to home, or a little aside where its rank is
-    greater there: a linkage that is stretched out at home is not more mobile for it."""
+    greater there: a linkage that is stretched out at home is not more mobile for it. Its columns
+    of turns are told for an arc as long as the loop's size, so that all can be compared."""
     home = _closed_near(rig, closures, parts, channels, dict.fromkeys(channels, 0.0))
-    here = jacobian_of(rig, closures, parts, channels, home)
-    aside = {c: home[c] + _ASIDE * (1 + 0.37 * i) for i, c in enumerate(channels)}
-    there = _closed_near(rig, closures, parts, channels, aside)
-    other = jacobian_of(rig, closures, parts, channels, there)
-    return other if _rank(other) > _rank(here) else here
+    found: Array
+    size = size_of(rig, closures, parts)
+    scale = np.array([1.0 if "move" in split(c)[1] else 1.0 / size for c in channels])
+    found = jacobian_of(rig, closures, parts, channels, home) * scale
+    for way in _ASIDE:
+        aside = {
+            c: home[c] + way * (1 + 0.37 * (i % 5)) * (size if "move" in split(c)[1] else 1.0)
+            for i, c in enumerate(channels)
+        }
+        there = _closed_near(rig, closures, parts, channels, aside)
+        other = jacobian_of(rig, closures, parts, channels, there) * scale
+        if _rank(other, _tolerance(other)) > _rank(found, _tolerance(found)):
+            found = other
+    return found
+
+
+def size_of(rig: Rig, closures: Iterable[ThingId], parts: Iterable[PartId]) -> float:
+    """A length of a loop: the greatest distance between its mounts and points at home (m)."""
+    frames = frames_in_loop(rig, parts, {})
+    places = [frame[:3, 3] for frame in frames.values()]
+    for closure_id in closures:
+        closure = rig.closures[closure_id]
+        for part, at in ((closure.one, closure.at_one), (closure.two, closure.at_two)):
+            places.append(carried(frames.get(part or GROUND, np.eye(4)), at))
+    return max(float(np.linalg.norm(np.ptp(np.array(places), axis=0))), 1e-6)
+
+
+def missed(rig: Rig, loop: Loop) -> tuple[ThingId, float]:
+    """The first closure of a loop that can't be met together with those made before it, however
+    all joints stand, and by how much its points then miss (m); the last one and 0 where all can.
+    Stops are not looked at."""
+    values: dict[ChannelKey, float] = dict.fromkeys(loop.channels, 0.0)
+    size = size_of(rig, loop.closures, loop.parts)
+    for count in range(1, len(loop.closures) + 1):
+        some = loop.closures[:count]
+        values = _closed_near(rig, some, loop.parts, loop.channels, values)
+        left = gaps(rig, some, frames_in_loop(rig, loop.parts, values))
+        if max(left.values()) > OPEN * size:
+            return some[-1], max(left.values())
+    return loop.closures[-1], 0.0
 
 
 def _closed_near(
@@ -158,8 +256,11 @@ def _closed_near(
         if float(np.abs(gap).max(initial=0.0)) < 1e-13:
             break
         jacobian = jacobian_of(rig, closures, parts, channels, values)
-        step = np.linalg.lstsq(jacobian, -gap, rcond=1e-9)[0]
-        step *= min(1.0, 0.5 / max(float(np.abs(step).max(initial=0.0)), 1e-12))
+        step = np.linalg.lstsq(jacobian, -gap, rcond=_RANK)[0]
+        most = float(np.abs(step).max(initial=0.0))
+        if most < 1e-12:
+            break
+        step *= min(1.0, 0.5 / most)
         values = {c: values[c] + float(d) for c, d in zip(channels, step, strict=True)}
     return values
 
@@ -298,10 +399,12 @@ def _gruebler(
 
 def _is_plane(jacobian: Array, rig: Rig, closures: tuple[ThingId, ...]) -> bool:
     """Whether every point stays in one plane: its gaps change in two directions only."""
+    tolerance = _tolerance(jacobian)
     if not all(rig.closures[c].kind == "pin" for c in closures):
-        return _rank(jacobian) <= sum(1 + (rig.closures[c].kind == "pin") for c in closures)
+        most = sum(1 + (rig.closures[c].kind == "pin") for c in closures)
+        return _rank(jacobian, tolerance) <= most
     ways = jacobian.reshape(len(closures), 3, -1).transpose(1, 0, 2).reshape(3, -1)
-    return _rank(ways) <= 2
+    return _rank(ways, tolerance) <= 2
 
 
 def closure_label(rig: Rig, closure: Closure) -> str:

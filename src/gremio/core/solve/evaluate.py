@@ -174,6 +174,5 @@ def warm_up(program: Program) -> None:
         for batch in level.loops:
             asked, one = batch.home[:1, None].copy(), np.empty((1, 1))
             shapes = batch.some_shapes(np.zeros(1, dtype=np.intp))
-            before = np.full((1, 1), -1)
-            close_many(shapes, batch.home[:1], asked, before, asked.copy(), one, one.copy())
+            close_many(shapes, batch.home[:1], asked, asked.copy(), one, one.copy())
             return

@@ -9,7 +9,7 @@ import numpy as np
 
 from gremio.core.arrays import Array, Rows
 from gremio.core.frames import Triple, carried, matrix
-from gremio.core.plan.loops import Loop, frames_in_loop, sides
+from gremio.core.plan.loops import Loop, sides, size_of
 from gremio.core.rig.channels import split
 from gremio.core.rig.ids import GROUND, PartId
 from gremio.core.rig.model import Rig
@@ -25,7 +25,8 @@ class Shape(NamedTuple):
     channels solved for. low, high: (C,) their stops. ends: (K, 2) rows of the parts of each
     closure, −1 for what carries them all. points: (K, 2, 3) in the parts. rail: (K, 3) axis in
     the second part; zero for a pin. above: (K, C) 1 where a channel moves the first point, −1
-    the second. size: a length to compare gaps with (m).
+    the second. spins: (S,) rows of the parts that swing without spinning; about: (S, 3) the axis
+    of each, in its joint at home. size: a length to compare gaps with (m).
     """
 
     mounts: Array
@@ -39,6 +40,8 @@ class Shape(NamedTuple):
     points: Array
     rail: Array
     above: Array
+    spins: Whole
+    about: Array
     size: float
 
 
@@ -83,7 +86,9 @@ def shape_of(rig: Rig, loop: Loop, found: Whole, low: Array, high: Array) -> Sha
         points=points,
         rail=rail,
         above=above,
-        size=_size(rig, loop),
+        spins=np.array([place[part] for part, _ in loop.swings], dtype=np.intp),
+        about=np.array([axis for _, axis in loop.swings], dtype=np.float64).reshape(-1, 3),
+        size=size_of(rig, loop.closures, loop.parts),
     )
 
 
@@ -92,16 +97,3 @@ def _told(owns: Mapping[PartId, Array], part: PartId | None, at: Triple) -> Arra
     own = owns.get(part or GROUND, np.eye(4))
     result: Array = carried(own, at)
     return result
-
-
-def _size(rig: Rig, loop: Loop) -> float:
-    """A length of the loop: the greatest distance between its mounts and points at home (m)."""
-    frames = frames_in_loop(rig, loop.parts, {})
-    places = [frame[:3, 3] for frame in frames.values()]
-    for closure_id in loop.closures:
-        closure = rig.closures[closure_id]
-        for part, at in ((closure.one, closure.at_one), (closure.two, closure.at_two)):
-            frame = frames.get(part or GROUND, np.eye(4))
-            places.append(carried(frame, at))
-    spread = np.ptp(np.array(places), axis=0)
-    return max(float(np.linalg.norm(spread)), 1e-6)

@@ -49,15 +49,16 @@ class LoopStep:
         return max(gaps(self.rig, self.loop.closures, frames).values(), default=0.0) <= _CLOSED
 
     @cached_property
-    def assembled(self) -> tuple[Array, float]:
-        """(C,) the channels with the loop closed at home, and the gap that is left (m)."""
+    def assembled(self) -> tuple[Array, float, bool]:
+        """(C,) the channels with the loop closed at home, the gap that is left (m), and whether
+        that is closed: but for what no joint can close."""
         if self.closed_at_home:
-            return self.home, 0.0
+            return self.home, 0.0, True
         from gremio.core.solve.loop_kernel import assemble
 
         q = self.home.copy()
-        gap = float(assemble(self.shape, q))
-        return q, gap
+        gap, closed = assemble(self.shape, q)
+        return q, float(gap), bool(closed)
 
     @cached_property
     def shape(self) -> Shape:
@@ -90,7 +91,7 @@ class LoopStep:
     @property
     def can_close(self) -> bool:
         """Whether it can be closed at home."""
-        return self.closed_at_home or self.assembled[1] <= 1e-9 * max(1.0, self.shape.size)
+        return self.assembled[2]
 
 
 @dataclass(frozen=True)
@@ -174,23 +175,15 @@ class LoopBatch:
     ) -> None:
         from gremio.core.solve.loop_kernel import close_many
 
-        frames = channels.shape[1]
         target = np.ascontiguousarray(wanted[those].transpose(0, 2, 1))
-        order = np.zeros((len(those), frames), dtype=np.intp)
-        before = np.full_like(order, -1)
-        if frames > 1:
-            for k, i in enumerate(those):
-                ways = target[k][:, self.leads], self.home[i, self.leads]
-                order[k], before[k] = _one_after_another(*ways)
-        each = np.arange(len(those))[:, None]
-        result, share, gap = np.empty_like(target), np.empty(order.shape), np.empty(order.shape)
+        result, share = np.empty_like(target), np.empty(target.shape[:2])
+        gap = np.empty_like(share)
         whole = len(those) == len(self.steps)
         shapes = self.shapes if whole else self.some_shapes(those)
-        close_many(shapes, self.home[those], target[each, order], before, result, share, gap)
-        back = np.argsort(order, axis=1)
-        gone[those], left[those] = share[each, back], gap[each, back]
+        close_many(shapes, self.home[those], target, result, share, gap)
+        gone[those], left[those] = share, gap
         rows = self.rows[those]
-        channels[rows] = result[each, back].transpose(0, 2, 1)
+        channels[rows] = result.transpose(0, 2, 1)
         found = rows[:, self.found]
         asked[found] = channels[found]
 
@@ -201,7 +194,8 @@ def batches(steps: Sequence[LoopStep]) -> tuple[LoopBatch, ...]:
     makes: dict[tuple[object, ...], list[LoopStep]] = {}
     for step in steps:
         s = step.shape
-        arrays = (s.parents, s.start, s.kinds, s.found, s.ends, (s.rail != 0).any(axis=1))
+        turned = (s.rail != 0).any(axis=1)
+        arrays = (s.parents, s.start, s.kinds, s.found, s.ends, s.spins, turned)
         make = tuple((array.shape, array.tobytes()) for array in arrays)
         makes.setdefault(make, []).append(step)
     return tuple(
@@ -210,26 +204,6 @@ def batches(steps: Sequence[LoopStep]) -> tuple[LoopBatch, ...]:
         )
         for those in makes.values()
     )
-
-
-def _one_after_another(leads: Array, home: Array) -> tuple[Rows, Rows]:
-    """An order in which each frame goes on from the one before it, outward from home, and
-    which that is; −1 for home. (F, k) leads of which more than one changes all go from home.
-
-    The way to a frame is then always the straight way from home, whatever came before.
-    """
-    frames = len(leads)
-    away = leads - home
-    ways = np.flatnonzero(np.abs(away).max(axis=0, initial=0.0) > 0)
-    if frames == 1 or len(ways) != 1:
-        return np.arange(frames), np.full(frames, -1)
-    far = away[:, ways[0]]
-    up, down = np.flatnonzero(far >= 0), np.flatnonzero(far < 0)
-    up, down = up[np.argsort(far[up], kind="stable")], down[np.argsort(-far[down], kind="stable")]
-    before = np.arange(-1, frames - 1)
-    if len(down):
-        before[len(up)] = -1
-    return np.concatenate([up, down]), before
 
 
 def loop_step(

@@ -9,9 +9,9 @@ from typing import NamedTuple
 import numpy as np
 
 from gremio.core.arrays import Array, Flags
-from gremio.core.plan.loops import closure_label
+from gremio.core.plan.loops import ROUNDING, closure_label, missed
 from gremio.core.problem import Note
-from gremio.core.quantity import show_short
+from gremio.core.quantity import show_short, show_small
 from gremio.core.rig.channels import free_of, key, split
 from gremio.core.rig.find import channel_key, control_id, part_id
 from gremio.core.rig.ids import NOTHING, ChannelKey, PartId, ThingId
@@ -277,17 +277,13 @@ class Pose:
 def _unclosed(pose: Pose, closing: Closing) -> list[Note]:
     """What a loop can't do here: close at all, or follow what leads it."""
     rig, loop, gone = pose.program.rig, closing.step.loop, float(closing.gone[0])
-    if gone >= 1.0:
-        return []
+    if not closing.step.can_close:
+        return [_open(rig, closing)]
     tied = rig.closures[loop.closures[0]]
     name, told = rig.parts[tied.one].name, closure_label(rig, tied)
-    if not closing.step.can_close:
-        gap = show_short(float(closing.gap[0]), "mm")
-        text = (
-            f"{told[0].upper()}{told[1:]} can't meet: {gap} are missing however its joints stand. "
-            "Move a mount, change a length, or pick other points."
-        )
-        return [Note("loop-open", name, text)]
+    if gone >= 1.0:
+        gap = float(closing.gap[0])
+        return [_misfit(name, told, gap)] if gap > ROUNDING * closing.step.shape.size else []
     lead = _lead_of(pose, closing)
     if not lead:
         return []
@@ -302,6 +298,46 @@ def _unclosed(pose: Pose, closing: Closing) -> list[Note]:
         f"for {wanted}."
     )
     return [Note("loop-reach", name, text, "warning")]
+
+
+def _open(rig: Rig, closing: Closing) -> Note:
+    """Which closure of a loop can't be met, and by how much."""
+    closure_id, gap = missed(rig, closing.step.loop)
+    tied, before = rig.closures[closure_id], closing.step.loop.closures.index(closure_id)
+    name, told = rig.parts[tied.one].name, closure_label(rig, tied)
+    told = f"{told[0].upper()}{told[1:]}"
+    others = f" together with {closure_label(rig, rig.closures[closing.step.loop.closures[0]])}"
+    others = others + (" and the others made before it" if before > 1 else "") if before else ""
+    if gap > 0.0:
+        text = (
+            f"{told} can't meet{others}: {show_small(gap, 'mm')} are missing however its joints "
+            "stand. Move a mount, change a length, or pick other points."
+        )
+        return Note("loop-open", name, text)
+    text = (
+        f"{told} can't meet at home: {show_small(float(closing.gap[0]), 'mm')} are missing while "
+        f"{_standing(rig, closing)} at home. Elsewhere they could meet: bring the parts to where "
+        "they meet, and set home there."
+    )
+    return Note("loop-open", name, text)
+
+
+def _standing(rig: Rig, closing: Closing) -> str:
+    """ "Crank turn z stands", of what leads a loop."""
+    leads = [full_label(rig, c) for c in (*closing.step.loop.given, *closing.step.loop.free)]
+    if not leads:
+        return "its joints stand"
+    return f"{' and '.join(leads[:3])} stand{'s' * (len(leads) == 1)}"
+
+
+def _misfit(name: str, told: str, gap: float) -> Note:
+    """What no joint can close of a loop, though it moves."""
+    text = (
+        f"{told[0].upper()}{told[1:]} is off by {show_small(gap, 'mm')} where no joint can close "
+        "it, such as along the axis of its hinges. It moves all the same; let the points meet, or "
+        "pick them anew."
+    )
+    return Note("loop-misfit", name, text, "warning")
 
 
 def _lead_of(pose: Pose, closing: Closing) -> ChannelKey:

@@ -10,11 +10,12 @@ from PyQt6.QtWidgets import QApplication, QMenu, QWidget
 from gremio.core.edit.controls import add_control, proposed_control
 from gremio.core.edit.links import add_link, change_link, remove_link
 from gremio.core.make.linking import set_where_follower_stands
-from gremio.core.quantity import QuantityError, parse, show
+from gremio.core.quantity import show
 from gremio.core.rig.cams import cam_without
 from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.model import Cam, Ratio, Rig
 from gremio.core.rig.numbers import exists, full_label, kind_of, shown_unit
+from gremio.core.typed import QuantityError, parse
 from gremio.desktop.document.document import Document
 
 

@@ -9,7 +9,7 @@ from msgspec.structs import replace
 
 from gremio.core.edit.closures import change_closure, remove_closure
 from gremio.core.plan.loops import Loop
-from gremio.core.quantity import Kind, show_short
+from gremio.core.quantity import Kind, show_small
 from gremio.core.rig.channels import split
 from gremio.core.rig.ids import PartId, ThingId
 from gremio.core.rig.model import Closure, ClosureKind
@@ -85,11 +85,16 @@ class ClosureSheet(FormSheet):
         yield Head("Led by")
         rig = self.document.rig
         for channel in (*loop.given, *loop.free):
-            led = "a link" if channel in loop.given else "a hand"
+            led = "moved by a link" if channel in loop.given else "moved by a hand"
+            if channel in loop.idle:
+                led = "idle: it moves nothing but its own part"
             owner = split(channel)[0]
             joint = rig.parts[PartId(owner)].joint.kind
-            yield Thing(joint, full_label(rig, channel), f"moved by {led}", owner)
-        missing = loop.mobility - len(loop.given)
+            yield Thing(joint, full_label(rig, channel), led, owner)
+        for part, _ in loop.swings:
+            name = rig.parts[part].name
+            yield Words(f"The spin of {name} about itself is idle: it swings without spinning.")
+        missing = loop.mobility - len(loop.given) - len(loop.idle) - len(loop.swings)
         if loop.surplus:
             yield Words(f"{loop.surplus} too many: the loop can't follow all of them.")
         elif missing > 0:
@@ -101,10 +106,12 @@ class ClosureSheet(FormSheet):
         for closing in self.document.pose.poses.closing.values():
             if self.thing in closing.step.loop.closures:
                 gap, gone = float(closing.gap[0]), float(closing.gone[0])
-                words = "closed" if gap < 1e-9 else f"open by {show_short(gap, 'mm')}"
-                if gone < 1.0 and gap < 1e-9:
-                    words = "closed, and held where its reach ends"
-                return f"{words} ({gap:.0e} m)"
+                if not closing.step.can_close:
+                    return f"open by {show_small(gap, 'mm')}"
+                words = "closed" if gone >= 1.0 else "closed, and held where its reach ends"
+                if gap <= 1e-9:
+                    return words
+                return f"{words}, but for {show_small(gap, 'mm')} that no joint can close"
         return ""
 
     def _swap(self) -> None:

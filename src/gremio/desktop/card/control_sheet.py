@@ -11,11 +11,12 @@ from msgspec.structs import replace
 from gremio.core.edit.controls import change_control, remove_control
 from gremio.core.edit.desk import groups_of, make_into, place_control
 from gremio.core.inspect.reach import Reach, ends_at_led_stop, reach_of, told, with_range
-from gremio.core.quantity import UNITS, USUAL_UNIT, Kind, parse, show_short, units_of
+from gremio.core.quantity import UNITS, USUAL_UNIT, Kind, show_short, units_of
 from gremio.core.rig.channels import key
 from gremio.core.rig.ids import ThingId
 from gremio.core.rig.model import Control, ControlMake, LabelSide, Rig
 from gremio.core.rig.scales import meant, reads
+from gremio.core.typed import parse_list
 from gremio.desktop.actions.channel_menu import channel_menu
 from gremio.desktop.card.face_section import face_section
 from gremio.desktop.card.form_sheet import FormSheet
@@ -162,11 +163,10 @@ class ControlSheet(FormSheet):
     def _notches(self, entry: Control) -> Iterator[Field]:
         def shown(rig: Rig) -> str:
             notches = rig.controls[self.thing].notches
-            return "  ".join(show_short(n, entry.unit).split(" ")[0] for n in notches)
+            return "; ".join(show_short(n, entry.unit).split(" ")[0] for n in notches)
 
         def put(rig: Rig, text: str) -> Rig:
-            words = text.replace(";", " ").split()
-            notches = sorted(parse(word, entry.kind, entry.unit, "Notch") for word in words)
+            notches = sorted(parse_list(text, entry.kind, entry.unit, "Notch"))
             return self._changed(rig, notches=tuple(notches))
 
         def named(rig: Rig, text: str) -> Rig:

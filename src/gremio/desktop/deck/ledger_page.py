@@ -36,10 +36,10 @@ from gremio.core.inspect.ledger import (
     with_stop,
 )
 from gremio.core.problem import GremioError
-from gremio.core.quantity import parse
 from gremio.core.rig.channels import split
 from gremio.core.rig.model import Link, Rig
 from gremio.core.rig.numbers import kind_of, shown_unit
+from gremio.core.typed import parse
 from gremio.desktop.deck.catching_up import CatchingUp
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.pieces import link_button, second

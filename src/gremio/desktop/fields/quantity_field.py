@@ -19,8 +19,9 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QLabel, QLineEdit, QMenu, QWidget
 
-from gremio.core.quantity import UNITS, Kind, QuantityError, parse, show, show_short
+from gremio.core.quantity import UNITS, Kind, show, show_short
 from gremio.core.rig.numbers import counted
+from gremio.core.typed import QuantityError, parse
 from gremio.desktop.theme.dress import digit_font
 
 
@@ -149,6 +150,8 @@ class QuantityField(QLineEdit):
             value = parse(self.text(), self.kind, self.unit, self.what)
         except QuantityError as problem:
             self._mark(True)
+            if problem.end > problem.start:
+                self.setSelection(problem.start, problem.end - problem.start)
             self.refused.emit(str(problem))
             return
         if self.whole and abs(value - round(value)) > 1e-9:

@@ -19,7 +19,6 @@ from PyQt6.QtWidgets import QApplication
 
 from gremio.core.files.rig_file import read
 from gremio.core.problem import GremioError
-from gremio.core.quantity import warm_up
 from gremio.demo import KEPT
 from gremio.desktop.shell.window import Window
 from gremio.desktop.theme.dress import load_fonts, text_font
@@ -99,7 +98,6 @@ def run(file: Path | None = None, *, demo: bool = False) -> int:
     window.show()
     window.offer(window.keeper.leftovers())
     window.keys.load()
-    QTimer.singleShot(800, warm_up)
     return app.exec()
 
 
