@@ -10,12 +10,6 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 from scipy.spatial.transform import Rotation
-
-import gremio
-from gremio.core.frames import Frame, triple
-from gremio.core.plan.loops import gaps
-from gremio.core.rig.find import part_id
-from gremio.core.rig.model import Rig
 from tests.core.solve.test_loops import (
     DEG,
     TURN,
@@ -26,6 +20,12 @@ from tests.core.solve.test_loops import (
     slider_crank,
     wrapped,
 )
+
+import gremio
+from gremio.core.frames import Frame, triple
+from gremio.core.plan.loops import gaps
+from gremio.core.rig.find import part_id
+from gremio.core.rig.model import Rig
 
 INCH = 0.0254
 
@@ -248,7 +248,7 @@ def spatial_crank(seed: int, *, modelled: bool = False):
         start = foot + two.apply([c, 0, high])
         b = float(np.linalg.norm(one.apply([a, 0, 0]) - start))
 
-        def rocker(t, one=one, two=two, a=a, b=b, c=c, foot=foot):
+        def rocker(t, one=one, two=two, a=a, b=b, c=c, foot=foot, high=high):
             tip = one.apply(np.stack([a * np.cos(t), a * np.sin(t), 0 * t], axis=-1))
             v = two.inv().apply(tip - foot)
             k = (c * c + high**2 + (v**2).sum(-1) - b * b - 2 * high * v[..., 2]) / (2 * c)

@@ -52,7 +52,9 @@ def ledger_rows(program: Program) -> list[LedgerRow]:
             continue
         leads = ", ".join(full_label(rig, c) for c in drive.leads if c in program.channel_row)
         name = full_label(rig, channel)
-        for link_id in drive.links:
+        # A linkage is told once, however many pins close it.
+        closed = [i for i in drive.links if i in rig.closures]
+        for link_id in closed[:1] or drive.links:
             link = rig.links.get(link_id)
             if link is None:
                 word = own_word(rig, link_id)

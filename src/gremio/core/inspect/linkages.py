@@ -12,7 +12,7 @@ from gremio.core.edit.closures import change_closure
 from gremio.core.edit.mounts import set_home_here
 from gremio.core.frames import triple
 from gremio.core.inspect.finding import Finding, Mend
-from gremio.core.plan.loops import ROUNDING, closure_label, jacobian_of
+from gremio.core.plan.loops import ROUNDING, closure_label, found_at
 from gremio.core.problem import Note
 from gremio.core.quantity import show_short
 from gremio.core.rig.channels import split
@@ -100,14 +100,9 @@ def home_of_loop(rig: Rig, *, home: Pose, loop: ThingId) -> Rig:
 def _at_change_point(rig: Rig, home: Pose, step: LoopStep) -> Iterator[Finding]:
     """That a loop can go two ways from home."""
     loop = step.loop
-    values = {c: home.at(c) for c in loop.channels}
-    jacobian = jacobian_of(rig, loop.closures, loop.parts, loop.channels, values)
-    scale = [1.0 if kind_of(rig, c) == "length" else 1.0 / step.shape.size for c in loop.channels]
-    found = (jacobian * scale)[:, step.found]
-    if not found.size:
-        return
+    found = found_at(rig, loop, {c: home.at(c) for c in loop.channels})
     sizes = np.linalg.svd(found, compute_uv=False)
-    if len(loop.found) == 0 or sizes[len(loop.found) - 1] > _CHANGE * sizes[0]:
+    if not found.size or sizes[len(loop.found) - 1] > _CHANGE * sizes[0]:
         return
     tied = rig.closures[loop.closures[0]]
     leads = [*loop.given, *loop.free]

@@ -8,6 +8,7 @@ from typing import Any
 
 from gremio.core.edit.formulas import shown
 from gremio.core.edit.links import swapped
+from gremio.core.plan.loops import closure_label
 from gremio.core.quantity import show_short
 from gremio.core.rig.constraints import adds_to, target_name, targets_of
 from gremio.core.rig.ids import ChannelKey, ThingId
@@ -71,7 +72,8 @@ def own_how(rig: Rig, link_id: ThingId) -> str:
     """How what is no link leads, in a few words; "" where there is nothing to say."""
     constraint = rig.constraints.get(link_id)
     if constraint is None:
-        return ""
+        closure = rig.closures.get(link_id)
+        return closure_label(rig, closure) if closure is not None else ""
     names = ", ".join(target_name(rig, target) for target in targets_of(constraint))
     return f"{'+ ' if adds_to(constraint) else ''}{names}"
 

@@ -145,7 +145,7 @@ def _looked_at(rig: Rig, block: Block) -> Iterator[ThingId]:
         yield constraint.part
         yield from parts_of(rig, constraint)
         yield from (target.path for target in all_targets(constraint) if target.path)
-    for closure in block.links if block.loop is not None else ():
+    for closure in block.loop.closures if block.loop is not None else ():
         ends = rig.closures[closure]
         yield from (part for part in (ends.one, ends.two) if part is not None)
     for link in map(rig.links.get, block.links):

@@ -209,6 +209,13 @@ def _gaps(shape, q, worlds, origins, axes, gap, jac, spare):  # type: ignore[no-
         gap[row] = _spin(shape, q, k, jac[row])
         worst = max(worst, abs(gap[row]))
         row += 1
+    for k in range(len(shape.constants)):
+        gap[row] = -shape.constants[k]
+        for s in range(len(shape.kinds)):
+            jac[row, s] = shape.factors[k, s]
+            gap[row] += shape.factors[k, s] * q[s]
+        worst = max(worst, abs(gap[row]))
+        row += 1
     return worst
 
 
@@ -580,7 +587,7 @@ def _at(shape, way, asked, nodes, held, shift, turns, work, q):  # type: ignore[
 @numba.njit(cache=True, error_model="numpy")
 def _room(shape):  # type: ignore[no-untyped-def]
     """Arrays to work in: frames, origins, axes, gaps, their Jacobian, and what steps need."""
-    rows = len(shape.spins)
+    rows = len(shape.spins) + len(shape.constants)
     for k in range(len(shape.ends)):
         rail = shape.rail[k]
         rows += 2 if (rail[0] != 0 or rail[1] != 0 or rail[2] != 0) else 3
@@ -684,7 +691,8 @@ def close_many(shapes, home, asked, result, gone, left):  # type: ignore[no-unty
         shape = Shape(
             shapes.mounts[i], shapes.parents[i], shapes.start[i], shapes.kinds[i],
             shapes.found[i], shapes.low[i], shapes.high[i], shapes.ends[i], shapes.points[i],
-            shapes.rail[i], shapes.above[i], shapes.spins[i], shapes.about[i], shapes.size[i],
+            shapes.rail[i], shapes.above[i], shapes.spins[i], shapes.about[i], shapes.factors[i],
+            shapes.constants[i], shapes.size[i],
         )  # fmt: skip
         close_frames(shape, home[i], asked[i], result[i], gone[i], left[i])
 

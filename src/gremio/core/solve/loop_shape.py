@@ -9,10 +9,11 @@ import numpy as np
 
 from gremio.core.arrays import Array, Rows
 from gremio.core.frames import Triple, carried, matrix
-from gremio.core.plan.loops import Loop, sides, size_of
+from gremio.core.plan.loops import Loop, moving, row_factors, sides, size_of
 from gremio.core.rig.channels import split
-from gremio.core.rig.ids import GROUND, PartId
+from gremio.core.rig.ids import GROUND, ChannelKey, PartId
 from gremio.core.rig.model import Rig
+from gremio.core.rig.numbers import kind_of
 
 Whole = Rows
 
@@ -26,7 +27,10 @@ class Shape(NamedTuple):
     closure, −1 for what carries them all. points: (K, 2, 3) in the parts. rail: (K, 3) axis in
     the second part; zero for a pin. above: (K, C) 1 where a channel moves the first point, −1
     the second. spins: (S,) rows of the parts that swing without spinning; about: (S, 3) the axis
-    of each, in its joint at home. size: a length to compare gaps with (m).
+    of each, in its joint at home. factors: (R, C) and constants: (R,) of the rows of trains that
+    are solved with it, weighted as lengths. size: a length to compare gaps with (m).
+
+    Channels that stand in rows only, and move no part of the loop, come after those of its parts.
     """
 
     mounts: Array
@@ -42,6 +46,8 @@ class Shape(NamedTuple):
     above: Array
     spins: Whole
     about: Array
+    factors: Array
+    constants: Array
     size: float
 
 
@@ -49,10 +55,11 @@ def shape_of(rig: Rig, loop: Loop, found: Whole, low: Array, high: Array) -> Sha
     """A loop of a rig as flat arrays. found: places of the channels solved for; low, high: (C,)
     stops of all its channels."""
     place = {part: i for i, part in enumerate(loop.parts)}
-    counts = [sum(split(c)[0] == part for c in loop.channels) for part in loop.parts]
-    kinds = [
-        "xyz".index(c[-1]) + (3 if split(c)[1].startswith("turn") else 0) for c in loop.channels
-    ]
+    counts = [len(moving(rig, part)) for part in loop.parts]
+    size = size_of(rig, loop.closures, loop.parts)
+    factors, constants = row_factors(rig, loop.rows, loop.channels, size)
+    kinds = ["xyz".index(c[-1]) + (0 if is_length(rig, c) else 3) for c in loop.joints]
+    kinds += [0 if is_length(rig, c) else 3 for c in loop.channels[len(kinds) :]]
     closures = [rig.closures[c] for c in loop.closures]
     above = np.zeros((len(closures), len(loop.channels)))
     for k, closure in enumerate(closures):
@@ -88,8 +95,15 @@ def shape_of(rig: Rig, loop: Loop, found: Whole, low: Array, high: Array) -> Sha
         above=above,
         spins=np.array([place[part] for part, _ in loop.swings], dtype=np.intp),
         about=np.array([axis for _, axis in loop.swings], dtype=np.float64).reshape(-1, 3),
-        size=size_of(rig, loop.closures, loop.parts),
+        factors=factors,
+        constants=constants,
+        size=size,
     )
+
+
+def is_length(rig: Rig, channel: ChannelKey) -> bool:
+    """Whether a channel is a way, not a turn or a bare number."""
+    return kind_of(rig, channel) == "length"
 
 
 def _told(owns: Mapping[PartId, Array], part: PartId | None, at: Triple) -> Array:

@@ -46,6 +46,9 @@ class LoopStep:
         """Whether nothing has to move at home for the loop to be closed."""
         values = dict(zip(self.loop.channels, self.home.tolist(), strict=True))
         frames = frames_in_loop(self.rig, self.loop.parts, values)
+        for row in self.loop.rows:
+            if abs(sum(f * values[c] for c, f in row.factors.items()) - row.constant) > _CLOSED:
+                return False
         return max(gaps(self.rig, self.loop.closures, frames).values(), default=0.0) <= _CLOSED
 
     @cached_property
@@ -86,7 +89,8 @@ class LoopStep:
         """What its shape follows of each of its parts."""
         every = (self.rig.parts[part] for part in self.loop.parts)
         ties = [self.rig.closures[i] for i in self.loop.closures]
-        return [*((p.parent, p.joint, p.mount, p.own) for p in every), tuple(ties)]
+        stands = ((p.parent, p.joint, p.mount, p.own) for p in every)
+        return [*stands, tuple(ties), self.loop.rows]
 
     @property
     def can_close(self) -> bool:
@@ -196,7 +200,7 @@ def batches(steps: Sequence[LoopStep]) -> tuple[LoopBatch, ...]:
         s = step.shape
         turned = (s.rail != 0).any(axis=1)
         arrays = (s.parents, s.start, s.kinds, s.found, s.ends, s.spins, turned)
-        make = tuple((array.shape, array.tobytes()) for array in arrays)
+        make = (len(s.constants), *((array.shape, array.tobytes()) for array in arrays))
         makes.setdefault(make, []).append(step)
     return tuple(
         LoopBatch(

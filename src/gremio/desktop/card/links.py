@@ -34,6 +34,18 @@ def led_section(document: Document, thing: ThingId) -> Iterator[Field]:
     for constraint_id in constraints_of(rig, PartId(thing)):
         if constraint_id not in said:
             yield constraint_slab(rig, constraint_id)
+    yield from _pins(rig, thing)
+
+
+def _pins(rig: Rig, thing: ThingId) -> Iterator[Field]:
+    """The pins and rails at a part."""
+    own = {i: c for i, c in rig.closures.items() if thing in (c.one, c.two)}
+    if own:
+        yield Head("Pinned to")
+    for closure_id, closure in own.items():
+        other = closure.two if closure.one == thing else closure.one
+        name = "the ground" if other is None else rig.parts[other].name
+        yield Thing("linkage", name, closure.kind, closure_id)
 
 
 def _leading(
