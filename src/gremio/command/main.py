@@ -151,6 +151,7 @@ def sweep(
     """
     from gremio.core.files import atomic
     from gremio.core.files.csv_out import sweep_csv
+    from gremio.core.inspect.reach import stands_still
     from gremio.core.rig.find import control_id
     from gremio.core.script.posing import sweep as run_sweep
 
@@ -161,7 +162,8 @@ def sweep(
         print(table, end="")
     else:
         atomic.write(output, table.encode())
-    _report(list(poses.program.faults))
+    held = stands_still(poses, control_id(rig, control))
+    _report([*poses.program.faults, *held], tell=True)
 
 
 @app.command()

@@ -9,6 +9,7 @@ from typing import NamedTuple
 from gremio.core.files import atomic, rig_file
 from gremio.core.files.bring_in import bring_in
 from gremio.core.files.model_in import ENDINGS, read_model
+from gremio.core.inspect.reach import stands_still
 from gremio.core.problem import GremioError, Note
 from gremio.core.rig.find import control_id
 from gremio.core.rig.model import Rig
@@ -77,8 +78,9 @@ def _write_csv(rig: Rig, path: Path, shelf: Shelf, travel: Travel) -> list[Note]
     if travel.control is None:
         raise GremioError("A table needs the control to sweep. Add --control NAME.")
     poses = sweep(rig, travel.control, geometry=lambda solid: shelf.surface(rig, solid))
-    atomic.write(path, sweep_csv(poses, control_id(rig, travel.control)).encode())
-    return []
+    control = control_id(rig, travel.control)
+    atomic.write(path, sweep_csv(poses, control).encode())
+    return stands_still(poses, control)
 
 
 def _read_model(path: Path, shelf: Shelf) -> tuple[Rig, list[Note]]:

@@ -14,9 +14,11 @@ from gremio.core.arrays import Array, Flags
 from gremio.core.files.glb_led import lost, never_seen, seen, stretches
 from gremio.core.files.model_in import FROM_Y_UP, linear_of_srgb
 from gremio.core.frames import IDENTITY, holds, matrix, quaternions
+from gremio.core.inspect.reach import stands_still
 from gremio.core.make.faces import with_faces
 from gremio.core.problem import GremioError, Note
 from gremio.core.rig.channels import key
+from gremio.core.rig.find import control_id
 from gremio.core.rig.ids import GROUND, PartId
 from gremio.core.rig.model import Part, Rig, Shape, Strand
 from gremio.core.rig.numbers import counted
@@ -57,7 +59,8 @@ def baked_glb(
         raise GremioError("A baked travel takes more than 0 and at most 3600 seconds.")
     frames = max(2, round(seconds * FRAMES_A_SECOND) + 1)
     poses = sweep(rig, control, frames, geometry=geometry)
-    return glb(rig, shelf, poses, seconds, control), lost(poses)
+    held = stands_still(poses, control_id(rig, control))
+    return glb(rig, shelf, poses, seconds, control), [*lost(poses), *held]
 
 
 class _Writer:

@@ -9,31 +9,36 @@ from typing import NamedTuple
 import numpy as np
 from msgspec.structs import replace
 
-from gremio.core.arrays import Array, Rows
+from gremio.core.arrays import Array, Flags, Rows
 from gremio.core.edit.controls import change_control
 from gremio.core.inspect.finding import Finding, Mend
+from gremio.core.plan.loops import closure_label
 from gremio.core.problem import Note
 from gremio.core.quantity import show_short
 from gremio.core.remembered import Remembered
+from gremio.core.rig import ids
 from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
 from gremio.core.rig.model import Control, Rig
 from gremio.core.rig.numbers import full_label, label, shown_unit
 from gremio.core.rig.scales import shown
 from gremio.core.solve.backward import inputs_above, led_channels
-from gremio.core.solve.evaluate import evaluate, evaluate_channels
-from gremio.core.solve.pose import Pose
+from gremio.core.solve.evaluate import evaluate
+from gremio.core.solve.pose import Closing, Pose, Poses
 from gremio.core.solve.program import Program
 
 # Into so many pieces the way is cut at first, and then again and again where a stop is met.
 _STEPS, _CLOSER, _ROUNDS = 60, 12, 12
 _BEYOND = 1e-9
+# So near to its stop a channel of a linkage is at it (SI).
+_AT_STOP = 1e-5
 
 
 class Reach(NamedTuple):
-    """Between what values (SI) a control can go, from home, before a stop holds the machine.
+    """Between what values (SI) a control can go, from home, before something holds the machine.
 
-    low_by, high_by: key of the channel that is at its stop there; "" where the range ends
-    first. stuck: key of a channel that is past its stop already at home; "" when none is.
+    low_by, high_by: key of the channel that is at its stop there, or id of a closure whose
+    linkage reaches no farther; "" where the range ends first. stuck: key of a channel that is past
+    its stop already at home; "" when none is.
     """
 
     low: float
@@ -57,6 +62,16 @@ def reach_of(program: Program, control: ThingId, pose: Pose | None = None) -> Re
     return known[control][1]
 
 
+def known_ends(program: Program, control: ThingId) -> tuple[float | None, float | None]:
+    """Where the machine stops a control (by id) before its range ends, low and high, as far as
+    that has been found already; None where it does not."""
+    known = _REACHES.of(program, dict).get(control)
+    if known is None:
+        return None, None
+    reach = known[1]
+    return reach.low if reach.low_by else None, reach.high if reach.high_by else None
+
+
 def _leading_stops(program: Program, control: ThingId, pose: Pose) -> dict[ChannelKey, float]:
     """The inputs, but the control itself, that stops are led from, as they stand."""
     ends = [
@@ -69,12 +84,13 @@ def _leading_stops(program: Program, control: ThingId, pose: Pose) -> dict[Chann
 def _reach(program: Program, control: ThingId, others: dict[ChannelKey, float]) -> Reach:
     entry = program.rig.controls[control]
     rows = _stopped_rows(program, control)
-    if len(rows) == 0 or not entry.low < entry.high:
+    closes = any(c in program.loops for c in (control, *led_channels(program, control)))
+    if (len(rows) == 0 and not closes) or not entry.low < entry.high:
         return Reach(entry.low, entry.high)
     home = min(max(entry.home, entry.low), entry.high)
     stuck = _first_past(program, control, rows, np.array([home]), others)
-    if stuck[1] >= 0:
-        return Reach(entry.low, entry.high, stuck=program.channel_keys[stuck[1]])
+    if stuck[1]:
+        return Reach(entry.low, entry.high, stuck=stuck[1])
     low, low_by = _outward(program, control, rows, (home, entry.low), others)
     high, high_by = _outward(program, control, rows, (home, entry.high), others)
     return Reach(low, high, low_by, high_by)
@@ -102,14 +118,15 @@ def _outward(
     home, end = ends
     if home == end:
         return end, NOTHING
-    free, held, row = home, end, -1
+    by: ChannelKey = NOTHING
+    free, held = home, end
     for count in (_STEPS, *([_CLOSER] * _ROUNDS)):
         way = np.linspace(free, held, count)
         step, found = _first_past(program, control, rows, way, others)
-        if found < 0:
+        if not found:
             break
-        row, free, held = found, float(way[max(step - 1, 0)]), float(way[step])
-    return (end, NOTHING) if row < 0 else (free, program.channel_keys[row])
+        by, free, held = found, float(way[max(step - 1, 0)]), float(way[step])
+    return (free, by) if by else (end, NOTHING)
 
 
 def _first_past(
@@ -118,30 +135,82 @@ def _first_past(
     rows: Rows,
     way: Array,
     others: dict[ChannelKey, float],
-) -> tuple[int, int]:
-    """(which value, channel row) first asked past a stop along values of a control; (−1, −1)."""
-    channels, asked = evaluate_channels(program, {**others, control: way})[:2]
-    low, high = (np.repeat(end[:, None], len(way), axis=1) for end in program.asked_range)
+) -> tuple[int, ChannelKey]:
+    """Which value along values of a control is the first at which something is held, and by what
+    (as Reach has it); (−1, "") where nothing is."""
+    poses = evaluate(program, {**others, control: way})
+    past = _past_stops(poses, rows)
+    frames = np.flatnonzero(past.any(axis=0))
+    by: ChannelKey = NOTHING
+    first = -1
+    if len(frames):
+        first = int(frames[0])
+        by = program.channel_keys[rows[int(np.argmax(past[:, first]))]]
+    for closing in poses.closing.values():
+        held = np.flatnonzero(closing.gone < 1.0)
+        if len(held) and closing.step.can_close and (first < 0 or held[0] <= first):
+            first, by = int(held[0]), _held_by(poses, closing, int(held[0]))
+    return first, by
+
+
+def _past_stops(poses: Poses, rows: Rows) -> Flags:
+    """(n, F) whether channels, by row, are asked past a stop."""
+    program = poses.program
+    low, high = (np.repeat(end[:, None], poses.frames, axis=1) for end in program.asked_range)
     for held, ends in program.led_ends.items():
         for bound, row in zip((low, high), ends, strict=True):
             if row >= 0:
-                bound[held] = channels[row]
-    past = (asked > high + _BEYOND)[rows] | (asked < low - _BEYOND)[rows]
-    frames = np.flatnonzero(past.any(axis=0))
-    if len(frames) == 0:
-        return -1, -1
-    frame = int(frames[0])
-    return frame, int(rows[int(np.argmax(past[:, frame]))])
+                bound[held] = poses.channels[row]
+    past: Flags = (poses.asked > high + _BEYOND)[rows] | (poses.asked < low - _BEYOND)[rows]
+    return past
+
+
+def _held_by(poses: Poses, closing: Closing, frame: int) -> ChannelKey:
+    """What holds a linkage in a frame: key of the channel that is at its stop, or the id of the
+    linkage's first closure."""
+    step = closing.step
+    for place in step.found:
+        value = float(poses.channels[step.rows[place], frame])
+        if min(abs(value - step.low[place]), abs(value - step.high[place])) < _AT_STOP:
+            return ChannelKey(step.loop.channels[place])
+    return step.loop.closures[0]
+
+
+def stands_still(poses: Poses, control: ThingId) -> list[Note]:
+    """What a sweep of a control (by id) can't show: from where on the machine is held."""
+    program, rig = poses.program, poses.program.rig
+    entry, values = rig.controls[control], poses.channel(control)
+    past = _past_stops(poses, _stopped_rows(program, control))
+    held = past.any(axis=0)
+    for closing in poses.closing.values():
+        held |= closing.gone < 1.0
+    if not held.any():
+        return []
+    reach = reach_of(program, control)
+    words = told(rig, control, reach) or "something holds the machine"
+    first, last = (shown(entry, float(values[i])) for i in np.flatnonzero(held)[[0, -1]])
+    text = (
+        f"{entry.name} is held between {first} and {last}, {held.mean():.0%} of its travel: "
+        f"{words}. What is written stands still there. Let its range end where the machine does, "
+        "on its Card."
+    )
+    return [Note("travel-held", entry.name, text, "warning")]
 
 
 def told(rig: Rig, control: ThingId, reach: Reach) -> str:
-    """The stop that a control comes to first: "Paddle, east stops it at 7.2 turns"; "" for
-    none."""
+    """What holds a control first: "Paddle, east stops it at 7.2 turns"; "" for nothing."""
     entry = rig.controls[control]
     if reach.stuck:
-        return f"{label(rig, reach.stuck)} is held already at home"
+        return f"{_name_of(rig, reach.stuck)} is held already at home"
     ends = [(reach.high, reach.high_by), (reach.low, reach.low_by)]
-    return " and ".join(f"{label(rig, by)} stops it at {shown(entry, at)}" for at, by in ends if by)
+    return " and ".join(
+        f"{_name_of(rig, by)} stops it at {shown(entry, at)}" for at, by in ends if by
+    )
+
+
+def _name_of(rig: Rig, by: ChannelKey) -> str:
+    closure = rig.closures.get(ids.thing(by))
+    return label(rig, by) if closure is None else f"the reach of {closure_label(rig, closure)}"
 
 
 def reach_findings(rig: Rig, program: Program) -> Iterator[Finding]:
@@ -162,7 +231,8 @@ def reach_findings(rig: Rig, program: Program) -> Iterator[Finding]:
 def ends_at_led_stop(program: Program, reach: Reach) -> bool:
     """Whether a stop that ends a reach is led: then it is not where the range should end."""
     rows = program.channel_row
-    return any(rows[by] in program.led_ends for by in (reach.low_by, reach.high_by) if by)
+    ends = (reach.low_by, reach.high_by)
+    return any(rows[by] in program.led_ends for by in ends if by in rows)
 
 
 def _leads_nothing(entry: Control) -> Finding:
@@ -177,6 +247,9 @@ def _stuck(rig: Rig, program: Program, entry: Control, channel: ChannelKey) -> F
     unit = shown_unit(rig, channel)
     home = evaluate(program, {}).frame(0)
     ends = [show_short(end, unit) for end in home.ends(channel) if np.isfinite(end)]
+    if channel not in program.channel_row:
+        text = f"With {entry.name} at home, {_name_of(rig, channel)} is past its end already."
+        return Finding(Note("control-stuck", entry.name, text, "warning"))
     text = (
         f"With {entry.name} at home, {full_label(rig, channel)} is past its stop "
         f"({' and '.join(ends)}) already. Move the stop, or where the link starts."
@@ -185,8 +258,9 @@ def _stuck(rig: Rig, program: Program, entry: Control, channel: ChannelKey) -> F
 
 
 def _stopped(rig: Rig, control: ThingId, entry: Control, reach: Reach) -> Finding:
+    words = told(rig, control, reach)
     text = (
-        f"{told(rig, control, reach)}, before the range of {entry.name} ends "
+        f"{words[0].upper()}{words[1:]}, before the range of {entry.name} ends "
         f"({shown(entry, entry.low)} to {shown(entry, entry.high)})."
     )
     fitted = with_range(entry, reach)

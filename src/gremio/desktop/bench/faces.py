@@ -12,6 +12,7 @@ from PyQt6.QtGui import QPolygonF, QTransform
 
 from gremio.core.arrays import Array
 from gremio.core.frames import matrix, tidy_frame, turn_of_angles
+from gremio.core.inspect.reach import known_ends
 from gremio.core.rig.channels import split
 from gremio.core.rig.ids import ChannelKey, PartId
 from gremio.core.rig.model import Face
@@ -27,13 +28,15 @@ LABEL, ROOM, OFF = 17.0, 8.0, 26.0
 @dataclass(frozen=True)
 class Shown:
     """A face on the screen. place: from its own pixels to the Bench's. anchor: where it points
-    to. fixed: it lies in its carrier's frame, without a line to the anchor."""
+    to. fixed: it lies in its carrier's frame, without a line to the anchor. stops: where the
+    machine stops it before its range ends (SI), low and high; None where it does not."""
 
     standing: Standing
     face: Face
     place: QTransform
     anchor: QPointF
     fixed: bool
+    stops: tuple[float | None, float | None] = (None, None)
 
     @property
     def plate(self) -> QRectF:
@@ -73,6 +76,7 @@ def shown_faces(pose: Pose, camera: Camera, size: Size) -> list[Shown]:
         at = {c: pose.at(c) for c in (control, entry.across) if c in rig.controls}
         one = _shown(pose, standing(rig, control, at), face, camera, size)
         if one is not None:
+            one = dataclasses.replace(one, stops=known_ends(pose.program, control))
             found.append(one if one.fixed else _clear_of(one, found, size))
     return found
 
