@@ -37,6 +37,8 @@ UNITS: dict[str, Unit] = {
     "": Unit("number", 1.0, "", 3),
     "%": Unit("number", 0.01, "%", 1),
 }
+# Beyond this no value of a machine can be meant, and numbers lose their last figures (SI).
+LARGEST = 1e9
 USUAL_UNIT: dict[Kind, str] = {"length": "m", "angle": "deg", "time": "s", "number": ""}
 # What people write for each unit.
 UNIT_WORDS: dict[str, str] = {

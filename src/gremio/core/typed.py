@@ -22,7 +22,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from gremio.core.problem import GremioError
-from gremio.core.quantity import UNIT_WORDS, UNITS, USUAL_UNIT, Kind, Unit
+from gremio.core.quantity import LARGEST, UNIT_WORDS, UNITS, USUAL_UNIT, Kind, Unit
 
 _LONGEST = 80
 _DEEPEST = 20
@@ -545,7 +545,7 @@ def decimal_sign(texts: Sequence[str]) -> Decimal:
 
 
 def _finite(value: float, text: str, what: str) -> float:
-    if not math.isfinite(value):
+    if not abs(value) <= LARGEST:
         raise QuantityError(f"{what}: {_short(text)!r} is too large a number.")
     return value
 

@@ -12,7 +12,7 @@ from gremio.core.edit.links import add_link
 from gremio.core.edit.parts import add_part
 from gremio.core.frames import Frame, Triple, tidy_frame, turn_of_angles
 from gremio.core.problem import GremioError
-from gremio.core.quantity import USUAL_UNIT, Kind
+from gremio.core.quantity import LARGEST, USUAL_UNIT, Kind
 from gremio.core.rig import ids
 from gremio.core.rig.cams import sorted_stations
 from gremio.core.rig.channels import AXES, JOINT_KINDS, channel_kind, freed
@@ -208,7 +208,11 @@ def values_by_key(rig: Rig, values: Mapping[str, Typed]) -> dict[ChannelKey, flo
 
 
 def _si(value: Typed, kind: Kind, what: str, unit: str | None = None) -> float:
-    return parse(value, kind, unit, what) if isinstance(value, str) else float(value)
+    if isinstance(value, str):
+        return parse(value, kind, unit, what)
+    if not abs(float(value)) <= LARGEST:
+        raise GremioError(f"{what} can't be {float(value):g}: write a plain number.")
+    return float(value)
 
 
 def _three(values: list[float]) -> Triple:

@@ -13,7 +13,7 @@ from gremio.core.edit.controls import set_values
 from gremio.core.edit.numbers import set_number
 from gremio.core.plan.loops import closure_label
 from gremio.core.problem import GremioError
-from gremio.core.quantity import show_short
+from gremio.core.quantity import LARGEST, show_short
 from gremio.core.rig import ids
 from gremio.core.rig.find import channel_key, control_id
 from gremio.core.rig.ids import ChannelKey
@@ -98,8 +98,10 @@ def run(
         if not program.inputs[program.channel_row[channel]]:
             raise GremioError(_is_led(program, channel))
         asked[channel] = np.asarray(given, dtype=float)
-        if not np.all(np.isfinite(asked[channel])):
-            raise GremioError(f"The values for {name} are not all numbers.")
+        wild = ~(np.abs(asked[channel]) <= LARGEST)
+        if np.any(wild):
+            first = float(np.ravel(asked[channel])[np.ravel(wild)][0])
+            raise GremioError(f"The values for {name} are not all plain numbers: one is {first:g}.")
     lengths = {np.size(v) for v in asked.values()} - {1}
     if len(lengths) > 1:
         raise GremioError(f"The values have different lengths: {sorted(lengths)}.")

@@ -8,6 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from gremio.core.arrays import Array, Flags
+from gremio.core.quantity import LARGEST
 from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.solve.constraint_steps import ConstraintBatch
 from gremio.core.solve.frames import Finder, world_frames
@@ -31,7 +32,7 @@ def evaluate(
     is not given is at home; what is led, or not in the rig, is not listened to. A rolling
     wheel stands where it is put in the first frame and rolls on from there.
     held: what a channel shows where its formula says nothing (a division by zero); its
-    home where it is not given.
+    home where it is not given. An input that is no plain number stands at home, with a note.
     """
     closed: list[Closed] = []
     wants: dict[ThingId, Want] = {}
@@ -59,10 +60,16 @@ def evaluate_channels(
         row = program.channel_row.get(channel)
         if row is not None and program.inputs[row]:
             asked[row] = values
+    undefined: dict[int, Flags] = {}
+    wild = ~(np.abs(asked[given]) <= LARGEST)
+    if wild.any():
+        # What is no plain number stands at home, and is told.
+        for row in np.arange(len(asked))[given][wild.any(axis=1)]:
+            flags = ~(np.abs(asked[row]) <= LARGEST)
+            asked[row, flags], undefined[int(row)] = program.home[row], flags
     channels = np.empty_like(asked)
     channels[given] = asked[given]
     program.first.hold(channels)
-    undefined: dict[int, Flags] = {}
     put = {
         int(row): asked[row].copy()
         for level in program.steps

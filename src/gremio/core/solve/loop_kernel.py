@@ -320,11 +320,17 @@ def _close(shape, q, work, far, near):  # type: ignore[no-untyped-def]
     n, size = len(shape.found), shape.size
     for c in range(n):
         begun[c] = q[shape.found[c]]
-    best, most = np.inf, np.inf
+    best, most, farthest = np.inf, np.inf, 0.0
+    for s in range(len(q)):
+        if shape.kinds[s] >= 3:
+            farthest = max(farthest, abs(q[s]))
+    # A turn far round has fewer figures left, and moves by whole steps of those.
+    grain = 4e-16 * farthest * size
+    near = max(near * size, grain)
     for turn in range(_NEWTON):
         _place(shape, q, worlds, origins, axes)
         worst = _gaps(shape, q, worlds, origins, axes, gap, jac, spare)
-        if worst <= near * size or (worst >= best and worst <= 1e-11 * size):
+        if worst <= near or (worst >= best and worst <= max(1e-11 * size, grain)):
             return worst
         if most <= 1e-11:
             break
@@ -346,9 +352,10 @@ def _close(shape, q, work, far, near):  # type: ignore[no-untyped-def]
                 return np.inf
     _place(shape, q, worlds, origins, axes)
     worst = _gaps(shape, q, worlds, origins, axes, gap, jac, spare)
-    if worst <= _IN_REACH * size:
+    in_reach = max(_IN_REACH * size, grain)
+    if worst <= in_reach:
         return worst
-    if worst > OPEN * size or _in_reach(shape, gap, jac) > _IN_REACH * size:
+    if worst > OPEN * size or _in_reach(shape, gap, jac) > in_reach:
         return np.inf
     return worst
 

@@ -208,6 +208,12 @@ class Pose:
         notes = [*program.faults, *(self._stop_reached(int(r)) for r in np.flatnonzero(beyond))]
         notes += self._crossed()
         notes += [self._undefined(row) for row, f in self.poses.undefined.items() if f[0]]
+        known = self.poses.undefined
+        notes += [
+            self._lost(int(row))
+            for row in np.flatnonzero(~np.isfinite(self.poses.channels[:, 0]))
+            if not (int(row) in known and known[int(row)][0])
+        ]
         notes += [n for c in self.poses.closing.values() for n in _unclosed(self, c)]
         return notes + want_notes(program.rig, self.poses.wants)
 
@@ -240,18 +246,30 @@ class Pose:
     def _undefined(self, row: int) -> Note:
         rig = self.program.rig
         channel = self.program.channel_keys[row]
+        name = full_label(rig, channel)
+        if channel not in self.program.drives:
+            text = f"{name} was asked for what is no plain number, so that it stands at home."
+            return Note("input-wild", owner_name(rig, split(channel)[0]), text)
         places = []
         for lead in self.program.drives[channel].leads:
             if lead in self.program.channel_row:
                 unit = shown_unit(rig, lead)
                 places.append(f"{full_label(rig, lead)} is {show_short(self.at(lead), unit)}")
         where = f" where {' and '.join(places[:3])}" if places else ""
-        name = full_label(rig, channel)
         text = (
             f"The formula for {name} has no value{where}: it divides by zero, or asks a function "
             "for what it does not have. Keep it away from there with clamp or choose."
         )
         return Note("formula-undefined", owner_name(rig, split(channel)[0]), text, "warning")
+
+    def _lost(self, row: int) -> Note:
+        """A channel that has no value, though what gives it has."""
+        rig, channel = self.program.rig, self.program.channel_keys[row]
+        text = (
+            f"{full_label(rig, channel)} has no value here: what leads it goes beyond all numbers. "
+            "Make the numbers of its links smaller."
+        )
+        return Note("value-lost", owner_name(rig, split(channel)[0]), text)
 
     def _stop_reached(self, row: int) -> Note:
         rig = self.program.rig
