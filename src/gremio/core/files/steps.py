@@ -85,5 +85,10 @@ def _into_its_thing(rig: dict[str, Any], channel: str, value: float) -> bool:
     return False
 
 
-_STEPS: tuple[Callable[[dict[str, Any]], dict[str, Any]], ...] = (_grips_and_numbers,)
+def _rolls_over(rig: dict[str, Any]) -> dict[str, Any]:
+    """From 2 to 3: a wheel may roll over a part, and be a ball; what was there means the same."""
+    return rig
+
+
+_STEPS: tuple[Callable[[dict[str, Any]], dict[str, Any]], ...] = (_grips_and_numbers, _rolls_over)
 VERSION = len(_STEPS) + 1

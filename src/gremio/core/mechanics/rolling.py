@@ -36,6 +36,28 @@ def rolled(frames: Array, axle: int, radius: float) -> Array:
     return np.concatenate([[0.0], np.cumsum(distance)]) / radius
 
 
+def rolled_ball(places: Array, start: Array, radius: float) -> Array:
+    """(F, 3, 3) turns of a ball that rolls without slip or spin on a level plane.
+
+    places: (F, 3) of its middle, as seen from what it rolls over, whose z is upright. start:
+    (3, 3) its turn in the first frame. radius: m.
+
+    On a straight way Δp it turns about n × Δp by |Δp| ÷ radius; one turn comes after the other,
+    which is why a ball that is rolled round a closed way stands turned (the plate and ball of
+    Frobenius' theorem; Jurdjevic, "The geometry of the plate-ball problem", Archive for Rational
+    Mechanics and Analysis 124, 1993).
+    """
+    from scipy.spatial.transform import Rotation
+
+    steps = np.diff(places, axis=0) / radius
+    about = np.stack([-steps[:, 1], steps[:, 0], np.zeros(len(steps))], axis=-1)
+    turns = np.empty((len(places), 3, 3))
+    turns[0] = start
+    for i, step in enumerate(Rotation.from_rotvec(about).as_matrix()):
+        turns[i + 1] = step @ turns[i]
+    return turns
+
+
 def driven(
     travel: Array, steering: Array, heading: float, wheelbase: float, axle: float
 ) -> tuple[Array, Array, Array]:

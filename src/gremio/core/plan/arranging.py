@@ -155,8 +155,10 @@ def _part_of(rig: Rig, things: Iterable[ThingId]) -> Rig:
     named: set[ThingId] = {i for i in wanted if i in rig.parts}
     for link in links.values():
         named.update(split(channel)[0] for channel in members(link))
-        if isinstance(link, Rolling) and link.path in rig.paths:
-            named.update(on for on in (rig.paths[link.path].on,) if on is not None)
+        if isinstance(link, Rolling):
+            path = rig.paths.get(link.path)
+            ends = (link.on, path.on if path is not None else None)
+            named.update(on for on in ends if on is not None)
     for measure in [rig.measures[i] for i in named if i in rig.measures]:
         named.update(end.part for end in measure.ends)
     for closure in closures.values():

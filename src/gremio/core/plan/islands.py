@@ -149,10 +149,12 @@ def _looked_at(rig: Rig, block: Block) -> Iterator[ThingId]:
         ends = rig.closures[closure]
         yield from (part for part in (ends.one, ends.two) if part is not None)
     for link in map(rig.links.get, block.links):
-        if isinstance(link, Rolling) and link.path in rig.paths:
-            yield link.path
-            on = rig.paths[link.path].on
-            yield from () if on is None else (on,)
+        if isinstance(link, Rolling):
+            yield from () if link.on is None else (link.on,)
+            if link.path in rig.paths:
+                yield link.path
+                on = rig.paths[link.path].on
+                yield from () if on is None else (on,)
         elif isinstance(link, Formula):
             for name in map(ThingId, leads(link)):
                 if name in rig.parts:

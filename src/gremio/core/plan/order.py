@@ -444,6 +444,12 @@ def _lost(rig: Rig, link: Link) -> Note | None:
     if isinstance(link, Rolling) and link.path and link.path not in rig.paths:
         text = f"{link_label(rig, link)} follows a path that is not in the rig. Remove the link."
         return Note("link-lost", label(rig, led[0]), text)
+    if isinstance(link, Rolling) and link.on is not None and link.on not in rig.parts:
+        text = (
+            f"{link_label(rig, link)} is over a part that is not in the rig. Choose on its Card "
+            "what it rolls over."
+        )
+        return Note("link-lost", label(rig, led[0]), text)
     if wrong := wrong_numbers(rig, link):
         told = label(rig, led[0]) if led else ""
         return Note("link-wrong", told, f"{link_label(rig, link)} is left out. {wrong}")

@@ -9,7 +9,7 @@ from gremio.core.plan.carrying import carriers, free_keys
 from gremio.core.rig import ids
 from gremio.core.rig.channels import split
 from gremio.core.rig.ids import ChannelKey, PartId
-from gremio.core.rig.links import leads, link_kind
+from gremio.core.rig.links import followers, leads, link_kind
 from gremio.core.rig.model import Link, LinkKind, Rig
 from gremio.core.rig.numbers import exists, numbers_of
 
@@ -18,8 +18,10 @@ def _of_rolling(rig: Rig, link: Any) -> list[ChannelKey]:
     ends = [PartId(split(link.follower)[0])]
     path = rig.paths.get(link.path)
     ends += [path.on] if path is not None and path.on in rig.parts else []
+    ends += [link.on] if link.on in rig.parts else []
     found = [c for end in ends for p in carriers(rig, end) for c in free_keys(rig, p)]
-    return [c for c in found if c != link.follower]
+    own = followers(link)
+    return [c for c in found if c not in own]
 
 
 def _of_formula(rig: Rig, link: Any) -> list[ChannelKey]:

@@ -112,12 +112,16 @@ class Rolling(Data, frozen=True, tag_field="link", tag="rolling"):
     """A wheel that rolls without slip: its turn grows by the distance it goes ÷ radius.
 
     follower: key of the wheel's turn. radius: m. path: id of a path along which the
-    distance is measured; "" measures it along the wheel's own heading.
+    distance is measured; "" measures it along the wheel's own heading. on: id of the part over
+    which it rolls; None for the ground. ball: it rolls in any direction, and turns about all
+    three axes; path says nothing then.
     """
 
     follower: ChannelKey
     radius: float
     path: ThingId = NOTHING
+    on: PartId | None = None
+    ball: bool = False
 
 
 class Driving(Data, frozen=True, tag_field="link", tag="driving"):

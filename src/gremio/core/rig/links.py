@@ -8,7 +8,7 @@ from collections.abc import Callable
 from typing import Any, NamedTuple, TypeVar
 
 from gremio.core.rig import link_numbers
-from gremio.core.rig.channels import key
+from gremio.core.rig.channels import TURNS, key, split
 from gremio.core.rig.ids import ChannelKey
 from gremio.core.rig.model import (
     Cam,
@@ -90,6 +90,12 @@ class LinkRecord(NamedTuple):
     both_ways: bool = False
 
 
+def _rolled(link: Any) -> tuple[ChannelKey, ...]:
+    if not link.ball:
+        return (link.follower,)
+    return tuple(key(split(link.follower)[0], channel) for channel in TURNS)
+
+
 LINKS: dict[LinkKind, LinkRecord] = {
     "ratio": LinkRecord(
         Ratio,
@@ -129,7 +135,7 @@ LINKS: dict[LinkKind, LinkRecord] = {
     "rolling": LinkRecord(
         Rolling,
         word=_always("rolling"),
-        followers=_one,
+        followers=_rolled,
         leads=_always(()),
         adds=_always(True),
         told=_for,

@@ -104,14 +104,18 @@ def path(
     return add_path(rig, path)[0]
 
 
-def roll(rig: Rig, wheel: str, radius: float, along: str = "") -> Rig:
+def roll(
+    rig: Rig, wheel: str, radius: float, along: str = "", *, over: str = "", ball: bool = False
+) -> Rig:
     """The rig with a wheel that rolls without slip.
 
     wheel: its turn by name ("Rear wheel turn y"). radius: m. along: name of a path; ""
-    measures the way along its own heading. Raises GremioError.
+    measures the way along its own heading. over: the part that it rolls over by name; "" for the
+    ground. ball: it rolls in any direction; its joint frees all three turns. Raises GremioError.
     """
-    link = Rolling(channel_key(rig, wheel), radius, path_id(rig, along) if along else NOTHING)
-    return add_link(rig, link)[0]
+    path = path_id(rig, along) if along else NOTHING
+    on = part_id(rig, over) if over else None
+    return add_link(rig, Rolling(channel_key(rig, wheel), radius, path, on, ball))[0]
 
 
 def teach(rig: Rig, lead: str, at: Typed, values: Mapping[str, Typed]) -> Rig:

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 import numpy as np
 import numpy.typing as npt
 
-from gremio.core.arrays import Array, Flags
+from gremio.core.arrays import Array, Flags, Rows
 from gremio.core.quantity import LARGEST
 from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.solve.constraint_steps import ConstraintBatch
@@ -19,6 +19,8 @@ from gremio.core.solve.steps import CamsStep, FormulaStep, Level
 from gremio.core.solve.wants import Want
 
 _SUBSTEPS = 24
+# The way between two frames is looked at anew for so much of a turn (rad), but no oftener.
+_A_PIECE, _MOST_PIECES = 0.5, 4000
 
 
 def evaluate(
@@ -30,15 +32,46 @@ def evaluate(
 
     inputs: values in SI by channel key: plain numbers, or (F,) arrays for F frames. What
     is not given is at home; what is led, or not in the rig, is not listened to. A rolling
-    wheel stands where it is put in the first frame and rolls on from there.
+    wheel stands where it is put in the first frame and rolls on from there, the straight way of
+    the inputs from frame to frame.
     held: what a channel shows where its formula says nothing (a division by zero); its
     home where it is not given. An input that is no plain number stands at home, with a note.
     """
+    found = _frames(program, inputs, held)
+    if found.frames == 1 or not len(program.turning_under[0]):
+        return found
+    # What grows from frame to frame is looked at often enough to see every turn on the way.
+    counts = _turning(program, found)
+    if counts.max() == 1:
+        return found
+    place = np.concatenate([[0], np.cumsum(counts)])
+    each = np.arange(place[-1] + 1)
+    way = {
+        channel: np.interp(each, place, np.ravel(values)) if np.size(values) > 1 else values
+        for channel, values in inputs.items()
+    }
+    return _frames(program, way, held).frames_at(place)
+
+
+def _frames(
+    program: Program,
+    inputs: Mapping[ChannelKey, npt.ArrayLike],
+    held: Mapping[ChannelKey, float] | None,
+) -> Poses:
     closed: list[Closed] = []
     wants: dict[ThingId, Want] = {}
     channels, asked, undefined, put = evaluate_channels(program, inputs, held, closed, wants)
     worlds = world_frames(program, channels)
     return Poses(program, channels, asked, worlds, undefined, put, tuple(closed), wants)
+
+
+def _turning(program: Program, poses: Poses) -> Rows:
+    """(F − 1,) into how many pieces the way between two frames is cut, so that in none of them
+    what a wheel rides on, or rolls over, turns by more than `_A_PIECE`."""
+    rows, counts = program.turning_under
+    turned = counts @ np.abs(np.diff(poses.channels[rows], axis=1))
+    pieces = np.clip(np.ceil(turned / _A_PIECE), 1, _MOST_PIECES)
+    return pieces.astype(np.intp)
 
 
 def evaluate_channels(

@@ -24,6 +24,7 @@ from gremio.core.solve.loop_steps import LoopBatch, batches, loop_step
 from gremio.core.solve.making import Making, Old, Taking, one_at_a_time
 from gremio.core.solve.reach_steps import ReachStep, reach_step
 from gremio.core.solve.steps import (
+    BallRollStep,
     DriveStep,
     FormulaStep,
     HoldStep,
@@ -168,11 +169,17 @@ def _roll_steps(
     for link, channel in links:
         owner, name = split(channel)
         part, row = PartId(owner), making.row[channel]
-        if link.path:
+        on = link.on or GROUND
+        if link.ball:
+            turns = followers(link)
+            rows = np.array([making.row[turn] for turn in turns], dtype=np.intp)
+            which = turns.index(channel)
+            steps.append(BallRollStep(part, which, rows, link.radius, on))
+        elif link.path:
             path = making.rig.paths[link.path]
             steps.append(PathRollStep(part, name, row, link.radius, path, path.on or GROUND))
         else:
-            steps.append(RollStep(part, name, row, link.radius))
+            steps.append(RollStep(part, name, row, link.radius, on))
     return steps
 
 

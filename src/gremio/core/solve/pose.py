@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from gremio.core.arrays import Array, Flags
+from gremio.core.arrays import Array, Flags, Rows
 from gremio.core.plan.loops import ROUNDING, closure_label, missed
 from gremio.core.problem import Note
 from gremio.core.quantity import show_short, show_small
@@ -89,14 +89,18 @@ class Poses:
     def frame(self, index: int) -> Pose:
         """The pose of one frame."""
         one = slice(index, index + 1) if index >= 0 else slice(index, index + 1 or None)
-        undefined = {row: frames[one] for row, frames in self.undefined.items()}
-        put = {row: values[one] for row, values in self.put.items()}
-        channels, asked = self.channels[:, one], self.asked[:, one]
-        closed = tuple((batch, gone[:, one], gap[:, one]) for batch, gone, gap in self.closed)
-        wants = {i: want.frames(one) for i, want in self.wants.items()}
-        worlds = self.worlds[one]
-        poses = Poses(self.program, channels, asked, worlds, undefined, put, closed, wants)
-        return Pose(poses)
+        return Pose(self.frames_at(one))
+
+    def frames_at(self, those: slice | Rows) -> Poses:
+        """Some of the frames."""
+        undefined = {row: frames[those] for row, frames in self.undefined.items()}
+        put = {row: values[those] for row, values in self.put.items()}
+        closed = tuple((batch, gone[:, those], gap[:, those]) for batch, gone, gap in self.closed)
+        wants = {i: want.frames(those) for i, want in self.wants.items()}
+        channels, asked = self.channels[:, those], self.asked[:, those]
+        return Poses(
+            self.program, channels, asked, self.worlds[those], undefined, put, closed, wants
+        )
 
 
 @dataclass(frozen=True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, fields
 from functools import cached_property
 
@@ -18,13 +19,21 @@ from gremio.core.rig.ids import ChannelKey, PartId
 from gremio.core.rig.model import Link, Rig
 from gremio.core.rig.numbers import SHOWN, ends_something
 from gremio.core.shape.geometry import GeometryOf
+from gremio.core.shape.paths import comes_back, length
 from gremio.core.solve.dimensions import Led, led_dimensions
 from gremio.core.solve.drives import Drive, drives_of
 from gremio.core.solve.limits import Limits, as_slice, limits_of
 from gremio.core.solve.link_steps import levels_of
 from gremio.core.solve.making import Making, Old
 from gremio.core.solve.rows import Keys, Values
-from gremio.core.solve.steps import DriveStep, FormulaStep, Level, RollStep
+from gremio.core.solve.steps import (
+    BallRollStep,
+    DriveStep,
+    FormulaStep,
+    Level,
+    PathRollStep,
+    RollStep,
+)
 from gremio.core.solve.tree import Tree
 
 
@@ -90,11 +99,46 @@ class Program(Tree):
     def growing(self) -> tuple[ChannelKey, ...]:
         """Keys of the channels that grow by how far something goes, from frame to frame."""
         return tuple(
-            self.channel_keys[step.follower]
+            self.channel_keys[int(row)]
             for level in self.steps
             for step in level.adds
-            if isinstance(step, RollStep | DriveStep)
+            if isinstance(step, RollStep | BallRollStep | DriveStep)
+            for row in step.followers
         )
+
+    @cached_property
+    def turning_under(self) -> tuple[Rows, Array]:
+        """Rows of the channels that turn what rolling wheels ride on and roll over, or carry them
+        round a path; and how much (rad) one of each counts, so that in half a turn together all of
+        it could still be seen from frame to frame."""
+        counts: dict[int, float] = {}
+        for level in self.steps:
+            for step in level.adds:
+                if not isinstance(step, RollStep | BallRollStep | PathRollStep | DriveStep):
+                    continue
+                if isinstance(step, DriveStep):
+                    counts[step.heading] = 1.0
+                    continue
+                round_it = 0.0
+                if isinstance(step, PathRollStep) and comes_back(step.path):
+                    round_it = 2 * math.pi / length(step.path)
+                # The way of a ball is straight from frame to frame, not an arc.
+                turned = 25.0 if isinstance(step, BallRollStep) else 1.0
+                own = {int(row) for row in step.followers}
+                for part in self._carrying(step.part) + self._carrying(step.on):
+                    for channel, row in self.applied(part):
+                        count = turned if channel.startswith("turn") else round_it
+                        if row not in own and count > counts.get(row, 0.0):
+                            counts[row] = count
+        return np.array(list(counts), dtype=np.intp), np.array(list(counts.values()))
+
+    def _carrying(self, part: PartId) -> list[PartId]:
+        """A part and all that carries it; nothing for the ground."""
+        row, found = self.part_row.get(part, -1), []
+        while row >= 0:
+            found.append(self.part_ids[row])
+            row = int(self.parents[row])
+        return found
 
     @cached_property
     def by_formula(self) -> tuple[ChannelKey, ...]:

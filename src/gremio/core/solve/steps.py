@@ -14,9 +14,10 @@ import numpy as np
 from gremio.core.arrays import Array, Flags, Rows
 from gremio.core.mechanics.bank import Bank
 from gremio.core.mechanics.profile_bank import values
-from gremio.core.mechanics.rolling import driven, rolled
+from gremio.core.mechanics.rolling import driven, rolled, rolled_ball
+from gremio.core.mechanics.turns import angles_of, of_angles, turn_of
 from gremio.core.plan.trains import Train
-from gremio.core.rig.ids import ChannelKey, PartId
+from gremio.core.rig.ids import GROUND, ChannelKey, PartId
 from gremio.core.rig.model import Cam, Formula, Path
 from gremio.core.shape.paths import comes_back, length, way_to
 from gremio.core.solve.constraint_steps import ConstraintBatch
@@ -221,13 +222,14 @@ class FormulaStep:
 class RollStep:
     """A wheel that rolls along its own heading. part: its id. channel: name of its turn.
 
-    follower: row of its turn. radius: m.
+    follower: row of its turn. radius: m. on: id of the part that it rolls over; "" for the ground.
     """
 
     part: PartId
     channel: str
     follower: int
     radius: float
+    on: PartId = GROUND
     adds: bool = True
 
     @property
@@ -237,9 +239,47 @@ class RollStep:
 
     def values(self, finder: Finder) -> Array:
         """(1, F) how far it has turned since the first frame."""
-        columns = finder.world(self.part, before=self.channel)[:, :, 0]
+        frames = _seen_from(finder, self.on, finder.world(self.part, before=self.channel))
         axle = {"x": 0, "y": 1, "z": 2}[self.channel[-1]]
-        return rolled(columns.transpose(2, 1, 0), axle, self.radius)[None]
+        return rolled(frames[:, :3], axle, self.radius)[None]
+
+
+@dataclass(frozen=True)
+class BallRollStep:
+    """One of the three turns of a ball that rolls in any direction. part: its id. which: 0, 1, 2
+    for its turn about x, y, z. rows: (3,) of these turns. radius: m. on: as RollStep has it."""
+
+    part: PartId
+    which: int
+    rows: Rows
+    radius: float
+    on: PartId = GROUND
+    adds: bool = True
+
+    @property
+    def followers(self) -> Rows:
+        """(1,) the row it gives."""
+        return self.rows[self.which : self.which + 1]
+
+    def values(self, finder: Finder) -> Array:
+        """(1, F) by how much the turn has changed since the first frame."""
+        mounts = _seen_from(finder, self.on, finder.world(self.part, before="turn z"))
+        mounted, start = turn_of(mounts), finder.channels[self.rows, 0]
+        turns = rolled_ball(mounts[:, :3, 3], mounted[0] @ of_angles(start), self.radius)
+        angles = angles_of(np.swapaxes(mounted, -1, -2) @ turns)
+        # About x and z it goes on from where it was; y stays within a quarter turn.
+        whole: Array = np.unwrap(angles, axis=0)
+        grown: Array = whole[:, self.which] - whole[0, self.which]
+        return grown[None]
+
+
+def _seen_from(finder: Finder, on: PartId, columns: Array) -> Array:
+    """(F, 4, 4) a frame, of (4, 3, 1, F) columns, as seen from a part; "" for the ground."""
+    frames = as_matrices(columns)[:, 0]
+    if not on:
+        return frames
+    seen: Array = np.linalg.inv(as_matrices(finder.world(on))[:, 0]) @ frames
+    return seen
 
 
 @dataclass(frozen=True)
@@ -307,7 +347,7 @@ class DriveStep:
         return way[self.which][None]
 
 
-ValueStep = CamsStep | OneWayStep | RollStep | PathRollStep | DriveStep | FormulaStep
+ValueStep = CamsStep | OneWayStep | RollStep | BallRollStep | PathRollStep | DriveStep | FormulaStep
 
 
 @dataclass(frozen=True)

@@ -36,6 +36,7 @@ _OF_TREE = ("own_place", "own_rows", "mount_rows", "joint_table", "_applied")
 _OF_ALL = (
     *_OF_TREE,
     "growing",
+    "turning_under",
     "by_formula",
     "shown_rows",
     "asked_range",

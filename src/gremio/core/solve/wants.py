@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from gremio.core.arrays import Array, Flags
+from gremio.core.arrays import Array, Flags, Rows
 from gremio.core.problem import Note
 from gremio.core.quantity import show_short
 from gremio.core.rig.constraints import CONSTRAINTS, constraint_words
@@ -31,7 +31,7 @@ class Want(NamedTuple):
     missing: Array | None
     normal: Array | None
 
-    def frames(self, some: slice) -> Want:
+    def frames(self, some: slice | Rows) -> Want:
         """What it wants in some of the frames."""
         arrays = (self.place, self.turn, self.missing, self.normal)
         cut = [None if a is None else a[some] for a in arrays]

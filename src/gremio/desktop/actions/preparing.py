@@ -37,11 +37,12 @@ def roll_wheel(document: Document, part: PartId) -> None:
     """Let a part roll by the way it is carried, on the radius of its shape."""
     rig = document.rig
     entry = rig.parts[part]
-    turn = next(c for c in freed(entry.joint) if c == f"turn {entry.joint.axis}")
+    turns = [c for c in freed(entry.joint) if c.startswith("turn")]
+    ball = len(turns) == 3
+    turn = turns[0] if ball else f"turn {entry.joint.axis}"
     radius = widest_round(rig, part) / 2 or 0.1
-    if document.make(
-        f"let {entry.name} roll", lambda r: add_link(r, Rolling(key(part, turn), radius))
-    ):
+    link = Rolling(key(part, turn), radius, ball=ball)
+    if document.make(f"let {entry.name} roll", lambda r: add_link(r, link)):
         document.said.emit(f"{entry.name} rolls on a radius of {show_short(radius, 'mm')}.")
 
 

@@ -11,6 +11,7 @@ from msgspec.structs import replace
 from gremio.core.edit.cams import as_cam
 from gremio.core.edit.formulas import shown, write
 from gremio.core.edit.links import change_link, remove_link, swapped
+from gremio.core.edit.parts import descendants
 from gremio.core.inspect.words import how
 from gremio.core.make.meshing import fit_by_shift, interlock
 from gremio.core.make.pairs import propose
@@ -29,7 +30,7 @@ from gremio.desktop.document.document import Document
 from gremio.desktop.fields.formula_edit import FormulaEdit
 from gremio.desktop.theme.inks import Inks
 
-_HEADING = "its own heading"
+_HEADING, _GROUND = "its own heading", "the ground"
 _GIVES = {"sets its follower": False, "adds to its follower": True}
 _MADE = ("ratio", "from–to cam", "cam")
 _TEETH = ("gear pair", "rack and pinion")
@@ -298,9 +299,22 @@ def _rolling_form(sheet: LinkSheet, link: Any) -> Iterator[Field]:
     paths = {path.name: path_id for path_id, path in sheet.document.rig.paths.items()}
     yield from sheet.ends(link)
     yield sheet.number("Radius", "radius", "length", "mm")
+    yield from _rolls_over(sheet, link)
+    if link.ball:
+        yield Words("It turns by the way it is carried ÷ radius, in every direction.")
+        return
     yield Pick("Way along", {_HEADING: "", **paths}, sheet.get("path"), sheet.set("path"),
                "way of a wheel", "Way along")  # fmt: skip
     yield Words("It turns by the way it is carried ÷ radius, also backwards.")
+
+
+def _rolls_over(sheet: LinkSheet, link: Any) -> Iterator[Field]:
+    """What a wheel rolls over: the ground, or a part that it does not carry and is not."""
+    rig, own = sheet.document.rig, PartId(split(link.follower)[0])
+    below = descendants(rig, own)
+    parts = {p.name: i for i, p in rig.parts.items() if i != own and i not in below}
+    yield Pick("Over", {_GROUND: None, **parts}, sheet.get("on"), sheet.set("on"),
+               "what a wheel rolls over", "What it rolls over")  # fmt: skip
 
 
 def _driving_form(sheet: LinkSheet, link: Any) -> Iterator[Field]:
