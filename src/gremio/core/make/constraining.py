@@ -18,6 +18,7 @@ from gremio.core.edit.constraints import (
 from gremio.core.edit.controls import set_values
 from gremio.core.edit.parts import set_joint
 from gremio.core.frames import IDENTITY, Frame, carried, frame_of, matrix, triple
+from gremio.core.make.volume import longest_axis
 from gremio.core.mechanics import turns
 from gremio.core.plan.carrying import carriers
 from gremio.core.problem import GremioError
@@ -76,6 +77,10 @@ def constrain(
     if kind == "reach":
         gives: tuple[str, ...] = _chain(rig, part, stood)
     else:
+        if kind == "constant volume" and not channels:
+            # The longest side stretches, at first, and the others follow.
+            longest = longest_axis(rig, part, geometry)
+            channels = tuple(ChannelKey(scale) for scale in SCALES if scale != longest)
         rig, gives, given = _with_freedoms(rig, part, kind, channels)
     bare = record.struct(usual_name(rig, kind, part), part, gives, freed=given)
     if isinstance(bare, Targeted):

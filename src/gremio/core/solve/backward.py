@@ -11,17 +11,18 @@ from gremio.core.mechanics.profiles import Profile, end_speed, extent, leads_at,
 from gremio.core.plan.loops import closure_label
 from gremio.core.plan.trains import Train
 from gremio.core.quantity import show_short
-from gremio.core.rig.channels import split
+from gremio.core.rig.channels import SCALES, key, split
 from gremio.core.rig.constraints import CONSTRAINTS, adds_to, constraint_words
 from gremio.core.rig.ids import ChannelKey, PartId
 from gremio.core.rig.links import adds, link_kind, link_label
-from gremio.core.rig.model import Cam, Constraint, Link, LinkKind, Ratio, Rolling
+from gremio.core.rig.model import Cam, ConstantVolume, Constraint, Link, LinkKind, Ratio, Rolling
 from gremio.core.rig.numbers import full_label, label, shown_unit
 from gremio.core.solve.cam_steps import cam_profile
 from gremio.core.solve.evaluate import evaluate_channels
 from gremio.core.solve.limits import asked_for
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program
+from gremio.core.solve.volume import leading_scale
 
 _STEPS = 24
 
@@ -215,12 +216,38 @@ def _through_constraint(
         if adds_to(constraint) or share < 1.0:
             rest = 1.0 if adds_to(constraint) else 1.0 - share
             return Hand(channel, put + (wanted - pose.at(channel)) / rest)
-    found = _by_secants(program, pose, channel, wanted)
     name = full_label(program.rig, channel)
+    if isinstance(constraint, ConstantVolume):
+        put = float(pose.poses.put[row][0]) if program.inputs[row] else 1.0
+        return _through_volume(program, pose, constraint, channel, wanted, share, put)
+    found = _by_secants(program, pose, channel, wanted)
     return found or Held(
         f"{name} is held: {constraint_words(program.rig, constraint)}. Move what that is carried "
         "by, lower the grip, or switch the constraint off on its Card."
     )
+
+
+def _through_volume(
+    program: Program,
+    pose: Pose,
+    constraint: ConstantVolume,
+    channel: ChannelKey,
+    wanted: float,
+    share: float,
+    put: float,
+) -> Hand | Held:
+    """Stretch what keeps its volume by the scale that leads it. share: how much it holds. put:
+    where the scale is put, which counts with what is left."""
+    part, name = split(channel)
+    whole = (wanted - (1.0 - share) * put) / share if share > 0.0 else 0.0
+    scales = {scale: pose.at(key(part, scale)) for scale in SCALES}
+    found = leading_scale(constraint, scales, name, whole)
+    if found is None:
+        return Held(
+            f"{full_label(program.rig, channel)} can't be {show_short(wanted, '')}: what keeps its "
+            "volume needs scales above 0, one of which leads."
+        )
+    return move(program, pose, key(part, found[0]), found[1])
 
 
 def _by_secants(program: Program, pose: Pose, channel: ChannelKey, wanted: float) -> Hand | None:

@@ -103,6 +103,10 @@ class Finder:
                 self.known[part] = as_matrices(self.world(part))[:, 0]
         return np.stack([self.known[part] for part in parts])
 
+    def some(self, frames: Rows) -> Finder:
+        """The same in some of the frames."""
+        return Finder(self.tree, np.ascontiguousarray(self.channels[:, frames]))
+
     def mounts(self, part_rows: Rows) -> Array:
         """(n, F, 4, 4) world frames of the mounts of parts (n,), by row."""
         tree = self.tree

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -15,12 +15,16 @@ from gremio.core.rig.model import Rig
 from gremio.core.solve.constraint_goals import Goal
 
 _MISSED = 1e-9
+# A chain is begun anew from so many other places where it comes to rest short of its target.
+OTHER_STARTS = 24
 
 
 class Want(NamedTuple):
     """What one constraint wants in F frames, as in Goal, and how much of it is had.
 
-    has, grip: (F,). place, normal: (F, 3). turn: (F, 3, 3). missing: (F,).
+    has, grip: (F,). place, normal: (F, 3). turn: (F, 3, 3). missing: (F,). proven: (F,) whether
+    what is missing can't be had in any way. jumps: (F,) where it stands otherwise than in the frame
+    before for no more than a better place.
     """
 
     has: Flags
@@ -30,20 +34,20 @@ class Want(NamedTuple):
     whole: bool
     missing: Array | None
     normal: Array | None
+    proven: Flags | None = None
+    jumps: Flags | None = None
 
     def frames(self, some: slice | Rows) -> Want:
         """What it wants in some of the frames."""
-        arrays = (self.place, self.turn, self.missing, self.normal)
-        cut = [None if a is None else a[some] for a in arrays]
-        return Want(self.has[some], self.grip[some], cut[0], cut[1], self.whole, *cut[2:])
+        arrays = (self.place, self.turn, self.missing, self.normal, self.proven, self.jumps)
+        cut: list[Any] = [None if a is None else a[some] for a in arrays]
+        place, turn, missing, normal, proven, jumps = cut
+        has, grip = self.has[some], self.grip[some]
+        return Want(has, grip, place, turn, self.whole, missing, normal, proven, jumps)
 
     def spread(self, frames: int) -> Want:
         """The same in many frames, of what is wanted in one."""
-        arrays = (self.place, self.turn, self.missing, self.normal)
-        wide = [None if a is None else np.broadcast_to(a, (frames, *a.shape[1:])) for a in arrays]
-        has = np.broadcast_to(self.has, (frames,))
-        grip = np.broadcast_to(self.grip, (frames,))
-        return Want(has, grip, wide[0], wide[1], self.whole, *wide[2:])
+        return self.frames(np.zeros(frames, dtype=np.intp))
 
 
 def want_of(goal: Goal, index: int, grip: Array) -> Want:
@@ -72,9 +76,21 @@ def want_notes(rig: Rig, wants: dict[ThingId, Want]) -> list[Note]:
                 "more distance, or free another channel."
             )
             if constraint.kind == "reach":
+                limit = want.proven is not None and bool(want.proven[0])
+                how = (
+                    f"its arms end {short} from there, however they are turned"
+                    if limit
+                    else f"no nearer than {short} was found in {OTHER_STARTS + 1} starts"
+                )
                 text = (
-                    f"{told}, but its joints bring it no nearer than {short}. Bring the target "
-                    "nearer, move a stop, or let another joint move."
+                    f"{told}, but {how}. Bring the target nearer, move a stop, or let another "
+                    "joint move."
                 )
             notes.append(Note("constraint-short", name, text, "warning"))
+        if want.jumps is not None and bool(want.jumps[0]):
+            text = (
+                f"{told}, and here it goes over to another way of reaching, in one frame. Put its "
+                "joints nearer to that, or give them stops."
+            )
+            notes.append(Note("reach-jump", name, text, "warning"))
     return notes

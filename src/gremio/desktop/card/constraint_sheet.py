@@ -4,15 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from functools import partial
-from typing import Any, get_args
+from typing import Any, cast, get_args
 
 from msgspec.structs import replace
 
 from gremio.core.edit.constraints import change_constraint, rename_constraint
 from gremio.core.make.constraining import chain_of, keep_offset, keeps_something, snap, told_in
 from gremio.core.make.releasing import switch
+from gremio.core.make.volume import stretched_along
 from gremio.core.quantity import show_short
-from gremio.core.rig.channels import key
+from gremio.core.rig.channels import SCALES, key
 from gremio.core.rig.constraints import (
     CONSTRAINTS,
     adds_to,
@@ -25,6 +26,7 @@ from gremio.core.rig.constraints import (
 from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
 from gremio.core.rig.model import (
     AnyConstraint,
+    ConstantVolume,
     ConstraintKind,
     Kept,
     Reach,
@@ -36,6 +38,7 @@ from gremio.core.rig.model import (
 )
 from gremio.core.rig.numbers import label
 from gremio.core.solve.off_by import off_by
+from gremio.core.solve.volume import leads_of
 from gremio.desktop.actions import constraining
 from gremio.desktop.card.form_sheet import FormSheet
 from gremio.desktop.card.forms import (
@@ -175,6 +178,20 @@ class ConstraintSheet(FormSheet):
             "Banked for, m/s", bare=True,
             help="The speed at which its bends are banked so that nothing slides",
         )  # fmt: skip
+
+    def volume_settings(self) -> Iterator[Field]:
+        """Of what keeps its volume: along what it stretches; all that lead it, named."""
+        entry = self.entry
+        assert isinstance(entry, ConstantVolume)
+        leads = leads_of(entry)
+        if len(leads) == 1:
+            yield Pick("Stretches along", {name[-1]: name for name in SCALES},
+                       lambda rig: leads_of(cast(ConstantVolume, rig.constraints[self.thing]))[0],
+                       lambda rig, name: stretched_along(rig, self.thing, name),
+                       "what stretches", "Stretches along")  # fmt: skip
+        else:
+            names = " and ".join(leads) or "nothing"
+            yield Words(f"Led by {names}: their product counts.")
 
     def chain_settings(self) -> Iterator[Field]:
         """Of a reach: its tip, the joints that may move and how stiff each is."""
@@ -318,6 +335,6 @@ _SETTINGS: dict[ConstraintKind, Callable[[ConstraintSheet], Iterator[Field]]] = 
     "tether": ConstraintSheet.tether_settings,
     "seat": ConstraintSheet.seat_settings,
     "run along": ConstraintSheet.path_settings,
-    "constant volume": _none,
+    "constant volume": ConstraintSheet.volume_settings,
     "reach": ConstraintSheet.chain_settings,
 }

@@ -15,6 +15,7 @@ from gremio.core.edit.numbers import set_numbers
 from gremio.core.files import rig_file
 from gremio.core.files.rig_file import Opened
 from gremio.core.files.sources import model_shelf
+from gremio.core.make.volume import typed_scale
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import freed, split
 from gremio.core.rig.ids import NOTHING, ChannelKey, PartId, ThingId
@@ -22,6 +23,7 @@ from gremio.core.rig.model import Rig
 from gremio.core.rig.numbers import (
     channels_of,
     exists,
+    full_label,
     home_value,
     is_put,
     label,
@@ -36,6 +38,7 @@ from gremio.core.solve.evaluate import evaluate, rolled_on
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program
 from gremio.core.solve.pulling import pull
+from gremio.core.solve.volume import giver_of
 from gremio.desktop.document.change import Change
 from gremio.desktop.document.looking import Looking
 from gremio.desktop.document.teaching import Teaching
@@ -264,6 +267,11 @@ class Document(QObject):
         Says why when one can't be moved; returns whether any could.
         """
         put: dict[ChannelKey, float] = {}
+        if len(values) == 1 and not gesture:
+            ((only, typed),) = values.items()
+            if giver_of(self.rig, only) is not None:
+                words = f"let {full_label(self.rig, only)} lead"
+                return self.edit(words, lambda rig: typed_scale(rig, only, typed))
         for channel, wanted in values.items():
             found = self._input_for(channel, wanted, gesture)
             if found is not None:
