@@ -1,4 +1,4 @@
-"""Pulling at a point of any part: the one input that brings it nearest to the hand."""
+"""Pulling at a point of any part: one input, the nearest along its chain, follows the hand."""
 
 from __future__ import annotations
 
@@ -18,11 +18,15 @@ from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program
 
-_PULLS = 6
+_PULLS = 24
 # What of a step is tried, the whole of it and less.
 _SHARES = np.array([0.0, 1.0, 0.6, 0.3, 0.1, 0.03])
-# No farther than this at a time, in one step of a pull (m, rad).
+# No farther than this the part turns at a time, in one step of a pull (rad).
 _FARTHEST = 0.6
+# The nearest input along a chain is taken when it leaves no more than this of the way.
+_NEARER = 0.9
+# So little a point goes for an input, for its size (m), that this does not move it.
+_STANDS = 1e-8
 
 
 def pull(
@@ -33,30 +37,54 @@ def pull(
     target: npt.ArrayLike,
     chosen: ChannelKey = NOTHING,
 ) -> Hand | Held:
-    """The one input that brings a point of a part nearest to a target, within all stops.
+    """The input that brings a point of a part nearest to a target, within all stops.
 
-    part: id. at: (3,) the point in the part's frame (m). target: (3,) in the world (m). Of
-    several inputs the one that brings it nearest is moved, or the chosen one (key) where that
-    moves it; the present pose decides between
-    several answers.
+    part: id. at: (3,) the point in the part's frame (m). target: (3,) in the world (m). chosen:
+    key of the input that is moved, where that moves the part; else it is the nearest along its
+    chain that brings it nearer by some of the way, or the best where none does. The present pose
+    decides between several answers.
     """
     point, goal = np.append(np.asarray(at, dtype=float), 1.0), np.asarray(target, dtype=float)
     inputs = {c: pose.at(c) for c in program.channel_keys if program.inputs[program.channel_row[c]]}
     row = program.part_row[part]
     before = float(np.linalg.norm(pose.worlds[row, :3] @ point - goal))
-    best: tuple[float, Hand] | None = None
     leads = _inputs_of(program, part)
+    best: tuple[float, Hand] | None = None
     for lead in [chosen] if chosen in leads else leads:
         away, value = _nearest(pose, inputs, lead, row, point, goal)
         if best is None or away < best[0] - 1e-9:
             best = (away, Hand(lead, value))
+        if away < _NEARER * before:
+            break
     if best is None:
         name = program.rig.parts[part].name
         grounded = f"{name} is grounded: nothing that can move carries it."
         return Held(_what_ties(program, part) or grounded)
-    if best[0] < before - 1e-12:
-        return best[1]
-    return Held(_what_holds(program, pose, part))
+    return best[1] if best[0] < before - 1e-12 else Held(_what_holds(program, pose, part))
+
+
+def puller(
+    program: Program,
+    pose: Pose,
+    part: PartId,
+    at: npt.ArrayLike,
+    chosen: ChannelKey = NOTHING,
+) -> ChannelKey:
+    """Key of the input that a pull at a point (3,) of a part moves: the chosen one where that
+    moves the part, else the nearest along its chain toward the ground that moves the point; of
+    those that move it nowhere here the nearest; "" where there is none."""
+    leads = _inputs_of(program, part)
+    if chosen in leads:
+        return chosen
+    point, row = np.append(np.asarray(at, dtype=float), 1.0), program.part_row[part]
+    inputs = {c: pose.at(c) for c in program.channel_keys if program.inputs[program.channel_row[c]]}
+    for lead in leads:
+        low, high = pose.ends(lead)
+        tried = np.clip(inputs[lead] + np.array([0.0, 1e-3, -1e-3]), low, high)
+        places = evaluate(program, {**inputs, lead: tried}).worlds[:, row, :3] @ point
+        if float(np.abs(places - places[0]).max()) > _STANDS:
+            return lead
+    return leads[0] if leads else NOTHING
 
 
 def _what_ties(program: Program, part: PartId) -> str:
@@ -92,25 +120,29 @@ def _nearest(
     the one input, the best of several steps each time."""
     program, (low, high) = pose.program, pose.ends(lead)
 
-    def places(values: Array) -> Array:
-        """(F, 3) where the point is at values of the input, the present one first."""
-        worlds = evaluate(program, {**inputs, lead: values}).worlds[:, row, :3]
-        found: Array = worlds @ point
-        return found
+    def stands(values: Array) -> Array:
+        """(F, 3, 4) how the part stands at values of the input, the present one first."""
+        worlds: Array = evaluate(program, {**inputs, lead: values}).worlds[:, row, :3]
+        return worlds
 
     here = min(max(inputs[lead], low), high)
     away = math.inf
     for _ in range(_PULLS):
         step = 1e-5 if here + 1e-5 <= high else -1e-5
-        at, beside = places(np.array([here, here + step]))
+        both = stands(np.array([here, here + step]))
+        at, beside = both @ point
         away = float(np.linalg.norm(at - goal))
         slope = (beside - at) / step
         square = float(slope @ slope)
         if square < 1e-16:
             break
-        way = min(max(float(slope @ (goal - at)) / square, -_FARTHEST), _FARTHEST)
+        # What turns fast for its input is turned by little, what is geared down by as much as it
+        # takes to come to the hand.
+        turning = float(np.linalg.norm((both[1] - both[0])[:, :3])) / abs(step)
+        most = _FARTHEST / turning if turning > 0.0 else math.inf
+        way = min(max(float(slope @ (goal - at)) / square, -most), most)
         tried = np.clip(here + way * _SHARES, low, high)
-        distances = np.linalg.norm(places(tried) - goal, axis=1)
+        distances = np.linalg.norm(stands(tried) @ point - goal, axis=1)
         best = int(np.argmin(distances))
         if distances[best] > away - 1e-10:
             break

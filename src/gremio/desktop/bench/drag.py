@@ -10,8 +10,9 @@ import numpy as np
 from gremio.core.arrays import Array
 from gremio.core.rig.channels import freed, key, split
 from gremio.core.rig.constraints import CONSTRAINTS, adds_to
-from gremio.core.rig.ids import ChannelKey, PartId
+from gremio.core.rig.ids import NOTHING, ChannelKey, PartId
 from gremio.core.solve.pose import Pose
+from gremio.core.solve.pulling import puller
 from gremio.desktop.bench.camera import Camera, Size, project, ray
 from gremio.desktop.bench.handles import Handle, handles_of
 from gremio.desktop.bench.scene import Scene, corners_of
@@ -143,6 +144,7 @@ class PointDrag:
     """A pull at a point of a part of a closed linkage, in the plane of the screen.
 
     part: id. inside: (3,) the point in the part's frame. grip: (3,) where it was taken hold of.
+    lead: key of the input that follows the hand, as long as this drag is; begun: it has moved.
     """
 
     part: PartId
@@ -150,12 +152,24 @@ class PointDrag:
     size: Size
     grip: Array
     inside: Array
+    lead: ChannelKey
+    begun: bool = False
 
     @classmethod
-    def on(cls, pose: Pose, part: PartId, camera: Camera, size: Size, grip: Array) -> PointDrag:
-        """A pull at a part where it was taken hold of."""
-        inside = np.linalg.inv(pose.world(part)) @ np.append(grip, 1.0)
-        return cls(part, camera, size, grip, inside[:3])
+    def on(
+        cls,
+        pose: Pose,
+        part: PartId,
+        camera: Camera,
+        size: Size,
+        grip: Array,
+        chosen: ChannelKey = NOTHING,
+    ) -> PointDrag:
+        """A pull at a part where it was taken hold of. chosen: key of the input that is to
+        follow, where it moves the part."""
+        inside = (np.linalg.inv(pose.world(part)) @ np.append(grip, 1.0))[:3]
+        lead = puller(pose.program, pose, part, inside, chosen)
+        return cls(part, camera, size, grip, inside, lead)
 
     def target(self, pixel: tuple[float, float]) -> Array:
         """(3,) where the point should go when the pointer has come to a pixel."""

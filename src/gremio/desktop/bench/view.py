@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
-from gremio.core.rig.ids import PartId
+from gremio.core.arrays import Array
+from gremio.core.rig.ids import ChannelKey, PartId
+from gremio.core.rig.numbers import full_label
 from gremio.desktop.bench.camera import Camera, orbited, panned, zoomed
 from gremio.desktop.bench.drag import Drag, FreeDrag, PointDrag, grip_on, is_held, take_hold
 from gremio.desktop.bench.face_hold import FaceHold
@@ -80,11 +83,20 @@ class Bench(Asking):
             pose, scene, camera = self.pose, self.scene(), self.camera
             grip = grip_on(pose, scene, part, camera, size, pixel)
             if is_held(pose, moving):
-                self._hold = PointDrag.on(pose, part, camera, size, grip)
+                chosen = ChannelKey(self.document.selected)
+                self._hold = PointDrag.on(pose, part, camera, size, grip, chosen)
+                self._tell_puller(self._hold)
                 return
             self._hold = slide_on(self.document, moving, camera, size, pixel) or take_hold(
                 pose, scene, moving, camera, size, grip, pixel
             )
+
+    def _tell_puller(self, hold: PointDrag) -> None:
+        """Say what a pull will move, before it does."""
+        if hold.lead:
+            rig = self.document.rig
+            name, lead = rig.parts[hold.part].name, full_label(rig, hold.lead)
+            self.document.said.emit(f"A pull at {name} moves {lead}.")
 
     def _take_face(self, at: QPointF) -> bool:
         """Take hold of the face of a control, topmost first: of its knob, or of its plate."""
@@ -128,7 +140,7 @@ class Bench(Asking):
         self._press = None
         if isinstance(self._hold, PointDrag):
             target = self._hold.target((at.x(), at.y()))
-            self.document.pull(self._hold.part, self._hold.inside, target, "pull a linkage")
+            self._pull_point(self._hold, target)
             return
         moves = self._hold.moves((at.x(), at.y()))
         if isinstance(self._hold, SurfaceDrag):
@@ -141,6 +153,18 @@ class Bench(Asking):
         if moves and not self.document.move_all(moves, "", gesture):
             self._said_held = True
             self.setCursor(Qt.CursorShape.ForbiddenCursor)
+
+    def _pull_point(self, hold: PointDrag, target: Array) -> None:
+        """Pull by the input that was said; where that can't follow the hand to begin with, by the
+        one that can, which is said then."""
+        moved = self.document.pull(hold.part, hold.inside, target, hold.lead)
+        if moved is None and not hold.begun:
+            moved = self.document.pull(hold.part, hold.inside, target)
+        if moved is not None:
+            changed = moved != hold.lead
+            self._hold = replace(hold, lead=moved, begun=True)
+            if changed:
+                self._tell_puller(self._hold)
 
     @staticmethod
     def _near(a: QPointF, b: QPointF) -> bool:

@@ -316,22 +316,26 @@ class Document(QObject):
             self._told = gesture or channel
             self.said.emit(told)
 
-    def pull(self, part: PartId, at: Array, target: Array, gesture: str = "") -> bool:
-        """Bring a point of a part (3,) as near to a place in the world (3,) as one input can:
-        the control that is selected, where it moves the part, else the best one.
+    def pull(
+        self, part: PartId, at: Array, target: Array, lead: ChannelKey = NOTHING
+    ) -> ChannelKey | None:
+        """Bring a point of a part (3,) as near to a place in the world (3,) as one input can.
+        lead: its key; without it the nearest along the part's chain that can.
 
-        Says why when it comes no nearer; returns whether it did.
+        Says why when it comes no nearer; returns the key of the input that was moved.
         """
+        gesture = f"pull {part}"
         if self.rig.locked:
             self.said.emit(LOCKED)
-            return False
-        answer = pull(self.program, self.pose, part, at, target, self.selected)
+            return None
+        answer = pull(self.program, self.pose, part, at, target, lead)
         if isinstance(answer, Held):
             if self._told != gesture:
                 self._told = gesture
                 self.said.emit(answer.text)
-            return False
-        return self.put({answer.channel: answer.value}, self._moving(answer.channel), gesture)
+            return None
+        put = self.put({answer.channel: answer.value}, self._moving(answer.channel), gesture)
+        return answer.channel if put else None
 
     def put(self, values: dict[ChannelKey, float], what: str, gesture: str = "") -> bool:
         """Put inputs somewhere (SI by key); wheels roll as far as that takes them. Numbers that
