@@ -81,6 +81,12 @@ def show_number(value: float, unit: str, decimals: int | None = None) -> str:
     return number.removeprefix("-") if float(number) == 0.0 else number
 
 
+def short_number(value: float) -> str:
+    """A number for a formula, exact to fifteen figures and no longer: "1" for
+    0.9999999999999998."""
+    return f"{value:.15g}"
+
+
 def show_small(value: float, unit: str) -> str:
     """A value that may be very small, with two figures at least: "0.0000051 mm", "12.4 mm"."""
     entry = UNITS[unit]

@@ -14,6 +14,7 @@ from gremio.core.edit.parts import change_part
 from gremio.core.frames import IDENTITY, Frame, frame_of, holds, matrix
 from gremio.core.plan.order import train_row
 from gremio.core.problem import GremioError
+from gremio.core.quantity import short_number
 from gremio.core.rig.channels import freed, key
 from gremio.core.rig.ids import ChannelKey, PartId, ThingId
 from gremio.core.rig.links import followers, link_kind, members
@@ -115,9 +116,9 @@ def _shifted_row(rig: Rig, link_id: ThingId, link: Any, channel: ChannelKey, by:
 def _shifted_formula(rig: Rig, link_id: ThingId, link: Any, channel: ChannelKey, by: float) -> Link:
     del link_id
     unit = _si_unit(rig, channel)
-    text = link.text.replace(f"{{{channel}}}", f"({{{channel}}} + {by!r} {unit})")
+    text = link.text.replace(f"{{{channel}}}", f"({{{channel}}} + {short_number(by)} {unit})")
     if channel == link.follower:
-        text = f"({text}) - {by!r} {unit}"
+        text = f"({text}) - {short_number(by)} {unit}"
     shifted: Link = replace(link, text=text)
     return shifted
 

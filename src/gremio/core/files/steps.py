@@ -6,6 +6,8 @@ import re
 from collections.abc import Callable
 from typing import Any
 
+from gremio.core.quantity import UNIT_WORDS
+
 # What each kind of constraint had of version 1, where all kinds had the fields of all.
 _OF_ALL = {"name", "kind", "part", "channels", "grip", "off", "freed"}
 _OF_KIND: dict[str, set[str]] = {
@@ -85,10 +87,36 @@ def _into_its_thing(rig: dict[str, Any], channel: str, value: float) -> bool:
     return False
 
 
-def _rolls_over(rig: dict[str, Any]) -> dict[str, Any]:
-    """From 2 to 3: a wheel may roll over a part, and be a ball; what was there means the same."""
-    return rig
+def _powers_of_units(rig: dict[str, Any]) -> dict[str, Any]:
+    """From 2 to 3: in a formula a power behind a unit is the unit's now; where it was that of the
+    whole, brackets say so. A wheel may roll over a part, and be a ball."""
+    links = rig.get("links", {})
+    raised = {i: _bracketed(link) for i, link in links.items()}
+    return {**rig, "links": raised} if raised != links else rig
 
 
-_STEPS: tuple[Callable[[dict[str, Any]], dict[str, Any]], ...] = (_grips_and_numbers, _rolls_over)
+_RAISED = re.compile(r"(?<![\w.])((?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?\s*(°|[A-Za-z]+))(?=\s*\^)")
+
+
+def _bracketed(link: Any) -> Any:
+    text = link.get("text") if isinstance(link, dict) else None
+    if not isinstance(text, str) or "^" not in text:
+        return link
+
+    def put(found: re.Match[str]) -> str:
+        known = found[2] == "°" or UNIT_WORDS.get(found[2], "%") != "%"
+        return f"({found[1]})" if known else found[1]
+
+    # Keys stand in braces, and have no powers.
+    pieces = re.split(r"(\{[^{}]*\})", text)
+    return {
+        **link,
+        "text": "".join(p if p.startswith("{") else _RAISED.sub(put, p) for p in pieces),
+    }
+
+
+_STEPS: tuple[Callable[[dict[str, Any]], dict[str, Any]], ...] = (
+    _grips_and_numbers,
+    _powers_of_units,
+)
 VERSION = len(_STEPS) + 1

@@ -46,6 +46,11 @@ class Names:
             if name and not self._must_be_quoted(name):
                 self._by_letter.setdefault(name[0], []).append(name)
 
+    @property
+    def every(self) -> list[str]:
+        """All names of things."""
+        return list(self._ids)
+
     def _must_be_quoted(self, name: str) -> bool:
         return bool(_NEEDS_QUOTES.search(name)) or name in self.reserved
 

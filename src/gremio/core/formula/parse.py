@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import difflib
 import functools
+import math
 import re
 from dataclasses import dataclass
+from fractions import Fraction
 
 from gremio.core.formula.names import Found, Names
 from gremio.core.formula.tree import Call, FormulaError, Node, Number, Reference, Span
@@ -15,9 +18,13 @@ LONGEST = 400
 _DEEPEST = 40
 _NUMBER = re.compile(r"(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?")
 _UNIT = re.compile(r"\s*(°|%|[A-Za-z]+)")
+# A power right behind a unit is the unit's: 12 m^2 are square metres.
+_POWER = re.compile(r"\s*\^\s*([+-]?\d+(?:\.\d+)?)(?![\d.]|[eE]\d)")
 _WORD = re.compile(r"[A-Za-z][A-Za-z0-9]*")
 _SIGNS = {"≤": "<=", "≥": ">=", "≠": "<>", "−": "-", "·": "*", "×": "*", "÷": "/"}
 _OPERATORS = re.compile(r"<=|>=|<>|[-+*/^<>=(),]|[≤≥≠−·×÷]")
+
+_COMPARISONS = ("<", "<=", ">", ">=", "=", "<>")
 
 # How many inputs each function takes, and what it does, in the words of the guide.
 FUNCTIONS: dict[str, tuple[int, int, str]] = {
@@ -59,6 +66,7 @@ class _Token:
     text: str
     span: Span
     value: float = 0.0
+    power: Fraction = Fraction(1)
 
 
 def parse(text: str, names: Names | None = None) -> Node:
@@ -80,7 +88,7 @@ def _parsed(text: str, names: Names | None) -> Node:
         raise FormulaError("The formula is empty. Write for example: Pinion.turn * 12/32", 0, 0)
     if len(text) > LONGEST:
         raise FormulaError(f"A formula has {LONGEST} letters at most.", LONGEST, len(text))
-    return _Reader(_tokens(text, names)).whole()
+    return _Reader(_tokens(text, names), names).whole()
 
 
 def kept_text(text: str, names: Names) -> str:
@@ -125,7 +133,8 @@ def _token(text: str, start: int, names: Names | None) -> _Token:
         return _quantity(text, match)
     if match := _WORD.match(text, start):
         if text.startswith(".", match.end()):
-            raise FormulaError(f"Nothing here is called {match[0]!r}.", start, match.end())
+            near = _near(match[0], names)
+            raise FormulaError(f"Nothing here is called {match[0]!r}.{near}", start, match.end())
         return _Token("word", match[0], Span(start, match.end()))
     if match := _OPERATORS.match(text, start):
         return _Token("sign", _SIGNS.get(match[0], match[0]), Span(start, match.end()))
@@ -133,22 +142,27 @@ def _token(text: str, start: int, names: Names | None) -> _Token:
 
 
 def _quantity(text: str, match: re.Match[str]) -> _Token:
-    value, end, unit = float(match[0]), match.end(), ""
+    value, end, unit, power = float(match[0]), match.end(), "", Fraction(1)
     word = _UNIT.match(text, end)
     if word:
         named = {"°": "deg", "%": "%"}.get(word[1]) or UNIT_WORDS.get(word[1], "")
         is_call = text[word.end() :].lstrip().startswith("(")
         if named and not is_call:
             unit, end = named, word.end()
-            value *= UNITS[unit].size
-    return _Token("number", unit, Span(match.start(), end), value)
+            raised = _POWER.match(text, end) if UNITS[unit].kind != "number" else None
+            if raised:
+                power, end = Fraction(raised[1]), raised.end()
+            value *= UNITS[unit].size ** float(power)
+    if not math.isfinite(value):
+        raise FormulaError(f"{match[0]} is too large a number.", match.start(), end)
+    return _Token("number", unit, Span(match.start(), end), value, power)
 
 
 class _Reader:
     """Reads tokens by the usual order: not, and, or; comparisons; + −; × ÷; sign; power."""
 
-    def __init__(self, tokens: list[_Token]) -> None:
-        self.tokens, self.place, self.depth = tokens, 0, 0
+    def __init__(self, tokens: list[_Token], names: Names | None = None) -> None:
+        self.tokens, self.place, self.depth, self.names = tokens, 0, 0, names
 
     @property
     def now(self) -> _Token:
@@ -173,7 +187,7 @@ class _Reader:
         if token.kind == "end":
             return FormulaError("The formula ends too early.", token.span.start, token.span.end)
         if token.kind == "word":
-            text = f"Nothing here is called {token.text!r}."
+            text = f"Nothing here is called {token.text!r}.{_near(token.text, self.names)}"
         elif token.kind == "name" or token.kind == "number":
             text = "A sign such as + or * is missing before this."
         else:
@@ -206,7 +220,18 @@ class _Reader:
         return Call("not", (inner,), Span(token.span.start, inner.span.end))
 
     def compared(self) -> Node:
-        return self._pairs("added", "<", "<=", ">", ">=", "=", "<>")
+        node = self.added()
+        token = self.take(*_COMPARISONS)
+        if token is None:
+            return node
+        right = self.added()
+        again = self.now
+        if self.take(*_COMPARISONS):
+            raise FormulaError(
+                "Comparisons stand two and two: write for example 0 < x and x < 1.",
+                *_ends(again.span),
+            )
+        return Call(token.text, (node, right), Span(node.span.start, right.span.end))
 
     def added(self) -> Node:
         return self._pairs("multiplied", "+", "-")
@@ -239,13 +264,13 @@ class _Reader:
         token = self.now
         if token.kind == "number":
             self.place += 1
-            return Number(token.value, token.text, token.span)
+            return Number(token.value, token.text, token.span, token.power)
         if token.kind == "name":
             self.place += 1
             return Reference(ChannelKey(token.text), token.span)
         if token.kind == "word" and token.text == "pi":
             self.place += 1
-            return Number(3.141592653589793, "", token.span)
+            return Number(math.pi, "", token.span)
         if token.kind == "word":
             return self._call(token)
         if self.take("("):
@@ -275,6 +300,15 @@ class _Reader:
                 *_ends(token.span),
             )
         return Call(token.text, tuple(inputs), Span(token.span.start, closing.span.end))
+
+
+def _near(word: str, names: Names | None) -> str:
+    """ " Did you mean sin?", for a word that is like a function or a name; "" for none."""
+    known = {name.lower(): name for name in (*FUNCTIONS, "pi", "and", "or", "not")}
+    if names is not None:
+        known |= {name.lower(): name for name in names.every}
+    near = difflib.get_close_matches(word.lower(), known, n=1, cutoff=0.6)
+    return f" Did you mean {known[near[0]]}?" if near else ""
 
 
 def _ends(span: Span) -> tuple[int, int]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from fractions import Fraction
 
 from gremio.core.problem import GremioError
 from gremio.core.rig.ids import ChannelKey
@@ -26,11 +27,13 @@ class Span:
 
 @dataclass(frozen=True)
 class Number:
-    """A plain number or a quantity. value: SI. unit: a name of UNITS, "" for a plain one."""
+    """A plain number or a quantity. value: SI. unit: a name of UNITS, "" for a plain one; power:
+    to which it stands, 2 in "12 m^2"."""
 
     value: float
     unit: str
     span: Span
+    power: Fraction = Fraction(1)
 
 
 @dataclass(frozen=True)

@@ -13,12 +13,14 @@ from gremio.core.rig.numbers import exists, kind_of
 
 
 class Dimension(NamedTuple):
-    """Powers of length, angle and time. arc: a length ÷ a length, which is an arc in radians."""
+    """Powers of length, angle and time. arc: a length ÷ a length, which is an arc in radians.
+    mixed: an arc and a bare number put together, which as an angle could mean two things."""
 
     length: Fraction = Fraction(0)
     angle: Fraction = Fraction(0)
     time: Fraction = Fraction(0)
     arc: bool = False
+    mixed: bool = False
 
     @property
     def plain(self) -> bool:
@@ -46,7 +48,8 @@ def dimension(rig: Rig, node: Node) -> Dimension | None:
         case Number():
             if node.value == 0.0 and not node.unit:
                 return None
-            return _OF_KIND[UNITS[node.unit].kind]
+            base, power = _OF_KIND[UNITS[node.unit].kind], node.power
+            return Dimension(base.length * power, base.angle * power, base.time * power)
         case Reference():
             return _of_reference(rig, node)
         case Call():
@@ -58,7 +61,7 @@ def words(found: Dimension | None) -> str:
     if found is None or found.plain:
         return "a bare number"
     names = {LENGTH: "a length", ANGLE: "an angle", _OF_KIND["time"]: "a time"}
-    plain = found._replace(arc=False)
+    plain = found._replace(arc=False, mixed=False)
     if plain in names:
         return names[plain]
     powers = [("length", found.length), ("angle", found.angle), ("time", found.time)]
@@ -77,6 +80,8 @@ def conversion(rig: Rig, node: Node, kind: Kind, unit: str) -> tuple[float, str]
         if kind == "angle" or found is None or not found.plain:
             return 1.0, words(found)
         return 1.0, "a bare number"
+    if found.mixed and kind == "angle":
+        raise FormulaError(_MIXED, node.span.start, node.span.end)
     if kind == "length" and found.length == 1 and not found.time:
         return 1.0, "an arc: angle × radius"
     if found.plain and found.arc and kind == "angle":
@@ -97,6 +102,12 @@ def _mend(found: Dimension, kind: Kind) -> str:
     if kind == "number":
         return f"{text}: divide by one {is_what.split()[-1]}, for example (…) / 1 {_one(found)}."
     return f"{text}."
+
+
+_MIXED = (
+    "This puts a bare number and a length ÷ a length together: the first would be in the unit "
+    "shown, the second in radians. Give the number a unit, for example 30 deg."
+)
 
 
 def _one(found: Dimension) -> str:
@@ -163,7 +174,9 @@ def _product(one: Dimension | None, two: Dimension | None, sign: int) -> Dimensi
     a, b = one or NUMBER, two or NUMBER
     powers = (a.length + sign * b.length, a.angle + sign * b.angle, a.time + sign * b.time)
     made_arc = sign < 0 and not any(powers) and a.length == b.length == 1
-    return Dimension(*powers, arc=not any(powers) and (made_arc or a.arc or (b.arc and sign > 0)))
+    plain = not any(powers)
+    arc = plain and (made_arc or a.arc or (b.arc and sign > 0))
+    return Dimension(*powers, arc=arc, mixed=plain and (a.mixed or b.mixed))
 
 
 def _power(node: Call, found: list[Dimension | None]) -> Dimension:
@@ -185,6 +198,8 @@ def _power(node: Call, found: list[Dimension | None]) -> Dimension:
 
 
 def _of_turn(node: Call, found: Dimension | None) -> Dimension:
+    if found is not None and found.mixed:
+        raise FormulaError(_MIXED, node.span.start, node.span.end)
     if found is None or found == ANGLE or found.arc:
         return NUMBER
     inner = node.inputs[0]
@@ -208,7 +223,8 @@ def _must_be_plain(node: Call, found: Dimension | None) -> None:
 def _together(
     node: Call, found: list[Dimension | None], inputs: tuple[Node, ...]
 ) -> Dimension | None:
-    """The one dimension that all inputs share. An angle × a radius counts as a length."""
+    """The one dimension that all inputs share. An angle × a radius counts as a length, and an arc
+    beside an angle as an angle."""
     first: Dimension | None = None
     for one, inner in zip(found, inputs, strict=True):
         if one is None:
@@ -216,14 +232,21 @@ def _together(
         if first is None:
             first = one
             continue
+        if ANGLE in (first, one) and (first.arc or one.arc):
+            for each in (first, one):
+                if each.mixed:
+                    raise FormulaError(_MIXED, inner.span.start, inner.span.end)
+            first = ANGLE
+            continue
         same = one[:3] == first[:3]
         arcs = one.length == first.length == 1 and one.time == first.time
         if not (same or arcs):
             raise FormulaError(_apart(node, first, one, inner), inner.span.start, inner.span.end)
         if arcs and not same:
             first = LENGTH
-        elif one.arc:
-            first = first._replace(arc=True)
+        elif one.plain:
+            mixed = first.mixed or one.mixed or first.arc != one.arc
+            first = first._replace(arc=first.arc or one.arc, mixed=mixed)
     return first
 
 

@@ -16,6 +16,7 @@ from gremio.core.frames import frame_of, matrix
 from gremio.core.make.round_things import widest_round
 from gremio.core.mechanics.wheels import STEERING_RANGE
 from gremio.core.problem import GremioError
+from gremio.core.quantity import short_number
 from gremio.core.rig.channels import key
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.ids import NOTHING, PartId, ThingId
@@ -130,7 +131,8 @@ def _fit_wheel(
         return rig
     along, aside = (wheel.at[0] - axle) / base, wheel.at[1] / base
     name = _quoted(rig.controls[steer].name)
-    text = f"atan2({along!r} * tan({name}), 1 - {aside!r} * tan({name}))"
+    one, two = short_number(along), short_number(aside)
+    text = f"atan2({one} * tan({name}), 1 - {two} * tan({name}))"
     rig, _ = write(rig, key(wheel.part, "turn z"), text.replace("1 - -", "1 + "))
     return set_stops(rig, wheel.part, "turn z", Stops(-math.pi / 2, math.pi / 2))
 

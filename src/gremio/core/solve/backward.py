@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
@@ -66,6 +67,25 @@ def led_channels(program: Program, lead: ChannelKey) -> set[ChannelKey]:
             found.add(channel)
             waiting += below.get(channel, [])
     return found
+
+
+def line_between(program: Program, lead: ChannelKey, follower: ChannelKey) -> list[ChannelKey]:
+    """Channel keys by which one channel leads another, both ends among them, by the fewest links;
+    [] where it does not."""
+    before: dict[ChannelKey, ChannelKey] = {lead: lead}
+    waiting = deque([lead])
+    while waiting:
+        here = waiting.popleft()
+        if here == follower:
+            line = [here]
+            while line[0] != lead:
+                line.insert(0, before[line[0]])
+            return line
+        for below in program.leads_to.get(here, []):
+            if below not in before:
+                before[below] = here
+                waiting.append(below)
+    return []
 
 
 def led_parts(program: Program, lead: ChannelKey) -> set[PartId]:

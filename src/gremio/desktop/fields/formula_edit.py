@@ -13,8 +13,10 @@ from gremio.core.formula.names import completions
 from gremio.core.formula.tree import FormulaError
 from gremio.core.quantity import show
 from gremio.core.rig.ids import ChannelKey
+from gremio.core.rig.links import references
 from gremio.core.rig.model import Formula
-from gremio.core.rig.numbers import shown_unit
+from gremio.core.rig.numbers import full_label, shown_unit
+from gremio.core.solve.backward import line_between
 from gremio.core.solve.formula_steps import formula_steps
 from gremio.core.solve.frames import Finder
 from gremio.desktop.document.document import Document
@@ -118,6 +120,10 @@ class FormulaEdit(QWidget):
             self.echo.setText(str(problem) if text.strip() else "")
             self.echo.setStyleSheet(f"color: {self.inks.hand};")
             return False
+        if ring := self._ring(reading.text):
+            self.echo.setText(ring)
+            self.echo.setStyleSheet(f"color: {self.inks.hand};")
+            return False
         self._mark(0, 0)
         value = self._value(reading.text)
         unit = shown_unit(rig, self.channel)
@@ -125,6 +131,16 @@ class FormulaEdit(QWidget):
         self.echo.setText(f"= {told}   ({reading.read_as})")
         self.echo.setStyleSheet(f"color: {self.inks.second};")
         return True
+
+    def _ring(self, kept: str) -> str:
+        """That the formula would lead itself, by the names on the way; "" where it does not."""
+        rig, program = self.document.rig, self.document.program
+        for name in references(kept):
+            line = line_between(program, self.channel, name)
+            if line:
+                names = " leads ".join(full_label(rig, c) for c in (*line, self.channel))
+                return f"{names}: a ring has no beginning. Lead it from something else."
+        return ""
 
     def _value(self, kept: str) -> float:
         program, pose = self.document.program, self.document.pose
