@@ -15,6 +15,7 @@ from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.links import adds, followers, leads, members, wrong_numbers
 from gremio.core.rig.model import Cam, Link, Ratio, Rig
 from gremio.core.rig.numbers import kind_of, range_of
+from gremio.core.typed import parse_bare
 
 
 def add_link(rig: Rig, link: Link) -> tuple[Rig, ThingId]:
@@ -78,7 +79,35 @@ def swapped(ratio: Ratio) -> Ratio:
         follower=ratio.lead,
         ratio=1 / ratio.ratio,
         offset=-ratio.offset / ratio.ratio,
+        pair=None if ratio.pair is None else (ratio.pair[1], ratio.pair[0]),
     )
+
+
+def with_pair(ratio: Ratio, lead: float, follower: float) -> Ratio:
+    """A ratio of so much of the follower for so much of the lead (SI), told like that. Refuses a
+    lead that does not move."""
+    if not lead:
+        raise GremioError("A proportion needs a lead that moves: write for example 1 turn.")
+    return replace(ratio, ratio=follower / lead, pair=(lead, follower))
+
+
+def pair_of(ratio: Ratio) -> tuple[float, float] | None:
+    """So much of the lead, and of the follower (SI), as a ratio was typed; None where it was not,
+    or has changed since."""
+    if ratio.pair is None:
+        return None
+    lead, follower = ratio.pair
+    same = math.isclose(follower, lead * ratio.ratio, rel_tol=1e-12)
+    return ratio.pair if lead and same else None
+
+
+def typed_ratio(ratio: Ratio, text: str) -> Ratio:
+    """A ratio of bare numbers as a person typed it: "-12/36", or "-0.3333". Raises
+    QuantityError."""
+    parts = text.strip().removeprefix("=").replace("÷", "/").split("/")
+    if len(parts) == 2 and all(part.strip() for part in parts):
+        return with_pair(ratio, parse_bare(parts[1], "Ratio"), parse_bare(parts[0], "Ratio"))
+    return replace(ratio, ratio=parse_bare(text, "Ratio"), pair=None)
 
 
 def remove_link(rig: Rig, link_id: ThingId) -> Rig:

@@ -141,8 +141,9 @@ def set_joint(rig: Rig, part_id: PartId, joint: Joint, values: Mapping[str, floa
     """Say what a part may do. The part stays where it is.
 
     values: where its channels stand now (SI), by name; a value that the new joint can't hold
-    goes into the mount. Stops of channels that become grounded are dropped. Refuses when a
-    link uses a channel that would be grounded, and a screw without a lead.
+    goes into the mount. Stops, with their softness, go along to the new axis, counted from where
+    the part stands; those of channels that have none to go to are dropped. Refuses when a link
+    uses a channel that would be grounded, and a screw without a lead.
     """
     part = must_have(rig.parts, part_id, "part")
     joint = _sound_joint(part, joint)
@@ -166,8 +167,29 @@ def set_joint(rig: Rig, part_id: PartId, joint: Joint, values: Mapping[str, floa
         there = matrix(part.mount) @ joint_matrix(values)
         mount = frame_of(there @ np.linalg.inv(joint_matrix(kept)))
     stops = {c: s for c, s in part.stops.items() if c in freed(joint)}
+    for old, new in _goes_to(part.joint, joint).items():
+        if old in part.stops:
+            stops[new] = _counted_from(part.stops[old], values.get(old, 0.0))
     rig = replace(rig, at=without(rig.at, *(key(part_id, channel) for channel in lost)))
     return change_part(rig, part_id, replace(part, mount=mount, joint=joint, stops=stops))
+
+
+def _goes_to(before: Joint, after: Joint) -> dict[str, str]:
+    """Which new channel stands for one that goes, where a joint is given another axis: one turn
+    for one turn, one move for one move."""
+    found = {}
+    for verb in ("turn", "move"):
+        old = [c for c in freed(before) if c.startswith(verb) and c not in freed(after)]
+        new = [c for c in freed(after) if c.startswith(verb) and c not in freed(before)]
+        if len(old) == len(new) == 1:
+            found[old[0]] = new[0]
+    return found
+
+
+def _counted_from(stops: Stops, value: float) -> Stops:
+    """Stops as they are counted where a value of before is zero."""
+    low, high = (None if end is None else end - value for end in (stops.low, stops.high))
+    return replace(stops, low=low, high=high)
 
 
 def _sound_joint(part: Part, joint: Joint) -> Joint:

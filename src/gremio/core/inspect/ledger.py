@@ -11,7 +11,7 @@ from typing import NamedTuple
 from msgspec.structs import replace
 
 from gremio.core.edit.formulas import write
-from gremio.core.edit.links import change_link, remove_link
+from gremio.core.edit.links import change_link, remove_link, typed_ratio, with_pair
 from gremio.core.edit.numbers import set_number
 from gremio.core.edit.parts import set_stops
 from gremio.core.inspect.words import how, own_how, own_word
@@ -27,6 +27,7 @@ from gremio.core.solve.program import Program
 from gremio.core.typed import QuantityError, parse
 
 COLUMNS = ("Follower", "Value", "Link", "How", "Lead", "Low stop", "High stop")
+_FOR_EVERY = re.compile(r"(.+?)\s+for\s+every\s+(.+)", re.IGNORECASE)
 _A_TURN = re.compile(r"(.+?)\s+a\s+turn", re.IGNORECASE)
 
 
@@ -130,9 +131,9 @@ def with_how(rig: Rig, row: LedgerRow, text: str) -> Rig:
     link = rig.links.get(row.link_id)
     clean = text.strip().replace("−", "-")
     if isinstance(link, Ratio) and not clean.startswith("="):
-        proportion = _proportion(rig, link, clean.removeprefix("×").strip())
-        if proportion is not None:
-            return change_link(rig, row.link_id, replace(link, ratio=proportion))
+        changed = _proportion(rig, link, clean.removeprefix("×").strip())
+        if changed is not None:
+            return change_link(rig, row.link_id, changed)
     if link is not None and not isinstance(link, Formula):
         if not isinstance(link, Ratio) or link.follower != row.channel:
             raise GremioError(f"{row.follower} is led by a {row.word}: change it on its Card.")
@@ -141,14 +142,18 @@ def with_how(rig: Rig, row: LedgerRow, text: str) -> Rig:
     return write(rig, row.channel, clean.lstrip("=+").strip(), adds=adds)[0]
 
 
-def _proportion(rig: Rig, link: Ratio, text: str) -> float | None:
+def _proportion(rig: Rig, link: Ratio, text: str) -> Ratio | None:
     kinds = kind_of(rig, link.lead), kind_of(rig, link.follower)
-    turn = _A_TURN.fullmatch(text)
+    turn, every = _A_TURN.fullmatch(text), _FOR_EVERY.fullmatch(text)
     try:
         if turn and kinds[0] == "angle":
-            return parse(turn[1], kinds[1], shown_unit(rig, link.follower)) / (2 * math.pi)
+            moves = parse(turn[1], kinds[1], shown_unit(rig, link.follower))
+            return with_pair(link, 2 * math.pi, moves)
+        if every and kinds[0] != kinds[1]:
+            moves = parse(every[1], kinds[1], shown_unit(rig, link.follower))
+            return with_pair(link, parse(every[2], kinds[0], shown_unit(rig, link.lead)), moves)
         if kinds[0] == kinds[1]:
-            return parse(text, "number")
+            return typed_ratio(link, text)
     except QuantityError:
         # Words are a formula's; figures alone are a number that can't be read.
         if re.search(r"[A-Za-z({]", text):

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from typing import Any
 
 from gremio.core.edit.formulas import shown
-from gremio.core.edit.links import swapped
+from gremio.core.edit.links import pair_of, swapped
 from gremio.core.plan.loops import closure_label
 from gremio.core.quantity import show_short
 from gremio.core.rig.constraints import adds_to, target_name, targets_of
@@ -51,13 +51,22 @@ def ratio_words(rig: Rig, link: Ratio) -> str:
     kinds = kind_of(rig, link.lead), kind_of(rig, link.follower)
     units = shown_unit(rig, link.lead), shown_unit(rig, link.follower)
     sign = "+ " if link.adds else ""
+    pair = pair_of(link)
     if kinds[0] == kinds[1]:
-        words = f"× {link.ratio:.6g}"
+        words = f"× {ratio_text(link)}"
+    elif pair is not None:
+        words = f"{show_short(pair[1], units[1])} for every {show_short(pair[0], units[0])}"
     elif kinds[0] == "angle":
         words = f"{show_short(link.ratio * 2 * math.pi, units[1])} a turn"
     else:
         words = f"{show_short(link.ratio, units[1])} for every {show_short(1.0, units[0])}"
     return f"{sign}{words}".replace("-", "−")
+
+
+def ratio_text(link: Ratio) -> str:
+    """A ratio of bare numbers as it was typed: "-12/36", "-0.333333"."""
+    pair = pair_of(link)
+    return f"{link.ratio:.6g}" if pair is None else f"{pair[1]:.12g}/{pair[0]:.12g}"
 
 
 def own_word(rig: Rig, link_id: ThingId) -> str:

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from gremio.core.arrays import Array
+from gremio.core.edit.links import with_pair
 from gremio.core.make.gearing import Mesh, gears_of, likeliest_mesh
 from gremio.core.make.round_things import widest_round
 from gremio.core.mechanics.ratios import FIGURES, KINDS, arithmetic
@@ -56,7 +58,12 @@ class Proposal:
             value = 1 / value
         if self.kind == "rolling wheel" and channel_kind(split(self.lead)[1]) == "angle":
             value = 1 / value
-        return Ratio(self.lead, self.follower, value, kind=self.kind, carrier=self.carrier)
+        made = Ratio(self.lead, self.follower, value, kind=self.kind, carrier=self.carrier)
+        # What both have so many of, teeth or millimetres across, is how it is told.
+        counts = [v for name, v in self.figures.items() if name.startswith(("lead ", "follower "))]
+        if len(counts) == 2 and math.isclose(abs(value), counts[0] / counts[1], rel_tol=1e-12):
+            made = with_pair(made, counts[1], math.copysign(counts[0], value))
+        return made
 
     def of_kind(self, kind: RatioKind) -> Proposal:
         """The same two channels as another kind, with figures that could be."""
@@ -81,6 +88,8 @@ def propose(rig: Rig, pose: Pose, lead: PartId, follower: PartId) -> Proposal | 
     is grounded.
     """
     channels = _channel(rig, lead), _channel(rig, follower)
+    if _on_one_line(pose, *channels):
+        return None
     mesh = likeliest_mesh(gears_of(rig, pose, lead), gears_of(rig, pose, follower))
     found = _of_gears(pose, mesh, *channels) if mesh is not None else None
     found = found or _of_round_things(rig, pose, *channels)
@@ -95,6 +104,16 @@ def _channel(rig: Rig, part: PartId) -> ChannelKey:
             f"{entry.name} is grounded, so it can't turn or move. Give it a joint first (J)."
         )
     return key(part, channel)
+
+
+def _on_one_line(pose: Pose, lead: ChannelKey, follower: ChannelKey) -> bool:
+    """Whether two parts turn about one line: what sits on one shaft is no pair of gears."""
+    if any(channel_kind(split(c)[1]) != "angle" for c in (lead, follower)):
+        return False
+    (one, along), (two, other) = channel_axis(pose, lead), channel_axis(pose, follower)
+    apart = two - one
+    off = float(np.linalg.norm(apart - along * float(apart @ along)))
+    return bool(np.linalg.norm(np.cross(along, other)) < 1e-6) and off < 1e-6
 
 
 def _carrier(rig: Rig, lead: ChannelKey, follower: ChannelKey) -> ChannelKey:

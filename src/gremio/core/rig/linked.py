@@ -40,7 +40,8 @@ class Ratio(Data, frozen=True, tag_field="link", tag="ratio"):
 
     kind: what gives the proportion. carrier: key of the turn of an arm that carries one of
     the two; the ratio then holds as seen from the arm. adds: it adds to what the follower
-    has otherwise.
+    has otherwise. pair: the ratio as it was typed, for so much of the lead (SI) so much of the
+    follower: (36, −12) for −12/36, or a quarter turn and 38.1 mm; only how it is told.
     """
 
     lead: ChannelKey
@@ -50,6 +51,7 @@ class Ratio(Data, frozen=True, tag_field="link", tag="ratio"):
     kind: RatioKind = "plain"
     carrier: ChannelKey = NOTHING
     adds: bool = False
+    pair: tuple[float, float] | None = None
 
 
 class Planetary(Data, frozen=True, tag_field="link", tag="planetary"):

@@ -4,15 +4,22 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterator
-from typing import Any
+from typing import Any, cast
 
 from msgspec.structs import replace
 
 from gremio.core.edit.cams import as_cam
 from gremio.core.edit.formulas import shown, write
-from gremio.core.edit.links import change_link, remove_link, swapped
+from gremio.core.edit.links import (
+    change_link,
+    pair_of,
+    remove_link,
+    swapped,
+    typed_ratio,
+    with_pair,
+)
 from gremio.core.edit.parts import descendants
-from gremio.core.inspect.words import how
+from gremio.core.inspect.words import how, ratio_text
 from gremio.core.make.meshing import fit_by_shift, interlock
 from gremio.core.make.pairs import propose
 from gremio.core.problem import GremioError
@@ -24,7 +31,7 @@ from gremio.core.rig.links import adds, followers, leads, link_kind, link_word
 from gremio.core.rig.model import Cam, Formula, Link, LinkKind, Planetary, Ratio, Rig
 from gremio.core.rig.numbers import full_label, kind_of, shown_unit
 from gremio.desktop.card.form_sheet import FormSheet
-from gremio.desktop.card.forms import Act, Amount, Field, Head, Pick, Rule, Thing, Words
+from gremio.desktop.card.forms import Act, Amount, Field, Head, Line, Pick, Rule, Thing, Words
 from gremio.desktop.card.range_section import range_section
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.formula_edit import FormulaEdit
@@ -135,6 +142,16 @@ class LinkSheet(FormSheet):
     def _made_into(self, rig: Rig, made: str) -> Rig:
         return change_link(rig, self.thing, _made_as(rig, self._of(rig), made))
 
+    def of(self, rig: Rig) -> Link:
+        """The link as a rig has it."""
+        return self._of(rig)
+
+    def typed(self, rig: Rig, text: str) -> Rig:
+        """The rig with a ratio of bare numbers as it was typed."""
+        ratio = self._of(rig)
+        assert isinstance(ratio, Ratio)
+        return change_link(rig, self.thing, typed_ratio(ratio, text.replace("−", "-")))
+
     def swap(self) -> None:
         """Lead and follower the other way about."""
 
@@ -216,7 +233,8 @@ def _ratio_form(sheet: LinkSheet, link: Any) -> Iterator[Field]:
     if told := _arithmetic(sheet.document, link):
         yield Words(told, digits=True)
     if lead_kind == kind:
-        yield sheet.number("Ratio", "ratio", "number", "")
+        yield Line("Ratio", lambda rig: ratio_text(cast(Ratio, sheet.of(rig))).replace("-", "−"),
+                   sheet.typed, "ratio", "Ratio", "-12/36", digits=True)  # fmt: skip
     else:
         yield from _proportion(sheet, (lead_kind, lead_unit), (kind, unit))
     yield Amount("starts at", kind, sheet.get("offset"), sheet.set("offset"), "start of a link",
@@ -236,20 +254,22 @@ def _proportion(
 ) -> Iterator[Field]:
     """How far the follower moves for so much of the lead: either can be typed."""
     usual = 2 * math.pi if lead[1] in ("deg", "rad", "turn") else UNITS[lead[1]].size
-    # For how much of the lead it was told last; the ratio alone is kept.
-    told = [usual]
 
-    def every(rig: Rig, value: float) -> Rig:
-        if not value:
-            raise GremioError("A proportion needs a lead that moves: write for example 1 turn.")
-        moves = told[0] * sheet.get("ratio")(rig)
-        told[0] = value
-        return sheet.set("ratio")(rig, moves / value)
+    def now(rig: Rig) -> tuple[float, float]:
+        ratio = sheet.of(rig)
+        assert isinstance(ratio, Ratio)
+        return pair_of(ratio) or (usual, usual * ratio.ratio)
 
-    yield Amount("For every", lead[0], lambda _rig: told[0], every, "proportion of a link",
+    def put(rig: Rig, pair: tuple[float, float]) -> Rig:
+        ratio = sheet.of(rig)
+        assert isinstance(ratio, Ratio)
+        return change_link(rig, sheet.thing, with_pair(ratio, *pair))
+
+    yield Amount("For every", lead[0], lambda rig: now(rig)[0],
+                 lambda rig, v: put(rig, (v, now(rig)[1])), "proportion of a link",
                  unit=lead[1])  # fmt: skip
-    yield Amount("it moves", follower[0], lambda rig: told[0] * sheet.get("ratio")(rig),
-                 lambda rig, v: sheet.set("ratio")(rig, v / told[0]), "proportion of a link",
+    yield Amount("it moves", follower[0], lambda rig: now(rig)[1],
+                 lambda rig, v: put(rig, (now(rig)[0], v)), "proportion of a link",
                  "It moves", unit=follower[1])  # fmt: skip
 
 
