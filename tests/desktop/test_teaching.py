@@ -11,6 +11,7 @@ from tests.desktop.hand import CTRL, SHIFT, Hand, act
 
 import gremio
 from gremio.core.edit.builder import shape
+from gremio.core.edit.parts import rename_part
 from gremio.core.rig.cams import is_from_to
 from gremio.core.rig.find import channel_key, control_id, part_id
 from gremio.core.rig.model import Cam
@@ -358,3 +359,37 @@ def test_a_from_to_on_its_card(at_door: Hand) -> None:
     assert stations(at_door, "Door")[0][1] == pytest.approx(math.radians(90))
     at_door.type_into(at_door.named("Open door to"), "0 %")
     assert "has no width" in at_door.said[-1]
+
+
+def test_a_station_recorded_first_is_drawn(at_door: Hand) -> None:
+    """The chart of a cam of one station is painted, and the table and the Card know of it."""
+    window, document = at_door.window, at_door.window.document
+    begin(at_door, "Open door")
+    document.move(channel_key(document.rig, "Open door"), 0.4)
+    document.move(channel_key(document.rig, "Door"), 0.3)
+    at_door.click(at_door.named("Record station"))
+    at_door.rest(60)
+    document.select(part_id(document.rig, "Door"))
+    window.deck.show_page("Cam")
+    at_door.rest(60)
+    window.deck.grab()
+    assert stations(at_door, "Door") == [(0.4, pytest.approx(0.3))]
+
+
+def test_a_fault_in_one_view_stops_neither_the_others_nor_the_edit(at_door: Hand) -> None:
+    document = at_door.window.document
+
+    def fault(_change: object) -> None:
+        raise ValueError("a view with a fault")
+
+    document.rig_changed.disconnect()
+    document.rig_changed.connect(fault)
+    seen: list[object] = []
+    document.rig_changed.connect(seen.append)
+    with at_door.qtbot.capture_exceptions() as faults:
+        done = document.edit(
+            "rename", lambda rig: rename_part(rig, part_id(rig, "Door"), "Long door")
+        )
+    assert done and len(seen) == 1 and len(faults) == 1
+    assert part_id(document.rig, "Long door")
+    assert document.pose.part("Long door").name == "Long door"

@@ -9,10 +9,10 @@ from msgspec.structs import replace
 from gremio.core.edit.change import check_new_name, must_have, new_id, with_entry, without
 from gremio.core.edit.controls import add_control, change_control, set_values
 from gremio.core.problem import NotFound
-from gremio.core.rig.channels import key
 from gremio.core.rig.find import free_name, names_in
-from gremio.core.rig.ids import ThingId
+from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.model import Control, ControlMake, KeptPose, Rig
+from gremio.core.rig.numbers import exists, home_value, is_put
 from gremio.core.rig.scales import switch_positions
 
 
@@ -58,15 +58,16 @@ def make_into(rig: Rig, control: ThingId, make: ControlMake) -> Rig:
     return change_control(rig, control, changed)
 
 
-def keep_pose(rig: Rig, name: str, values: Mapping[ThingId, float]) -> tuple[Rig, ThingId]:
-    """The rig with where the whole Desk stands kept under a name, and the pose's id; a pose of
-    the same name is kept anew. values: SI, by id of the control."""
+def keep_pose(rig: Rig, name: str, values: Mapping[ChannelKey, float]) -> tuple[Rig, ThingId]:
+    """The rig with where everything stands kept under a name, and the pose's id; a pose of
+    the same name is kept anew. values: SI, of the controls, by key; what a hand has put besides,
+    and how far things have come that roll or drive, the rig knows."""
     old = next((i for i, pose in rig.poses.items() if pose.name == name), None)
     if old is None:
         check_new_name(rig, name)
         rig, old = new_id(rig, "d")
-    kept = {c: float(v) for c, v in values.items() if c in rig.controls}
-    return replace(rig, poses=with_entry(rig.poses, old, KeptPose(name, kept))), old
+    kept = {**rig.at, **{c: float(v) for c, v in values.items() if c in rig.controls}}
+    return replace(rig, poses=with_entry(rig.poses, old, KeptPose(name, kept, True))), old
 
 
 def rename_pose(rig: Rig, pose: ThingId, name: str) -> Rig:
@@ -92,21 +93,27 @@ def pose_id(rig: Rig, name: str) -> ThingId:
 
 
 def blended(
-    rig: Rig, start: Mapping[ThingId, float], pose: ThingId, share: float = 1.0
-) -> dict[ThingId, float]:
-    """Values (SI, by id of the control) between a start and a kept pose: at the start with 0,
-    at the pose with 1. Controls that the pose does not know stay."""
-    kept = must_have(rig.poses, pose, "pose").values
-    return {
-        control: at + share * (kept[control] - at)
-        for control, at in start.items()
-        if control in kept and control in rig.controls
-    }
+    rig: Rig, start: Mapping[ChannelKey, float], pose: ThingId, share: float = 1.0
+) -> dict[ChannelKey, float]:
+    """Values (SI, by key) between a start and a kept pose: at the start with 0, at the pose with
+    1. Controls that the pose does not know stay; of all else what it does not know was at home.
+    start: of the controls, and of all that was put."""
+    kept = must_have(rig.poses, pose, "pose")
+    found = {}
+    for channel in dict.fromkeys([*start, *kept.values]):
+        if not is_put(rig, channel) or not exists(rig, channel):
+            continue
+        home = home_value(rig, channel)
+        if channel not in kept.values and (channel in rig.controls or not kept.whole):
+            continue
+        at = start.get(channel, home)
+        found[channel] = at + share * (kept.values.get(channel, home) - at)
+    return found
 
 
-def to_pose(rig: Rig, start: Mapping[ThingId, float], pose: ThingId, share: float = 1.0) -> Rig:
+def to_pose(rig: Rig, start: Mapping[ChannelKey, float], pose: ThingId, share: float = 1.0) -> Rig:
     """The rig standing as `blended` says."""
-    return set_values(rig, {key(c): v for c, v in blended(rig, start, pose, share).items()})
+    return set_values(rig, blended(rig, start, pose, share))
 
 
 def set_locked(rig: Rig, locked: bool) -> Rig:

@@ -82,7 +82,19 @@ def set_home_here(rig: Rig, part_id: PartId, local: Array, values: dict[str, flo
             i: _shifted_link(rig, i, link, channel_key, value) for i, link in rig.links.items()
         }
         rig = replace(rig, links=links, at=without(rig.at, channel_key))
+        rig = _shifted_poses(rig, channel_key, value)
     return rig
+
+
+def _shifted_poses(rig: Rig, channel: ChannelKey, by: float) -> Rig:
+    """The rig with kept poses that mean the same where a channel is counted from elsewhere."""
+    if not any(channel in pose.values for pose in rig.poses.values()):
+        return rig
+    poses = {
+        i: replace(pose, values={c: v - by if c == channel else v for c, v in pose.values.items()})
+        for i, pose in rig.poses.items()
+    }
+    return replace(rig, poses=poses)
 
 
 def _check_nothing_counts(rig: Rig, part_id: PartId, part: Part) -> None:

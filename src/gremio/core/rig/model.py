@@ -198,10 +198,14 @@ class Control(Data, frozen=True):
 
 
 class KeptPose(Data, frozen=True):
-    """Where the whole Desk stood, kept under a name. values: SI, by id of the control."""
+    """Where everything stood, kept under a name. values: SI, of the controls and of all that was
+    put besides, by key; what rolls and drives stands where it had come to. whole: what it does
+    not know was at home; else that stays where it is.
+    """
 
     name: str
-    values: dict[ThingId, float]
+    values: dict[ChannelKey, float]
+    whole: bool = False
 
 
 class Anchor(Data, frozen=True):

@@ -28,7 +28,7 @@ from gremio.core.mechanics.wheels import STEERING_RANGE
 from gremio.core.problem import GremioError
 from gremio.core.rig.constraints import KINDS, constraints_of
 from gremio.core.rig.find import channel_key, free_name, named_things, names_in, part_id, path_id
-from gremio.core.rig.ids import NOTHING
+from gremio.core.rig.ids import NOTHING, ChannelKey
 from gremio.core.rig.model import (
     Closure,
     ClosureKind,
@@ -277,18 +277,20 @@ def strand(
 
 
 def keep(rig: Rig, name: str) -> Rig:
-    """The rig with where its whole Desk stands kept under a name, as one of its poses."""
+    """The rig with where everything stands kept under a name, as one of its poses: the Desk, what
+    was put by hand, and where what rolls or drives has come to."""
     pose = solve(rig)
     return keep_pose(rig, name, {control: pose.at(control) for control in rig.controls})[0]
 
 
 def to_pose(rig: Rig, name: str, share: float = 1.0) -> Rig:
-    """The rig with its Desk a share of the way, 0 to 1, from where it stands to a kept pose.
+    """The rig a share of the way, 0 to 1, from where it stands to a kept pose. Nothing rolls or
+    drives on the way there.
 
     Raises NotFound, which names the poses there are.
     """
     pose = solve(rig)
-    start = {control: pose.at(control) for control in rig.controls}
+    start: dict[ChannelKey, float] = {**rig.at, **{c: pose.at(c) for c in rig.controls}}
     return blended_to(rig, start, pose_id(rig, name), share)
 
 

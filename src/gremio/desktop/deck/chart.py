@@ -92,14 +92,11 @@ class Chart:
 
     def spots(self, track: int) -> list[Spot]:
         """Where a track's stations are."""
-        profile = self.tracks[track].profile
-        return list(
-            zip(
-                self.x(profile.x).tolist(),
-                self.y(track, value(profile, profile.x)).tolist(),
-                strict=True,
-            )
-        )
+        shown = self.tracks[track]
+        # A profile through one station goes on to a second place, which is none.
+        at = shown.profile.x[: len(shown.stations)]
+        heights = self.y(track, value(shown.profile, at))
+        return list(zip(self.x(at).tolist(), heights.tolist(), strict=True))
 
     def name_spots(self, sizes: list[Spot]) -> list[Spot]:
         """Left and top of the names (sizes: wide, tall, px) of the tracks that stay behind: each

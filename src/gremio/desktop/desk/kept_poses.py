@@ -23,9 +23,8 @@ from PyQt6.QtWidgets import (
 )
 
 from gremio.core.edit.desk import blended, keep_pose, remove_pose, rename_pose
-from gremio.core.rig.channels import key
 from gremio.core.rig.find import free_name
-from gremio.core.rig.ids import ThingId
+from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.desktop.document.change import Change
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.areas import clear
@@ -152,7 +151,7 @@ class KeptPoses(QWidget):
         super().__init__()
         self.document = document
         self.inks: Inks = DAY
-        self._start: dict[ThingId, float] | None = None
+        self._start: dict[ChannelKey, float] | None = None
         self.names: dict[ThingId, PoseName] = {}
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(0, 2, 0, 2)
@@ -196,8 +195,9 @@ class KeptPoses(QWidget):
             self.names[pose] = name
             self._column.addWidget(name)
 
-    def _values(self) -> dict[ThingId, float]:
-        return {control: self.document.pose.at(control) for control in self.document.rig.controls}
+    def _values(self) -> dict[ChannelKey, float]:
+        document = self.document
+        return {**document.inputs(), **{c: document.pose.at(c) for c in document.rig.controls}}
 
     def keep(self) -> None:
         """Keep where the Desk stands, under a name that can be typed over at once."""
@@ -219,9 +219,7 @@ class KeptPoses(QWidget):
             self._start = self._values()
         values = blended(self.document.rig, self._start, pose, share)
         name = self.document.rig.poses[pose].name
-        self.document.put(
-            {key(c): v for c, v in values.items()}, f"go to {name}", gesture=f"pose {pose}"
-        )
+        self.document.put(values, f"go to {name}", gesture=f"pose {pose}", rolls=False)
 
     def _let_go(self) -> None:
         self._start = None

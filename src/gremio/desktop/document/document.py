@@ -337,13 +337,18 @@ class Document(QObject):
         put = self.put({answer.channel: answer.value}, self._moving(answer.channel), gesture)
         return answer.channel if put else None
 
-    def put(self, values: dict[ChannelKey, float], what: str, gesture: str = "") -> bool:
-        """Put inputs somewhere (SI by key); wheels roll as far as that takes them. Numbers that
-        no hand puts are changed in their things. What is being taught is kept with the lesson."""
+    def put(
+        self, values: dict[ChannelKey, float], what: str, gesture: str = "", *, rolls: bool = True
+    ) -> bool:
+        """Put inputs somewhere (SI by key); wheels roll as far as that takes them, unless they are
+        put too. Numbers that no hand puts are changed in their things. What is being taught is
+        kept with the lesson."""
         quiet = {c: v for c, v in values.items() if not is_put(self.rig, c)}
         before = self.inputs()
         hands = {c: v for c, v in values.items() if c not in quiet}
-        rolled = rolled_on(self.program, before, {**before, **hands}) if hands else {}
+        rolled = dict(hands)
+        if hands and rolls:
+            rolled = rolled_on(self.program, before, {**before, **hands})
         rolled = {c: v for c, v in rolled.items() if v != before.get(c)}
         taught = {c: v for c, v in rolled.items() if self.teaching.is_taught(c)}
         ours = {**quiet, **{c: v for c, v in rolled.items() if c not in taught}}

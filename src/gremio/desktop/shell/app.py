@@ -108,8 +108,8 @@ def _keep_going(window: Window) -> None:
         traceback.print_exception(kind, error, trace, file=sys.stderr)
         window.keep_now()
         window.say(
-            f"That did not work, by a fault in Gremio ({error}). Your rig is as it was and is "
-            "kept aside. Save it under another name."
+            f"Something could not be done or shown, by a fault in Gremio ({error}). The rig is "
+            "kept aside as it is now. Save it under another name."
         )
 
     sys.excepthook = told
