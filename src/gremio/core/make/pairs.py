@@ -58,7 +58,11 @@ class Proposal:
             value = 1 / value
         if self.kind == "rolling wheel" and channel_kind(split(self.lead)[1]) == "angle":
             value = 1 / value
-        made = Ratio(self.lead, self.follower, value, kind=self.kind, carrier=self.carrier)
+        # A wheel does not drive its worm back.
+        made = Ratio(
+            self.lead, self.follower, value, kind=self.kind, carrier=self.carrier,
+            one_way=self.kind == "worm",
+        )  # fmt: skip
         # What both have so many of, teeth or millimetres across, is how it is told.
         counts = [v for name, v in self.figures.items() if name.startswith(("lead ", "follower "))]
         if len(counts) == 2 and math.isclose(abs(value), counts[0] / counts[1], rel_tol=1e-12):

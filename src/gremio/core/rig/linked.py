@@ -42,6 +42,8 @@ class Ratio(Data, frozen=True, tag_field="link", tag="ratio"):
     the two; the ratio then holds as seen from the arm. adds: it adds to what the follower
     has otherwise. pair: the ratio as it was typed, for so much of the lead (SI) so much of the
     follower: (36, −12) for −12/36, or a quarter turn and 38.1 mm; only how it is told.
+    one_way: its follower can't drive it back, as a worm's wheel can't; a hand that pulls there is
+    held.
     """
 
     lead: ChannelKey
@@ -52,12 +54,14 @@ class Ratio(Data, frozen=True, tag_field="link", tag="ratio"):
     carrier: ChannelKey = NOTHING
     adds: bool = False
     pair: tuple[float, float] | None = None
+    one_way: bool = False
 
 
 class Planetary(Data, frozen=True, tag_field="link", tag="planetary"):
     """Three members with two freedoms: sun + ratio · ring = (1 + ratio) · carrier (Willis).
 
-    ratio: teeth of the ring ÷ teeth of the sun; 1 for a differential of bevel gears.
+    ratio: teeth of the ring ÷ teeth of the sun; 1 for a differential of bevel gears. one_way: as
+    of a ratio.
     """
 
     sun: ChannelKey
@@ -65,6 +69,7 @@ class Planetary(Data, frozen=True, tag_field="link", tag="planetary"):
     carrier: ChannelKey
     ratio: float
     offset: float = 0.0
+    one_way: bool = False
 
 
 class Follower(Data, frozen=True):
@@ -91,7 +96,8 @@ class Station(Data, frozen=True):
 class Cam(Data, frozen=True, tag_field="link", tag="cam"):
     """Maps one lead to followers through stations, kept in the order of the lead.
 
-    before, after: what it does before the first and after the last station.
+    before, after: what it does before the first and after the last station. one_way: as of a
+    ratio.
     """
 
     lead: ChannelKey
@@ -100,14 +106,17 @@ class Cam(Data, frozen=True, tag_field="link", tag="cam"):
     adds: bool = False
     before: Beyond = "hold"
     after: Beyond = "hold"
+    one_way: bool = False
 
 
 class Formula(Data, frozen=True, tag_field="link", tag="formula"):
-    """follower = what the text says, with ids in braces: "{p3 turn z} * 12/32"."""
+    """follower = what the text says, with ids in braces: "{p3 turn z} * 12/32". one_way: as of a
+    ratio."""
 
     follower: ChannelKey
     text: str
     adds: bool = False
+    one_way: bool = False
 
 
 class Rolling(Data, frozen=True, tag_field="link", tag="rolling"):

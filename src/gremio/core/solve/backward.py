@@ -15,7 +15,7 @@ from gremio.core.quantity import show_short
 from gremio.core.rig.channels import SCALES, key, split
 from gremio.core.rig.constraints import CONSTRAINTS, adds_to, constraint_words
 from gremio.core.rig.ids import ChannelKey, PartId
-from gremio.core.rig.links import adds, link_kind, link_label
+from gremio.core.rig.links import adds, followers, link_kind, link_label
 from gremio.core.rig.model import Cam, ConstantVolume, Constraint, Link, LinkKind, Ratio, Rolling
 from gremio.core.rig.numbers import full_label, label, shown_unit
 from gremio.core.solve.cam_steps import cam_profile
@@ -108,6 +108,9 @@ def move(program: Program, pose: Pose, channel: ChannelKey, wanted: float) -> Ha
     drive = program.drives.get(channel)
     if drive is None:
         return Hand(channel, wanted)
+    held = not_driven_back(program, channel)
+    if held is not None:
+        return held
     train = program.trains.get(channel)
     if train is not None and channel in train.shares:
         return _through_train(program, pose, train, channel, wanted)
@@ -128,6 +131,27 @@ def move(program: Program, pose: Pose, channel: ChannelKey, wanted: float) -> Ha
         # What the others add stays as it is.
         wanted -= float(pose.poses.asked[row, 0]) - _set_alone(pose, first, channel)
     return BACKWARD[link_kind(first)](program, pose, first, channel, wanted)
+
+
+def not_driven_back(program: Program, channel: ChannelKey) -> Held | None:
+    """What holds a channel that is pulled: a link on the way to what leads it, up to the next
+    input of its train, that its follower can't drive; None where there is none."""
+    train = program.trains.get(channel)
+    here, seen = channel, {channel}
+    while (drive := program.drives.get(here)) is not None:
+        link = program.rig.links.get(drive.links[0])
+        if link is not None and getattr(link, "one_way", False) and here in followers(link):
+            leads = " and ".join(full_label(program.rig, c) for c in drive.leads[:2])
+            return Held(
+                f"{full_label(program.rig, channel)} is held: {link_label(program.rig, link)} "
+                f"can't be driven back. Move {leads}."
+            )
+        above = [c for c in drive.leads if train is not None and c in train.shares]
+        if not above or above[0] in seen:
+            break
+        here = above[0]
+        seen.add(here)
+    return None
 
 
 def _set_alone(pose: Pose, link: object, channel: ChannelKey) -> float:
@@ -306,6 +330,8 @@ def inputs_above(program: Program, channel: ChannelKey) -> list[ChannelKey]:
         drive = program.drives.get(here)
         if drive is None:
             found[here] = None
+            continue
+        if not_driven_back(program, here) is not None:
             continue
         constraint = program.rig.constraints.get(drive.links[0])
         if (

@@ -13,7 +13,7 @@ from gremio.core.rig.channels import freed, key, split
 from gremio.core.rig.constraints import constraint_words, constraints_of
 from gremio.core.rig.ids import NOTHING, ChannelKey, PartId
 from gremio.core.rig.numbers import label
-from gremio.core.solve.backward import Hand, Held, drive_line, inputs_above
+from gremio.core.solve.backward import Hand, Held, drive_line, inputs_above, not_driven_back
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program
@@ -57,6 +57,8 @@ def pull(
         if away < _NEARER * before:
             break
     if best is None:
+        if (held := _what_can_not_be_driven(program, part)) is not None:
+            return held
         name = program.rig.parts[part].name
         grounded = f"{name} is grounded: nothing that can move carries it."
         return Held(_what_ties(program, part) or grounded)
@@ -96,6 +98,22 @@ def _what_ties(program: Program, part: PartId) -> str:
                 told = constraint_words(rig, rig.constraints[constraint_id])
                 return f"{told}, so it comes no nearer. Switch the constraint off on its Card."
     return ""
+
+
+def _what_can_not_be_driven(program: Program, part: PartId) -> Held | None:
+    """The link that holds a part which is pulled, for its follower can't drive it back."""
+    waiting = [key(p, name) for p in carriers(program.rig, part)
+               for name in freed(program.rig.parts[p].joint)]  # fmt: skip
+    seen: set[ChannelKey] = set()
+    while waiting:
+        channel = waiting.pop(0)
+        if channel in seen or channel not in program.drives:
+            continue
+        seen.add(channel)
+        if (held := not_driven_back(program, channel)) is not None:
+            return held
+        waiting += program.drives[channel].leads
+    return None
 
 
 def _inputs_of(program: Program, part: PartId) -> list[ChannelKey]:

@@ -38,6 +38,7 @@ from gremio.desktop.fields.formula_edit import FormulaEdit
 from gremio.desktop.theme.inks import Inks
 
 _HEADING, _GROUND = "its own heading", "the ground"
+_BACK = {"yes, from either end": False, "no, it holds": True}
 _GIVES = {"sets its follower": False, "adds to its follower": True}
 _MADE = ("ratio", "from–to cam", "cam")
 _TEETH = ("gear pair", "rack and pinion")
@@ -62,6 +63,9 @@ class LinkSheet(FormSheet):
                      "What it does"),
             )  # fmt: skip
         self.lay(FORMS[link_kind(link)](self, link))
+        if hasattr(link, "one_way"):
+            self.lay(Pick("Driven back", _BACK, self.get("one_way"), self.set("one_way"),
+                          "which way a link drives", "Driven back"))  # fmt: skip
         self.lay(Act("Remove this link", self._remove))
         self.end()
         self.take_pose()
