@@ -27,6 +27,8 @@ from gremio.core.solve.pose import Pose
 # Teeth that cross by less than so many hundredths of a module are not worth a word.
 _CLOSE = 0.02
 _PHASE = 0.02
+# Teeth that cut each other by less than this, in modules, are only rounded off.
+_OVERLAP = 0.008
 _LEAST_CLEARANCE = 0.1
 
 
@@ -181,6 +183,7 @@ def _distance(
             partial(interlock, fixed=one, moved=two, keep_place=True, geometry=geometry),
         )
         yield Finding(Note("gear-phase", names[1], text, "warning"), (turn,))
+    yield from _inside(mesh, names)
     clearance = _clearance(mesh)
     if clearance is not None and clearance < _LEAST_CLEARANCE - 1e-9:
         text = (
@@ -188,6 +191,33 @@ def _distance(
             "other's roots; 0.25 is usual, 0.1 the least. Lessen their profile shift."
         )
         yield Finding(Note("gear-clearance", names[1], text, "warning"))
+
+
+def _inside(mesh: Mesh, names: tuple[str, str]) -> Iterator[Finding]:
+    """That teeth of a pinion and an internal gear cut each other."""
+    a, b = mesh.one.solid, mesh.two.solid
+    ring, pinion = (a, b) if isinstance(a, InternalGear) else (b, a)
+    if not isinstance(ring, InternalGear) or not isinstance(pinion, SpurGear):
+        return
+    about = (
+        ring.module, (pinion.teeth, ring.teeth), (pinion.shift, ring.shift), mesh.distance,
+        ring.pressure_angle,
+    )  # fmt: skip
+    deep = gears.internal_overlap(*about)
+    if deep < _OVERLAP:
+        return
+    _, by_tips = gears.internal_margins(*about)
+    where = (
+        "their tips meet as they leave each other"
+        if by_tips < 0
+        else "the tips of the ring dig into what lies below the involute of the pinion"
+    )
+    text = (
+        f"The teeth of {names[0]} and {names[1]} cut each other by {deep * ring.module * 1000:.2f} "
+        f"mm: {where}. Give the ring more teeth, or the pinion fewer of them; eight or more apart "
+        "is usual."
+    )
+    yield Finding(Note("gear-inside", names[1], text, "warning"))
 
 
 def _clearance(mesh: Mesh) -> float | None:

@@ -138,6 +138,86 @@ def least_shift(teeth: int, pressure_angle: float = PRESSURE_ANGLE) -> float:
     return ADDENDUM * (1 - teeth / least_teeth(pressure_angle))
 
 
+def internal_margins(
+    module: float,
+    teeth: tuple[int, int],
+    shifts: tuple[float, float],
+    distance: float,
+    pressure_angle: float = PRESSURE_ANGLE,
+) -> tuple[float, float]:
+    """How far a pinion in an internal gear is from involute and from trochoid interference (both
+    below zero where the teeth get in each other's way; −inf where they can't run at all).
+
+    teeth, shifts: of the pinion and of the internal gear. distance: between centres (m).
+
+    Involute: z1 / z2 − (1 − tan α_a2 / tan α_w), the tip of the internal gear against what lies
+    below the pinion's involute. Trochoid: θ1 z1 / z2 + inv α_w − inv α_a2 − θ2, the tip of the
+    pinion against the tip of the internal gear as it leaves, with
+    θ1 = arccos((r_a2² − r_a1² − a²) / (2 a r_a1)) + inv α_a1 − inv α_w and
+    θ2 = arccos((a² + r_a2² − r_a1²) / (2 a r_a2)) (handbooks on internal gears; from memory,
+    confirmed on sections of the teeth).
+    """
+    one, two = teeth
+    bases = [base_diameter(module, z, pressure_angle) / 2 for z in teeth]
+    tips = (
+        tip_diameter(module, one, shifts[0]) / 2,
+        max(internal_tip_diameter(module, two, shifts[1]) / 2, bases[1]),
+    )
+    cosine = (bases[1] - bases[0]) / distance if distance > 0 else 2.0
+    if not 0 < cosine <= 1:
+        return -math.inf, -math.inf
+    working = math.acos(cosine)
+    at_tip = [math.acos(min(1.0, base / tip)) for base, tip in zip(bases, tips, strict=True)]
+    run = math.tan(at_tip[1]) / math.tan(working) if working > 0 else 0.0
+    by_involute = one / two - (1 - run)
+    first = (tips[1] ** 2 - tips[0] ** 2 - distance**2) / (2 * distance * tips[0])
+    second = (distance**2 + tips[1] ** 2 - tips[0] ** 2) / (2 * distance * tips[1])
+    if abs(first) > 1 or abs(second) > 1:
+        # The circles of the tips do not meet.
+        return by_involute, math.inf
+    turned = math.acos(first) + involute(at_tip[0]) - involute(working)
+    rest = involute(working) - involute(at_tip[1]) - math.acos(second)
+    return by_involute, turned * one / two + rest
+
+
+def internal_overlap(
+    module: float,
+    teeth: tuple[int, int],
+    shifts: tuple[float, float],
+    distance: float,
+    pressure_angle: float = PRESSURE_ANGLE,
+) -> float:
+    """By how much, in modules, teeth of a pinion reach into those of an internal gear at most,
+    anywhere in a pitch: points of the pinion's flanks and tips against the involute flanks and the
+    root of the spaces. Arguments as of `internal_margins`."""
+    one, two = teeth
+    base = base_diameter(module, two, pressure_angle) / 2
+    tip = max(internal_tip_diameter(module, two, shifts[1]) / 2, base)
+    root = internal_root_diameter(module, two, shifts[1]) / 2
+    own_base = base_diameter(module, one, pressure_angle) / 2
+    own_tip = tip_diameter(module, one, shifts[0]) / 2
+    radii = [own_base + (own_tip - own_base) * i / 30 for i in range(31)]
+    halves = [half_tooth_angle(r, module, one, pressure_angle, shifts[0]) for r in radii]
+    worst = 0.0
+    for phase in range(24):
+        for tooth in range(-(one // 4) - 1, one // 4 + 2):
+            middle = 2 * math.pi * (tooth + phase / 24) / one
+            for radius, half in zip(radii, halves, strict=True):
+                for side in (-half, half):
+                    x = distance + radius * math.cos(middle + side)
+                    y = radius * math.sin(middle + side)
+                    at = math.hypot(x, y)
+                    if at <= tip:
+                        continue
+                    pitch_angle = 2 * math.pi / two
+                    off = math.atan2(y, x) - pitch_angle * phase / 24
+                    off -= pitch_angle * round(off / pitch_angle)
+                    space = half_tooth_angle(at, module, two, pressure_angle, shifts[1])
+                    into = (abs(off) - space) * base
+                    worst = max(worst, min(into, at - tip), at - root)
+    return worst / module
+
+
 def half_tooth_angle(
     radius: float, module: float, teeth: int, pressure_angle: float, shift: float = 0.0
 ) -> float:

@@ -9,7 +9,6 @@ import numpy as np
 from gremio.core.arrays import Array
 from gremio.core.mechanics import gears
 
-_FLANK_POINTS = 4
 _FILLET_POINTS = 4
 
 
@@ -25,12 +24,17 @@ def rectangle(length: float, width: float) -> Array:
     return np.array([[-x, -y], [x, -y], [x, y], [-x, y]])
 
 
+def enough_points(teeth: int) -> int:
+    """How many points a flank needs to lie within 0.005 module of its involute."""
+    return 6 if teeth < 12 else 5 if teeth < 42 else 4
+
+
 def spur_gear(
     module: float,
     teeth: int,
     pressure_angle: float,
     shift: float = 0.0,
-    flank_points: int = _FLANK_POINTS,
+    flank_points: int = 0,
 ) -> Array:
     """An external gear with involute flanks; tooth 0 is centred on +x.
 
@@ -38,7 +42,7 @@ def spur_gear(
     that touches the root circle and the flank; where the flank's base circle lies above
     it, a straight radial line joins them.
     """
-    side = _flank(module, teeth, pressure_angle, shift, flank_points)
+    side = _flank(module, teeth, pressure_angle, shift, flank_points or enough_points(teeth))
     radius = gears.tip_diameter(module, teeth, shift) / 2
     tip = _arc_between(side[-1], side[-1] * [1, -1], radius)
     # The next tooth begins where this one would end.
@@ -50,13 +54,14 @@ def internal_gear(
     teeth: int,
     pressure_angle: float,
     shift: float = 0.0,
-    flank_points: int = _FLANK_POINTS,
+    flank_points: int = 0,
 ) -> Array:
     """The hole of an internal gear, anticlockwise; tooth 0 is centred on +x.
 
     Its spaces have the flanks that teeth of an external gear would have (ISO 21771); the
     tips end where the involute begins, if that is further out.
     """
+    flank_points = flank_points or enough_points(teeth)
     base = gears.base_diameter(module, teeth, pressure_angle) / 2
     tip = max(gears.internal_tip_diameter(module, teeth, shift) / 2, base * 1.0001)
     root = gears.internal_root_diameter(module, teeth, shift) / 2
