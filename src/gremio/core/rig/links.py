@@ -168,6 +168,16 @@ def record_of(link: Link) -> LinkRecord:
     return _RECORD_OF[type(link)]
 
 
+def can_hold(link: Link) -> bool:
+    """Whether a link may be marked as one that its follower can't drive back."""
+    return isinstance(link, Ratio | Planetary | Cam | Formula)
+
+
+def link_holds(link: Link) -> bool:
+    """Whether a link's follower can't drive it back."""
+    return isinstance(link, Ratio | Planetary | Cam | Formula) and link.one_way
+
+
 def followers(link: Link) -> tuple[ChannelKey, ...]:
     """The keys of the channels that a link leads."""
     return _RECORD_OF[type(link)].followers(link)

@@ -15,7 +15,7 @@ from gremio.core.quantity import show_short
 from gremio.core.rig.channels import SCALES, key, split
 from gremio.core.rig.constraints import CONSTRAINTS, adds_to, constraint_words
 from gremio.core.rig.ids import ChannelKey, PartId
-from gremio.core.rig.links import adds, followers, link_kind, link_label
+from gremio.core.rig.links import adds, followers, link_holds, link_kind, link_label
 from gremio.core.rig.model import Cam, ConstantVolume, Constraint, Link, LinkKind, Ratio, Rolling
 from gremio.core.rig.numbers import full_label, label, shown_unit
 from gremio.core.solve.cam_steps import cam_profile
@@ -140,7 +140,7 @@ def not_driven_back(program: Program, channel: ChannelKey) -> Held | None:
     here, seen = channel, {channel}
     while (drive := program.drives.get(here)) is not None:
         link = program.rig.links.get(drive.links[0])
-        if link is not None and getattr(link, "one_way", False) and here in followers(link):
+        if link is not None and link_holds(link) and here in followers(link):
             leads = " and ".join(full_label(program.rig, c) for c in drive.leads[:2])
             return Held(
                 f"{full_label(program.rig, channel)} is held: {link_label(program.rig, link)} "

@@ -27,7 +27,15 @@ from gremio.core.quantity import UNITS, Kind
 from gremio.core.rig.cams import as_from_to, as_ratio, is_from_to
 from gremio.core.rig.channels import split
 from gremio.core.rig.ids import ChannelKey, PartId, ThingId
-from gremio.core.rig.links import adds, followers, leads, link_kind, link_word
+from gremio.core.rig.links import (
+    adds,
+    can_hold,
+    followers,
+    leads,
+    link_holds,
+    link_kind,
+    link_word,
+)
 from gremio.core.rig.model import Cam, Formula, Link, LinkKind, Planetary, Ratio, Rig
 from gremio.core.rig.numbers import full_label, kind_of, shown_unit
 from gremio.desktop.card.form_sheet import FormSheet
@@ -63,7 +71,7 @@ class LinkSheet(FormSheet):
                      "What it does"),
             )  # fmt: skip
         self.lay(FORMS[link_kind(link)](self, link))
-        if hasattr(link, "one_way"):
+        if can_hold(link):
             self.lay(Pick("Driven back", _BACK, self.get("one_way"), self.set("one_way"),
                           "which way a link drives", "Driven back"))  # fmt: skip
         self.lay(Act("Remove this link", self._remove))
@@ -94,7 +102,10 @@ class LinkSheet(FormSheet):
             given = [c for c in train.inputs if not split(c)[1] or self._is_led(c)]
             free = "locked" if not freedoms else f"{freedoms} freedom{'s' * (freedoms > 1)}"
             led = f", {len(given)} of them led" if freedoms > 1 else ""
-            return f"two-way, in a train of {members}, {free}{led}"
+            both = "one way" if link_holds(link) else "two-way"
+            return f"{both}, in a train of {members}, {free}{led}"
+        if link_holds(link):
+            return "one way"
         if isinstance(link, Cam) or (isinstance(link, Ratio) and link.ratio != 0.0):
             return "two-way"
         return "one way"
