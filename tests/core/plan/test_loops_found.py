@@ -7,10 +7,8 @@ import pytest
 
 import gremio
 from gremio.core.edit.closures import change_closure
-from gremio.core.plan.loops import (
+from gremio.core.plan.loop_geometry import (
     across,
-    closure_label,
-    find_loops,
     frames_in_loop,
     gaps,
     jacobian_of,
@@ -18,6 +16,7 @@ from gremio.core.plan.loops import (
     points_of,
     sides,
 )
+from gremio.core.plan.loops import closure_label, find_loops
 from gremio.core.rig.model import Closure, Rig
 
 

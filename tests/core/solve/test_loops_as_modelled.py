@@ -23,7 +23,7 @@ from tests.core.solve.test_loops import (
 
 import gremio
 from gremio.core.frames import Frame, triple
-from gremio.core.plan.loops import gaps
+from gremio.core.plan.loop_geometry import gaps
 from gremio.core.rig.find import part_id
 from gremio.core.rig.model import Rig
 

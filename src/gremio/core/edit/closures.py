@@ -7,7 +7,8 @@ import math
 from msgspec.structs import replace
 
 from gremio.core.edit.change import must_have, new_id, with_entry, without
-from gremio.core.plan.loops import is_sound, moving, sides
+from gremio.core.plan.loop_geometry import moving, sides
+from gremio.core.plan.loops import is_sound
 from gremio.core.problem import GremioError
 from gremio.core.rig.ids import PartId, ThingId
 from gremio.core.rig.model import Closure, Rig

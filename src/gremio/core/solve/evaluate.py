@@ -208,7 +208,7 @@ def rolled_on(
 
 def warm_up(program: Program) -> None:
     """Load what closes loops, and close one at home, so that no hand waits for it later."""
-    from gremio.core.solve.loop_kernel import close_many
+    from gremio.core.solve.loop_walk import close_many
 
     for level in program.steps:
         for batch in level.loops:

@@ -9,7 +9,8 @@ import numpy as np
 
 from gremio.core.arrays import Array, Rows
 from gremio.core.frames import Triple, carried, matrix
-from gremio.core.plan.loops import Loop, moving, row_factors, sides, size_of
+from gremio.core.plan.loop_geometry import moving, sides, size_of
+from gremio.core.plan.loops import Loop, row_factors
 from gremio.core.rig.channels import split
 from gremio.core.rig.ids import GROUND, ChannelKey, PartId
 from gremio.core.rig.model import Rig

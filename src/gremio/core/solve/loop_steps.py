@@ -10,7 +10,8 @@ from typing import Any
 import numpy as np
 
 from gremio.core.arrays import Array, Flags, Rows
-from gremio.core.plan.loops import Loop, frames_in_loop, gaps
+from gremio.core.plan.loop_geometry import frames_in_loop, gaps
+from gremio.core.plan.loops import Loop
 from gremio.core.rig.ids import ChannelKey
 from gremio.core.rig.model import Rig
 from gremio.core.solve.loop_shape import Shape, shape_of
@@ -57,7 +58,7 @@ class LoopStep:
         that is closed: but for what no joint can close."""
         if self.closed_at_home:
             return self.home, 0.0, True
-        from gremio.core.solve.loop_kernel import assemble
+        from gremio.core.solve.loop_walk import assemble
 
         q = self.home.copy()
         gap, closed = assemble(self.shape, q)
@@ -177,7 +178,7 @@ class LoopBatch:
     def _close(
         self, those: Rows, wanted: Array, channels: Array, asked: Array, gone: Array, left: Array
     ) -> None:
-        from gremio.core.solve.loop_kernel import close_many
+        from gremio.core.solve.loop_walk import close_many
 
         target = np.ascontiguousarray(wanted[those].transpose(0, 2, 1))
         result, share = np.empty_like(target), np.empty(target.shape[:2])
