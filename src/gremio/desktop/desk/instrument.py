@@ -20,6 +20,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from gremio.core.inspect.odometer import come_to
 from gremio.core.inspect.reach import Reach, told
 from gremio.core.quantity import Kind
 from gremio.core.rig.ids import ChannelKey, ThingId
@@ -255,7 +256,7 @@ class Instrument(QWidget):
         painter.setFont(text_font(8))
         painter.setPen(QColor(self.inks.second))
         foot = QRectF(_MARGIN, self.height() - 17, self.width() - 2 * _MARGIN, 15)
-        middle = self.leads
+        middle = come_to(self.document.pose, self.control) or self.leads
         if self.reach is not None:
             middle = told(self.document.rig, self.control, self.reach) or middle
         ends = shown(now.entry, now.entry.low), shown(now.entry, now.entry.high)

@@ -15,6 +15,7 @@ from gremio.core.edit.numbers import set_numbers
 from gremio.core.files import rig_file
 from gremio.core.files.rig_file import Opened
 from gremio.core.files.sources import model_shelf
+from gremio.core.make.ranges import followed
 from gremio.core.make.volume import typed_scale
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import freed, split
@@ -197,7 +198,7 @@ class Document(QObject):
         """
         before = self.rig
         try:
-            after = change(before)
+            after = followed(self._program, before, change(before))
         except GremioError as refused:
             self.said.emit(str(refused))
             return False
