@@ -11,10 +11,10 @@ from tests.desktop.hand import CTRL, SHIFT, Hand, act
 
 import gremio
 from gremio.core.edit.builder import shape
-from gremio.core.edit.parts import rename_part
+from gremio.core.edit.parts import rename_part, set_stops
 from gremio.core.rig.cams import is_from_to
 from gremio.core.rig.find import channel_key, control_id, part_id
-from gremio.core.rig.model import Cam
+from gremio.core.rig.model import Cam, Stops
 from gremio.core.rig.solids import Box
 from gremio.desktop.card.cam_table_sheet import CamTableSheet
 
@@ -393,3 +393,17 @@ def test_a_fault_in_one_view_stops_neither_the_others_nor_the_edit(at_door: Hand
     assert done and len(seen) == 1 and len(faults) == 1
     assert part_id(document.rig, "Long door")
     assert document.pose.part("Long door").name == "Long door"
+
+
+def test_a_soft_stop_says_what_was_asked_for(at_cam: Hand) -> None:
+    """The table of a cam and the Card of its follower differ before a soft stop: both are said."""
+    window, document = at_cam.window, at_cam.window.document
+    door = part_id(document.rig, "Door")
+    document.edit("stop", lambda rig: set_stops(rig, door, "turn z", Stops(None, 1.4, soft=0.2)))
+    document.move(channel_key(document.rig, "Open door"), 1.0)
+    document.select(door)
+    at_cam.rest(60)
+    words = [w.text() for w in window.card.findChildren(type(window.message)) if w.isVisible()]
+    told = [text for text in words if text.startswith("asked for")]
+    had = math.degrees(document.pose.value("Door", "turn z"))
+    assert told == [f"asked for 80.2 °, slowed to {had:.1f} °"]

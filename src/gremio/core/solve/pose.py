@@ -136,6 +136,11 @@ class Pose:
             return home_value(self.program.rig, channel)
         return float(self.poses.channels[row, 0])
 
+    def asked(self, channel: ChannelKey) -> float:
+        """What the number with this key was asked for (SI), before its stops."""
+        row = self.program.channel_row.get(channel)
+        return self.at(channel) if row is None else float(self.poses.asked[row, 0])
+
     def ends(self, channel: ChannelKey) -> tuple[float, float]:
         """Between what values (SI) the channel with this key can go now; −inf and +inf where it
         runs free."""

@@ -23,7 +23,7 @@ from gremio.core.edit.parts import (
 )
 from gremio.core.edit.prepare import has_scale, without_scale
 from gremio.core.frames import Frame, Triple, angles_of_turn, frame_of, matrix, turn_of_angles
-from gremio.core.quantity import UNITS
+from gremio.core.quantity import UNITS, show_short
 from gremio.core.rig.channels import (
     AXES,
     CHANNELS,
@@ -39,7 +39,7 @@ from gremio.core.rig.channels import (
 )
 from gremio.core.rig.ids import GROUND, PartId, ThingId
 from gremio.core.rig.model import Joint, JointKind, Part, Repeat, Rig, StandIn, Stops
-from gremio.core.rig.numbers import SHOWN, stop_keys
+from gremio.core.rig.numbers import SHOWN, shown_unit, stop_keys
 from gremio.core.rig.solids import Mesh
 from gremio.desktop.actions.place_questions import AxisWay, MountPlace
 from gremio.desktop.actions.preparing import align_mount, mount_in_box, roll_wheel
@@ -172,6 +172,17 @@ class PartSheet(FormSheet):
                 )  # fmt: skip
             if stops != Stops():
                 yield self._soft(channel)
+            if stops.soft:
+                yield Words(partial(self._asked, channel))
+
+    def _asked(self, channel: str) -> str:
+        """What a channel is asked for, where its soft stop lets it come less far."""
+        document, own = self.document, key(self.part, channel)
+        asked, had = document.pose.asked(own), document.pose.at(own)
+        unit = shown_unit(document.rig, own)
+        if abs(asked - had) <= 1e-9:
+            return ""
+        return f"asked for {show_short(asked, unit)}, slowed to {show_short(had, unit)}"
 
     def _soft(self, channel: str) -> Amount:
         def put(rig: Rig, value: float) -> Rig:
