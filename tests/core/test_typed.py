@@ -11,8 +11,9 @@ from babel.numbers import NumberFormatError, parse_decimal
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
+from gremio.core.figures import decimal_sign
 from gremio.core.quantity import LARGEST, UNITS, Kind, show, show_short
-from gremio.core.typed import QuantityError, decimal_sign, parse, parse_bare, parse_list
+from gremio.core.typed import QuantityError, parse, parse_bare, parse_list
 
 DEG = math.pi / 180
 # The inch is 25.4 mm and the foot 304.8 mm exactly, ′ a 60th of a degree (ISO 80000-3).
@@ -174,6 +175,11 @@ def test_one_number_of_a_table_says_what_all_mean() -> None:
     assert decimal_sign(["2,5", "2.5"]) == ""
     assert parse_bare("1,000", decimal=",") == 1.0
     assert parse_bare("1,000", decimal=".") == 1000.0
+    # A point alone is the decimal point, and yet not where commas are.
+    assert decimal_sign(["0,5", "1.250"]) == ","
+    with pytest.raises(QuantityError, match=r"1250 or 1\.250"):
+        parse_bare("1.250", decimal=",")
+    assert parse_bare("1.250,5", decimal=",") == 1250.5
     with pytest.raises(QuantityError, match="has a unit"):
         parse_bare("50%")
 

@@ -17,10 +17,9 @@ import itertools
 import math
 import re
 import unicodedata
-from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Literal
 
+from gremio.core.figures import BLANK, FIGURES, Decimal, Figures, Unread, read_figures
 from gremio.core.problem import GremioError
 from gremio.core.quantity import LARGEST, UNIT_WORDS, UNITS, USUAL_UNIT, Kind, Unit
 
@@ -38,13 +37,6 @@ ARTICLE: dict[Kind, str] = {
     "time": "a time",
     "number": "a bare number",
 }
-_BLANK = " \u00a0\u2007\u2009\u202f"
-_GROUPED = re.compile(rf"[0-9]{{1,3}}(?:[{_BLANK}][0-9]{{3}})+(?![0-9])")
-_FIGURES = re.compile(r"[0-9.,]+")
-_DECIMALS = re.compile(
-    rf"(?:[{_BLANK}][0-9]{{3}}(?![0-9.,/]))*(?:[{_BLANK}][0-9]{{1,2}}(?![0-9.,/]))?"
-)
-_EXPONENT = re.compile(r"[eE][+-]?[0-9]+(?![A-Za-z0-9.,])")
 _WORD = re.compile(r"[A-Za-z]+|[°%]")
 _SIGNS = {"−": "-", "×": "*", "·": "*", "⋅": "*", "÷": "/"}
 _MINUTES, _SECONDS = "'’′", '"”″'
@@ -61,8 +53,6 @@ _ARC_WORDS = {
     "arcsec": _MARKS["angle"][1],
 }
 
-Decimal = Literal["", ",", "."]
-
 
 class QuantityError(GremioError):
     """A text that is not a value of the kind asked for. start, end: the place in the text of
@@ -73,14 +63,6 @@ class QuantityError(GremioError):
         self.start, self.end = start, end
 
 
-class _Unread(Exception):
-    """Why, and from where to where, a text can't be read."""
-
-    def __init__(self, why: str, start: int, end: int) -> None:
-        super().__init__(why)
-        self.why, self.start, self.end = why, start, end
-
-
 @dataclass(frozen=True)
 class Amount:
     """What was read: a value in SI and what kind it is; bare when no unit was written."""
@@ -88,18 +70,6 @@ class Amount:
     value: float
     kind: Kind = "number"
     bare: bool = True
-
-
-@dataclass(frozen=True)
-class _Figures:
-    """A number as it is written, from start to end. whole: it has neither a decimal nor an
-    exponent. grouped: blanks stand between its thousands."""
-
-    value: float
-    start: int
-    end: int
-    whole: bool
-    grouped: bool = False
 
 
 def parse(text: str, kind: Kind, unit: str | None = None, what: str = "This") -> float:
@@ -142,7 +112,7 @@ def parse_list(text: str, kind: Kind, unit: str | None = None, what: str = "This
     if ";" in text:
         words = text.split(";")
     else:
-        words = re.split(rf",[{_BLANK}]+", text)
+        words = re.split(rf",[{BLANK}]+", text)
         if len(words) == 1:
             words = _apart(text, kind, what)
     return [parse(word, kind, unit, what) for word in words if word.strip()]
@@ -178,7 +148,7 @@ def read(text: str, kind: Kind, what: str = "This", decimal: Decimal = "") -> Am
         )
     try:
         amount = _Reader(text, kind, decimal).whole()
-    except _Unread as problem:
+    except Unread as problem:
         start, end = problem.start, min(problem.end, len(text))
         piece = text[start:end].strip()
         where = f" at {piece!r}" if piece and piece != text.strip() else ""
@@ -219,7 +189,7 @@ class _Reader:
         return self._here() in tuple("0123456789.,") or bool(self._vulgar_here())
 
     def _skip(self) -> None:
-        while self._here() and (self._here().isspace() or self._here() in _BLANK):
+        while self._here() and (self._here().isspace() or self._here() in BLANK):
             self.place += 1
 
     def _take(self, signs: str) -> str:
@@ -231,22 +201,22 @@ class _Reader:
         self.place += 1
         return sign
 
-    def _unexpected(self, *, number_before: bool = True) -> _Unread:
+    def _unexpected(self, *, number_before: bool = True) -> Unread:
         start, text = self.place, self.text
         if start >= len(text):
-            return _Unread(f"it ends too early. {self._for_example()}", len(text), len(text))
-        match = _WORD.match(text, start) or _FIGURES.match(text, start)
+            return Unread(f"it ends too early. {self._for_example()}", len(text), len(text))
+        match = _WORD.match(text, start) or FIGURES.match(text, start)
         end = match.end() if match else start + 1
         if text[start] in "^*":
-            return _Unread("powers are not read here; write the number out.", start, end)
+            return Unread("powers are not read here; write the number out.", start, end)
         if match and match[0][0].isalpha():
             no_number = f"{match[0]!r} is no number. {self._for_example()}"
             why = self._no_unit(match[0]) if number_before else no_number
-            return _Unread(why, start, end)
+            return Unread(why, start, end)
         if text[start] in "0123456789":
-            return _Unread("two numbers stand side by side. Write a sign or a unit between.",
+            return Unread("two numbers stand side by side. Write a sign or a unit between.",
                            start, end)  # fmt: skip
-        return _Unread(f"this has no meaning here. {self._for_example()}", start, end)
+        return Unread(f"this has no meaning here. {self._for_example()}", start, end)
 
     def _no_unit(self, word: str) -> str:
         near = [name for name in UNIT_WORDS if name.lower() == word.lower()]
@@ -262,7 +232,7 @@ class _Reader:
     def _sum(self) -> Amount:
         self.depth += 1
         if self.depth > _DEEPEST:
-            raise _Unread("it is nested too deeply.", self.place, self.place + 1)
+            raise Unread("it is nested too deeply.", self.place, self.place + 1)
         start = self.place
         total = self._product()
         while sign := self._take("+-"):
@@ -270,7 +240,7 @@ class _Reader:
             begun = self.place
             other = self._product()
             if (other.kind, other.bare) != (total.kind, total.bare):
-                raise _Unread(
+                raise Unread(
                     "only one of the two has that unit. Write the unit on both."
                     if total.bare or other.bare
                     else f"{ARTICLE[other.kind]} can't be added to {ARTICLE[total.kind]}.",
@@ -298,7 +268,7 @@ class _Reader:
         )
         if tight and (fraction or inches):
             last = before.split()[-1]
-            raise _Unread(
+            raise Unread(
                 f"it can mean {last} and {after.strip()} together, or less {after.strip()}. "
                 f"Write {last + ' ' + after.strip()!r} or {last + ' - ' + after.strip()!r}.",
                 start,
@@ -320,14 +290,14 @@ class _Reader:
 
     def _times(self, one: Amount, two: Amount, begun: int) -> Amount:
         if one.kind != "number" and two.kind != "number":
-            raise _Unread("of two values that are multiplied one is a bare number.",
+            raise Unread("of two values that are multiplied one is a bare number.",
                           begun, self.place)  # fmt: skip
         kind = one.kind if one.kind != "number" else two.kind
         return Amount(one.value * two.value, kind, one.bare and two.bare)
 
     def _over(self, one: Amount, two: Amount, begun: int) -> Amount:
         if two.kind not in ("number", one.kind):
-            raise _Unread(f"{ARTICLE[one.kind]} can't be divided by {ARTICLE[two.kind]}.",
+            raise Unread(f"{ARTICLE[one.kind]} can't be divided by {ARTICLE[two.kind]}.",
                           begun, self.place)  # fmt: skip
         kind = one.kind if two.kind == "number" else "number"
         return Amount(one.value / two.value, kind, one.bare and two.bare)
@@ -345,7 +315,7 @@ class _Reader:
         opened = self.place - 1
         inner = self._sum()
         if not self._take(")"):
-            raise _Unread("the bracket is not closed.", opened, opened + 1)
+            raise Unread("the bracket is not closed.", opened, opened + 1)
         unit = self._unit() if inner.bare else None
         return Amount(inner.value * unit.size, unit.kind, bare=False) if unit else inner
 
@@ -365,15 +335,15 @@ class _Reader:
                 self.place = begun
                 return Amount(total, last.kind, bare=False)
             if self.text[begun - 1] in _MINUTES and re.match(r"[0-9]{3}", self.text[begun:]):
-                raise _Unread("this mark can stand for feet or between thousands. Write the "
+                raise Unread("this mark can stand for feet or between thousands. Write the "
                               "unit in letters.", start, begun + 3)  # fmt: skip
             value = self._number()
             smaller = self._unit(after=last)
             if smaller is None:
-                raise _Unread(f"{self.text[begun : self.place].strip()!r} has no unit. Write one "
+                raise Unread(f"{self.text[begun : self.place].strip()!r} has no unit. Write one "
                               "after it.", begun, self.place)  # fmt: skip
             if smaller.kind != last.kind or smaller.size >= last.size:
-                raise _Unread(f"only a smaller unit of {ARTICLE[last.kind]} can come after "
+                raise Unread(f"only a smaller unit of {ARTICLE[last.kind]} can come after "
                               f"{last.symbol}.", begun, self.place)  # fmt: skip
             total, last = total + value * smaller.size, smaller
 
@@ -384,7 +354,7 @@ class _Reader:
         if here and here in _MINUTES + _SECONDS:
             kind = after.kind if after else self.kind
             if kind not in _MARKS:
-                raise _Unread("this mark stands for feet, inches, or parts of a degree.",
+                raise Unread("this mark stands for feet, inches, or parts of a degree.",
                               self.place, self.place + 1)  # fmt: skip
             self.place += 1
             return _MARKS[kind][here in _SECONDS]
@@ -397,7 +367,7 @@ class _Reader:
             return _ARC_WORDS[word]
         named = UNIT_WORDS.get(word if len(word) < 3 else word.lower(), word)
         if named not in UNITS:
-            raise _Unread(self._no_unit(match[0]), *match.span())
+            raise Unread(self._no_unit(match[0]), *match.span())
         self.place = match.end()
         return UNITS[named]
 
@@ -421,10 +391,10 @@ class _Reader:
             return first.value
         top, under = self._figures(), self._after_bar()
         if not (first.whole and 0 < top.value < under.value) or first.grouped:
-            raise _Unread("only a whole number and a fraction below one stand side by side.",
+            raise Unread("only a whole number and a fraction below one stand side by side.",
                           first.start, under.end)  # fmt: skip
         if top.end - top.start == 3:
-            raise _Unread("the blank can stand before a fraction or between thousands. Put it "
+            raise Unread("the blank can stand before a fraction or between thousands. Put it "
                           "in brackets.", first.start, under.end)  # fmt: skip
         return first.value + top.value / under.value
 
@@ -440,7 +410,7 @@ class _Reader:
         self.place += 1
         return unicodedata.numeric(self.text[self.place - 1])
 
-    def _fraction(self, top: _Figures) -> float:
+    def _fraction(self, top: Figures) -> float:
         """A fraction that is the number of what follows: 3/4 in. Without a unit after it, the
         first number alone, and the bar is read as a division."""
         place = self.place
@@ -454,94 +424,26 @@ class _Reader:
             self.place = place
             return top.value
         if top.grouped:
-            raise _Unread("the blank can stand before a fraction or between thousands. Put it "
+            raise Unread("the blank can stand before a fraction or between thousands. Put it "
                           "in brackets.", top.start, under.end)  # fmt: skip
         before = self.text[: top.start].rstrip()
         if before.endswith(("/", "÷")):
-            raise _Unread("what is divided by what can be read in two ways. Write brackets.",
+            raise Unread("what is divided by what can be read in two ways. Write brackets.",
                           top.start, under.end)  # fmt: skip
         return top.value / under.value
 
-    def _after_bar(self) -> _Figures:
+    def _after_bar(self) -> Figures:
         self.place += 1
         self._skip()
         return self._figures()
 
-    def _figures(self) -> _Figures:
+    def _figures(self) -> Figures:
         """A number without a fraction."""
-        start, text = self.place, self.text
-        grouped = _GROUPED.match(text, start)
-        blanks = grouped is not None and text[start] != "0"
-        end = grouped.end() if grouped and blanks else start
-        run = _FIGURES.match(text, end)
-        tail = run[0] if run else ""
-        if not (blanks or any(sign.isdigit() for sign in tail)):
+        found = read_figures(self.text, self.place, self.decimal)
+        if found is None:
             raise self._unexpected(number_before=False)
-        end += len(tail)
-        head = re.sub(rf"[{_BLANK}]", "", text[start : end - len(tail)])
-        if blanks and tail and not re.fullmatch(r"[.,][0-9]*", tail):
-            raise _Unread("thousands are parted in two ways. Write it without.", start, end)
-        plain = self._plain(head, tail, start, end)
-        if "." in plain:
-            more = _DECIMALS.match(text, end)
-            decimals = len(plain) - plain.index(".") - 1
-            if more and more[0] and decimals == 3:
-                plain += re.sub(rf"[{_BLANK}]", "", more[0])
-                end = more.end()
-        power = _EXPONENT.match(text, end)
-        if power:
-            plain, end = plain + power[0], power.end()
-        self.place = end
-        whole = "." not in plain and not power
-        return _Figures(float(plain), start, end, whole, blanks)
-
-    def _plain(self, head: str, tail: str, start: int, end: int) -> str:
-        """Figures as Python writes them. head: with blanks between thousands taken out. tail: what
-        may have points and commas."""
-        points, commas = tail.count("."), tail.count(",")
-        if not commas and points <= 1:
-            return head + tail
-        if not points and commas == 1:
-            before, after = tail.split(",")
-            if not after:
-                raise _Unread("a comma needs decimals after it.", start, end)
-            two_ways = len(after) == 3 and re.fullmatch(r"[1-9][0-9]{0,2}", head + before)
-            if self.decimal == "." and two_ways and not head:
-                return before + after
-            if two_ways and not head and self.decimal != ",":
-                raise _Unread(
-                    f"{tail!r} can be {before}{after} or {before}.{after}. Write one of them.",
-                    start, end,
-                )  # fmt: skip
-            return f"{head}{before}.{after}"
-        last = max(tail.rfind("."), tail.rfind(","))
-        decimal, other = tail[last], "," if tail[last] == "." else "."
-        if tail.count(other) == 0:
-            # The same sign several times: it stands between thousands.
-            groups, decimals = tail, ""
-            other = decimal
-        else:
-            groups, decimals = tail[:last], tail[last + 1 :]
-        if not re.fullmatch(rf"[1-9][0-9]{{0,2}}(?:{re.escape(other)}[0-9]{{3}})+", groups):
-            raise _Unread("its points and commas don't part thousands and decimals. Write it "
-                          "with one decimal point.", start, end)  # fmt: skip
-        return groups.replace(other, "") + (f".{decimals}" if decimals else "")
-
-
-def decimal_sign(texts: Sequence[str]) -> Decimal:
-    """The sign that stands before decimals in some numbers that were written by one hand; ""
-    where none of them says, or they disagree."""
-    points = commas = False
-    for text in texts:
-        clean = text.strip().lstrip("+-−")
-        commas |= bool(
-            re.fullmatch(r"[0-9.]*,[0-9]+", clean)
-            and not re.fullmatch(r"[1-9][0-9]{0,2},[0-9]{3}", clean)
-        )
-        points |= bool(re.fullmatch(r"[0-9,]*\.[0-9]+", clean)) and clean.count(".") == 1
-    if points == commas:
-        return ""
-    return "." if points else ","
+        self.place = found.end
+        return found
 
 
 def _finite(value: float, text: str, what: str) -> float:

@@ -14,6 +14,7 @@ from msgspec.structs import replace
 
 from gremio.core.edit.cams import cam_of
 from gremio.core.edit.links import add_link, change_link
+from gremio.core.figures import Decimal, decimal_sign
 from gremio.core.files import atomic
 from gremio.core.files.atomic import FileProblem
 from gremio.core.problem import GremioError, NotFound
@@ -23,7 +24,7 @@ from gremio.core.rig.find import channel_key
 from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
 from gremio.core.rig.model import Cam, Follower, Rig, Station
 from gremio.core.rig.numbers import full_label, kind_of, shown_unit
-from gremio.core.typed import Decimal, QuantityError, decimal_sign, parse_bare
+from gremio.core.typed import QuantityError, parse_bare
 
 _HEADING = re.compile(r"^(.*?)\s*(?:\[([^\]]*)\]|\(([^)]*)\))?$")
 _LONGEST = 100_000
