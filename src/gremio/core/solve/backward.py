@@ -297,7 +297,7 @@ def _through_volume(
 def _by_secants(program: Program, pose: Pose, channel: ChannelKey, wanted: float) -> Hand | None:
     """Turn the first input that a channel listens to, by secants from the present pose."""
     row = program.channel_row[channel]
-    for lead in inputs_above(program, channel):
+    for lead in inputs_above(program, channel, drivable=True):
         answer = _secant(program, pose, row, lead, wanted)
         if answer is not None:
             return Hand(lead, answer)
@@ -317,8 +317,11 @@ def why_held(program: Program, pose: Pose, channel: ChannelKey) -> str:
     )
 
 
-def inputs_above(program: Program, channel: ChannelKey) -> list[ChannelKey]:
-    """Keys of the inputs that lead a channel, nearest first."""
+def inputs_above(
+    program: Program, channel: ChannelKey, *, drivable: bool = False
+) -> list[ChannelKey]:
+    """Keys of the inputs that lead a channel, nearest first. drivable: only those that the channel
+    could drive back."""
     found: dict[ChannelKey, None] = {}
     waiting = [channel]
     seen: set[ChannelKey] = set()
@@ -331,7 +334,7 @@ def inputs_above(program: Program, channel: ChannelKey) -> list[ChannelKey]:
         if drive is None:
             found[here] = None
             continue
-        if not_driven_back(program, here) is not None:
+        if drivable and not_driven_back(program, here) is not None:
             continue
         constraint = program.rig.constraints.get(drive.links[0])
         if (

@@ -14,9 +14,12 @@ import numpy as np
 from gremio.core.solve.loop_kernel import close, gaps, place, put, room, solve_damped, within
 from gremio.core.solve.loop_shape import Shape
 
-# The longest step: in turns (rad), or in sizes of the loop. The first is this share of it, and
-# one next to a change point a tenth.
-_STEP, _BEGIN, _NEXT_TO_CHANGE = 0.16, 0.25, 0.1
+# The longest step: in turns (rad), or in sizes of the loop; one next to a change point is a
+# tenth of it, and the first, where the logarithm of the volume changes by more than _CALM, this
+# share.
+_STEP, _BEGIN, _NEXT_TO_CHANGE, _CALM = 0.16, 0.25, 0.1, 0.5
+# In one step nothing that is solved for goes farther than this (rad, sizes).
+_PACE = 0.5
 _FINEST = 1e-9
 # No more steps than this are gone from home.
 _MOST = 20000
@@ -103,11 +106,16 @@ def _walk(shape, home, ray, until, work):  # type: ignore[no-untyped-def]
     volume = _tangent(shape, ray, work, tangents[0])
     # At a change point at home the tangent says nothing.
     lost = volume < -12.0 + np.log(shape.size) * len(shape.found)
-    n, width, held = 1, _BEGIN * _STEP, False
+    n, width, held, eased = 1, _STEP, False, False
     while ways[n - 1] <= until and n < _MOST:
+        width = min(width, _PACE / _fastest(shape, tangents[n - 1]))
         step = width
         nodes = ways, places, tangents
         fits, now = _try(shape, home, ray, nodes, n, step, lost, work, trial, tangent)
+        if fits and n == 1 and not eased and (lost or abs(now - volume) > _CALM):
+            # Next to a change point the first step is a short one.
+            eased, width = True, _BEGIN * _STEP
+            continue
         if fits and now < volume - 1.0 and not lost:
             # Next to a change point the way goes on straight, rather than from within the
             # little bend that a model's rounding makes of it.
@@ -141,6 +149,17 @@ def _walk(shape, home, ray, until, work):  # type: ignore[no-untyped-def]
             break
         n -= 1
     return ways[:n], places[:n], tangents[:n], held
+
+
+@numba.njit(cache=True, error_model="numpy")
+def _fastest(shape, tangent):  # type: ignore[no-untyped-def]
+    """How much what changes most along a ray does so, in turns (rad) or sizes; one at least."""
+    most = 1.0
+    for c in range(len(shape.found)):
+        s = shape.found[c]
+        scale = shape.size if shape.kinds[s] < 3 else 1.0
+        most = max(most, abs(tangent[s]) / scale)
+    return most
 
 
 @numba.njit(cache=True, error_model="numpy")

@@ -122,7 +122,8 @@ def _inputs_of(program: Program, part: PartId) -> list[ChannelKey]:
     for carrier in carriers(program.rig, part):
         for channel in (key(carrier, name) for name in freed(program.rig.parts[carrier].joint)):
             if channel in program.channel_row:
-                found.update(dict.fromkeys(inputs_above(program, channel)))
+                above = inputs_above(program, channel, drivable=True)
+                found.update(dict.fromkeys(above))
     return list(found)
 
 
