@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 
 from msgspec.structs import replace
 
@@ -16,6 +17,9 @@ from gremio.core.rig.links import adds, followers, leads, members, wrong_numbers
 from gremio.core.rig.model import Cam, Link, Ratio, Rig
 from gremio.core.rig.numbers import kind_of, range_of
 from gremio.core.typed import parse_bare
+
+
+_PAIR = re.compile(r"\s*([-−+]?[0-9.,]+)\s*[/÷]\s*([-−+]?[0-9.,]+)\s*")
 
 
 def add_link(rig: Rig, link: Link) -> tuple[Rig, ThingId]:
@@ -104,9 +108,10 @@ def pair_of(ratio: Ratio) -> tuple[float, float] | None:
 def typed_ratio(ratio: Ratio, text: str) -> Ratio:
     """A ratio of bare numbers as a person typed it: "-12/36", or "-0.3333". Raises
     QuantityError."""
-    parts = text.strip().removeprefix("=").replace("÷", "/").split("/")
-    if len(parts) == 2 and all(part.strip() for part in parts):
-        return with_pair(ratio, parse_bare(parts[1], "Ratio"), parse_bare(parts[0], "Ratio"))
+    # Two plain numbers and a bar; what has more to it is worth what it comes to.
+    pair = _PAIR.fullmatch(text.strip().removeprefix("="))
+    if pair:
+        return with_pair(ratio, parse_bare(pair[2], "Ratio"), parse_bare(pair[1], "Ratio"))
     return replace(ratio, ratio=parse_bare(text, "Ratio"), pair=None)
 
 

@@ -66,7 +66,10 @@ def ratio_words(rig: Rig, link: Ratio) -> str:
 def ratio_text(link: Ratio) -> str:
     """A ratio of bare numbers as it was typed: "-12/36", "-0.333333"."""
     pair = pair_of(link)
-    return f"{link.ratio:.6g}" if pair is None else f"{pair[1]:.12g}/{pair[0]:.12g}"
+    if pair is None:
+        return f"{link.ratio:.6g}"
+    lead, follower = map(abs, pair)
+    return f"{'-' if link.ratio < 0 else ''}{follower:.12g}/{lead:.12g}"
 
 
 def own_word(rig: Rig, link_id: ThingId) -> str:
