@@ -18,7 +18,6 @@ from gremio.core.rig.model import Cam, Link, Ratio, Rig
 from gremio.core.rig.numbers import kind_of, range_of
 from gremio.core.typed import parse_bare
 
-
 _PAIR = re.compile(r"\s*([-−+]?[0-9.,]+)\s*[/÷]\s*([-−+]?[0-9.,]+)\s*")
 
 
