@@ -22,8 +22,8 @@ from gremio.core.rig.model import Control, Rig
 from gremio.core.rig.numbers import full_label, label, shown_unit
 from gremio.core.rig.scales import shown
 from gremio.core.solve.backward import inputs_above, led_channels
-from gremio.core.solve.evaluate import evaluate
-from gremio.core.solve.pose import Closing, Pose, Poses
+from gremio.core.solve.evaluate import evaluate, evaluate_channels
+from gremio.core.solve.pose import Closed, Closing, Pose, Poses
 from gremio.core.solve.program import Program
 
 # Into so many pieces the way is cut at first, and then again and again where a stop is met.
@@ -138,7 +138,10 @@ def _first_past(
 ) -> tuple[int, ChannelKey]:
     """Which value along values of a control is the first at which something is held, and by what
     (as Reach has it); (−1, "") where nothing is."""
-    poses = evaluate(program, {**others, control: way})
+    closed: list[Closed] = []
+    found = evaluate_channels(program, {**others, control: way}, None, closed)
+    # Where parts stand is not looked at, and takes longer than their channels.
+    poses = Poses(program, *found[:2], np.empty((0, 0, 4, 4)), *found[2:], tuple(closed))
     past = _past_stops(poses, rows)
     frames = np.flatnonzero(past.any(axis=0))
     by: ChannelKey = NOTHING

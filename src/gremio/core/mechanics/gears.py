@@ -5,6 +5,7 @@ Lengths in metres, angles in radians. x is the profile shift coefficient.
 
 from __future__ import annotations
 
+import functools
 import math
 
 ADDENDUM = 1.00  # of the module, ISO 53
@@ -180,6 +181,7 @@ def internal_margins(
     return by_involute, turned * one / two + rest
 
 
+@functools.lru_cache(maxsize=256)
 def internal_overlap(
     module: float,
     teeth: tuple[int, int],
