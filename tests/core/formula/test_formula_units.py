@@ -98,12 +98,15 @@ def test_formulas_of_older_files_keep_what_they_meant() -> None:
         "k2": {"link": "formula", "follower": "p1 move y", "text": "{p1 turn z}^2 * 1 m"},
         "k3": {"link": "formula", "follower": "p1 move z", "text": "2^3 * 1 m + (4 m) ^2 / 1 m"},
         "k4": {"link": "formula", "follower": "p1 scale x", "text": "20 %^2"},
+        "k6": {"link": "formula", "follower": "c5", "text": "choose(0 < {c3} < {c4} = 1, 2, 1)"},
+        "k7": {"link": "formula", "follower": "c5", "text": "choose(0 < {c3} and {c4} > 1, 2, 1)"},
         "k5": {"link": "ratio", "lead": "p1 move x", "follower": "p1 turn x"},
     }}  # fmt: skip
     new = raised(old, 2)["links"]
     assert VERSION >= 3
     assert new["k1"]["text"] == "(12 m)^2 / 48 m"
-    for same in ("k2", "k3", "k4", "k5"):
+    assert new["k6"]["text"] == "choose(((0 < {c3}) < {c4}) = 1, 2, 1)"
+    for same in ("k2", "k3", "k4", "k5", "k7"):
         assert new[same] == old["links"][same]
 
 

@@ -6,6 +6,7 @@ import re
 from collections.abc import Callable
 from typing import Any
 
+from gremio.core.formula.parse import with_comparisons_apart
 from gremio.core.quantity import UNIT_WORDS
 
 # What each kind of constraint had of version 1, where all kinds had the fields of all.
@@ -88,8 +89,9 @@ def _into_its_thing(rig: dict[str, Any], channel: str, value: float) -> bool:
 
 
 def _powers_of_units(rig: dict[str, Any]) -> dict[str, Any]:
-    """From 2 to 3: in a formula a power behind a unit is the unit's now; where it was that of the
-    whole, brackets say so. A wheel may roll over a part, and be a ball."""
+    """From 2 to 3: in a formula a power behind a unit is the unit's now, and comparisons stand two
+    and two; where it was that of the whole, or there were more, brackets say so. A wheel may roll
+    over a part, and be a ball."""
     links = rig.get("links", {})
     raised = {i: _bracketed(link) for i, link in links.items()}
     return {**rig, "links": raised} if raised != links else rig
@@ -100,8 +102,9 @@ _RAISED = re.compile(r"(?<![\w.])((?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?\s*(°|[A-
 
 def _bracketed(link: Any) -> Any:
     text = link.get("text") if isinstance(link, dict) else None
-    if not isinstance(text, str) or "^" not in text:
+    if not isinstance(text, str):
         return link
+    text = with_comparisons_apart(text)
 
     def put(found: re.Match[str]) -> str:
         known = found[2] == "°" or UNIT_WORDS.get(found[2], "%") != "%"

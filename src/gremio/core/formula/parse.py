@@ -302,6 +302,41 @@ class _Reader:
         return Call(token.text, tuple(inputs), Span(token.span.start, closing.span.end))
 
 
+class _EarlierReader(_Reader):
+    """Reads comparisons one after another, as they once were. chained: where those on the left
+    stand, from which sign to which."""
+
+    def whole(self) -> Node:
+        self.chained: list[Span] = []
+        return super().whole()
+
+    def compared(self) -> Node:
+        begun = self.now.span.start
+        node, several = self.added(), False
+        while token := self.take(*_COMPARISONS):
+            if several:
+                self.chained.append(Span(begun, self.tokens[self.place - 2].span.end))
+            right = self.added()
+            node = Call(token.text, (node, right), Span(begun, right.span.end))
+            several = True
+        return node
+
+
+def with_comparisons_apart(text: str) -> str:
+    """A kept formula of earlier times with brackets round comparisons that others follow, so that
+    it means what it meant; as it is where it can't be read."""
+    try:
+        reader = _EarlierReader(_tokens(text, None))
+        reader.whole()
+    except FormulaError:
+        return text
+    signs = [(span.start, "(") for span in reader.chained]
+    signs += [(span.end, ")") for span in reader.chained]
+    for place, sign in sorted(signs, reverse=True):
+        text = text[:place] + sign + text[place:]
+    return text
+
+
 def _near(word: str, names: Names | None) -> str:
     """ " Did you mean sin?", for a word that is like a function or a name; "" for none."""
     known = {name.lower(): name for name in (*FUNCTIONS, "pi", "and", "or", "not")}
