@@ -80,3 +80,16 @@ def test_any_link_can_hold(kind: str) -> None:
     held = move(pose.program, pose, door, 0.4)
     assert isinstance(held, Held) and "can't be driven back" in held.text
     assert rig_file.decode(rig_file.encode(rig)) == rig
+
+
+def test_a_worm_that_its_wheel_drives_is_told() -> None:
+    build = gremio.Builder("Backwards")
+    for name in ("Worm", "Wheel"):
+        build.part(name, joint="spin z")
+    build.control("Crank", "-5 turn", "5 turn")
+    build.ratio("Crank", "Wheel", 1)
+    worm, wheel = (f"{part_id(build.rig, n)} turn z" for n in ("Worm", "Wheel"))
+    rig = add_link(build.rig, Ratio(worm, wheel, 1 / 40, kind="worm", one_way=True))[0]
+    (note,) = [f.note for f in gremio.inspect(rig) if f.note.code == "driven-back"]
+    assert note.part == "Worm turn z" and "can't be driven back" in note.text
+    assert not [f for f in gremio.inspect(hoist(one_way=True)) if f.note.code == "driven-back"]

@@ -12,7 +12,9 @@ from gremio.core.inspect.reach import reach_findings
 from gremio.core.inspect.rolling import rolling_findings
 from gremio.core.inspect.struts import strut_findings
 from gremio.core.problem import GremioError, Note
+from gremio.core.rig.links import leads, link_holds, link_label
 from gremio.core.rig.model import Rig
+from gremio.core.rig.numbers import full_label
 from gremio.core.rig.solids import AnySolid
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.shape.solids import check_dimensions
@@ -44,6 +46,7 @@ def machine_findings(rig: Rig, program: Program) -> list[Finding]:
     home = evaluate(program, all_home(rig).at).frame(0)
     found = [*_scales(rig), *cam_findings(rig, program), *reach_findings(rig, program)]
     found += [*strut_findings(rig, program), *linkage_findings(rig, home)]
+    found += _driven_back(rig, program)
     if all(_is_sound(shape.solid) for part in rig.parts.values() for shape in part.shapes):
         found += [*gear_findings(rig, home), *rolling_findings(rig, home)]
     return found
@@ -61,6 +64,24 @@ def _is_sound(solid: AnySolid) -> bool:
     except GremioError:
         return False
     return True
+
+
+def _driven_back(rig: Rig, program: Program) -> list[Finding]:
+    """Links that their follower drives, though it can't."""
+    found = []
+    for link_id, link in rig.links.items():
+        if not link_holds(link):
+            continue
+        for lead in leads(link):
+            drive = program.drives.get(lead)
+            if drive is not None and link_id in drive.links:
+                told, name = link_label(rig, link), full_label(rig, lead)
+                text = (
+                    f"{told[0].upper()}{told[1:]} can't be driven back, and yet {name} is moved "
+                    "through it. Lead it from its other end, or let it be driven back on its Card."
+                )
+                found.append(Finding(Note("driven-back", name, text, "warning")))
+    return found
 
 
 def _scales(rig: Rig) -> list[Finding]:

@@ -41,13 +41,13 @@ def misfit_mends(pose: Pose, note: Note) -> tuple[Mend, ...]:
     """What would mend a note on a loop that is off where no joint can close it."""
     if note.code != "loop-misfit":
         return ()
-    return (Mend("let its points meet", partial(points_met, geometry_of_pose=pose)),)
+    return (Mend("let its points meet", partial(points_met, pose=pose)),)
 
 
-def points_met(rig: Rig, *, geometry_of_pose: Pose) -> Rig:
+def points_met(rig: Rig, *, pose: Pose) -> Rig:
     """The rig with the second point of each closure that is off put where the first one is at
-    home. geometry_of_pose: a pose of the rig."""
-    home = evaluate(geometry_of_pose.program, {}).frame(0)
+    home. pose: any of the rig."""
+    home = evaluate(pose.program, {}).frame(0)
     for closing in home.poses.closing.values():
         if float(closing.gap[0]) <= ROUNDING * closing.step.shape.size:
             continue
