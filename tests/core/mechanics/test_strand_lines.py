@@ -1,4 +1,4 @@
-"""Lines that hang, coil and go over sheaves."""
+"""Lines that hang and coil."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.optimize import brentq
 
-from gremio.core.mechanics.strands import Sheave, coil, hanging, reeved
+from gremio.core.mechanics.strands import coil, hanging
 
 POINT = st.tuples(st.floats(-3, 3), st.floats(-3, 3), st.floats(-3, 3))
 
@@ -56,36 +56,3 @@ def test_a_coil_keeps_its_count_however_long_it_is(away: float) -> None:
     assert np.all(np.diff(angle) >= -1e-9)
     assert np.hypot(places[:, 0], places[:, 1]).max() == pytest.approx(0.1)
     assert places[[0, -1]] == pytest.approx(np.array([[0, 0, 0], [0, 0, away]]))
-
-
-@given(st.floats(0.1, 0.8), st.floats(1.5, 5.0))
-def test_a_rope_over_a_pulley_is_as_long_as_its_runs_and_half_the_wheel(
-    radius: float, high: float
-) -> None:
-    round_ = [
-        Sheave(np.zeros(3), 0.0),
-        Sheave(np.array([radius, 0, high]), -radius),
-        Sheave(np.array([2 * radius, 0, 0.5]), 0.0),
-    ]
-    rope = reeved(round_, np.array([0, -1.0, 0]))
-    assert rope.length == pytest.approx(high + math.pi * radius + high - 0.5)
-    assert rope.falls == 2
-    assert length_of(rope.places) == pytest.approx(rope.length, rel=5e-3)
-    assert rope.places[:, 2].max() == pytest.approx(high + radius, rel=5e-3)
-
-
-def test_falls_share_the_way() -> None:
-    """Four falls between two blocks: the hook goes a quarter of what the rope does (common
-    practice)."""
-
-    def rope(high: float) -> float:
-        top, hook = 5.0, high
-        sheaves = [
-            (0.0, hook, 0.1), (0.2, top, -0.1), (0.4, hook, 0.1), (0.6, top, -0.1),
-        ]  # fmt: skip
-        round_ = [Sheave(np.array([-0.1, 0, top]), 0.0)]
-        round_ += [Sheave(np.array([x, 0, z]), r) for x, z, r in sheaves]
-        round_.append(Sheave(np.array([0.7, 0, 0.0]), 0.0))
-        return reeved(round_, np.array([0, -1.0, 0])).length
-
-    assert rope(1.0) - rope(2.0) == pytest.approx(4.0, abs=1e-6)

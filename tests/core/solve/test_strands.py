@@ -13,7 +13,8 @@ from gremio.core.files import rig_file
 from gremio.core.problem import GremioError
 from gremio.core.rig.find import part_id
 from gremio.core.rig.model import Rig, Strand
-from gremio.core.solve.strands import bars, lies, pieces
+from gremio.core.rig.tied import Waypoint
+from gremio.core.solve.strands import bars, lies, pieces, strand_notes
 
 
 def hoist() -> Rig:
@@ -42,6 +43,96 @@ def test_a_rope_over_a_sheave_is_told_with_its_falls() -> None:
     # Over the top, which is the shorter way.
     assert lengths[0] == pytest.approx(6.0 + np.pi * 0.2)
     assert lengths[0] - lengths[1] == pytest.approx(1.0)
+
+
+def winch() -> Rig:
+    """A drum of 0.4 m across that winds a rope up over a sheave on an arm, and lets a hook down.
+    The sheave spins as a wheel does; the arm can be raised far past the drum."""
+    build = gremio.Builder("Winch")
+    build.part("Bed")
+    build.part("Drum", joint="spin y")
+    build.part("Arm", at=(0, 0, 1.0), joint="hinge y")
+    build.part("Wheel", at=(3.0, 0, 0), on="Arm", joint="spin y")
+    build.part("Hook", at=(3.2, 0, -2.0), joint="slide z")
+    return build.rig
+
+
+def test_a_rope_on_its_drum_is_wound_on_as_often_as_the_drum_goes_round() -> None:
+    rig = gremio.strand(
+        winch(), "rope", ("Drum", (0, 0, 0.2)), ("Bed", (0, 0, 0), 0.2, (0, 1, 0)),
+        ("Wheel", (0, 0, 0), 0.2, (0, 1, 0)), ("Hook", (0, 0, 0)),
+    )  # fmt: skip
+    strand = only(rig)
+
+    def length(**inputs: float) -> float:
+        here = lies(gremio.solve(rig, inputs), strand)
+        assert here is not None and not here.wrong
+        return here.length
+
+    # Clockwise about y is toward the rope: it lets go of what is wound on.
+    way = -1.0 if strand.through[1].radius > 0 else 1.0
+    wound = length(Drum=way * 6 * np.pi) - length(Drum=way * 2 * np.pi)
+    assert wound == pytest.approx(4 * np.pi * 0.2, abs=1e-9)
+    assert length(Drum=way * 0.4 + way * 200 * np.pi) - length(Drum=way * 0.4) == pytest.approx(
+        200 * np.pi * 0.2, abs=1e-6
+    )
+    # What goes round in its place winds nothing.
+    assert length(Wheel=1e5) == length()
+    # Too often to be counted: said, and no length.
+    here = lies(gremio.solve(rig, {"Drum": way * 1e4}), strand)
+    assert here is not None and "too often to be counted" in here.wrong
+
+
+def test_a_rope_leaves_its_sheave_without_a_step_in_its_length() -> None:
+    rig = gremio.strand(
+        winch(), "rope", ("Bed", (0, 0, 0)), ("Arm", (1.0, 0, 0), 0.1, (0, 1, 0)),
+        ("Arm", (3.0, 0, 0)), name="Line",
+    )  # fmt: skip
+    raised = np.linspace(0.0, -1.9, 400)
+    here = [lies(gremio.solve(rig, {"Arm": a}), only(rig)) for a in raised]
+    lengths = np.array([lying.length for lying in here if lying is not None])
+    assert np.abs(np.diff(lengths)).max() < 3.2 * 1.9 / 399
+    clear = {lying.clear for lying in here if lying is not None}
+    assert clear == {(), (1,)}
+
+
+def test_sheaves_on_crossing_axes_are_not_run_through() -> None:
+    """From a sheave on its side to one that stands up, as from a quay's capstan to a block."""
+    rig = gremio.strand(
+        winch(), "rope", ("Bed", (-2.0, 0.3, 0)), ("Bed", (0, 0, 0), 0.3, (0, 0, 1)),
+        ("Arm", (2.0, 0.5, 0), 0.2, (0, 1, 0)), ("Hook", (0, 0.5, 0)),
+    )  # fmt: skip
+    strand = only(rig)
+    here = lies(gremio.solve(rig), strand)
+    assert here is not None and not here.wrong and 0 < here.fleet < 1.0
+    for middle, axis, radius in (
+        ((0, 0, 0), (0, 0, 1.0), 0.3),
+        ((2.0, 0.5, 1.0), (0, 1.0, 0), 0.2),
+    ):
+        bars_ = np.concatenate([
+            one + np.linspace(0, 1, 30)[:, None] * (two - one)
+            for one, two in zip(here.places, here.places[1:], strict=False)
+        ])  # fmt: skip
+        near = bars_ - middle
+        seen = np.linalg.norm(near - np.outer(near @ np.array(axis), axis), axis=1)
+        # The rim itself is drawn in short bars, which cut it by their sagitta.
+        assert seen.min() > radius - 0.002
+
+
+def test_a_rope_with_no_room_says_so() -> None:
+    rig = gremio.strand(
+        winch(), "rope", ("Bed", (0, 0, -1)), ("Bed", (0, 0, 0), 0.3, (0, 1, 0)),
+        ("Hook", (-2.5, 0, 2.0)), name="Fall",
+    )  # fmt: skip
+    assert not [f for f in gremio.inspect(rig) if f.note.thing == "Fall"]
+    low = gremio.solve(rig, {"Hook": -0.05})
+    assert not strand_notes(low)
+    through = only(rig).through
+    eye = Waypoint(through[1].on, (0.1, 0, 0.1))
+    within = replace(only(rig), through=(*through[:2], eye, through[2]))
+    rig = change_strand(rig, next(iter(rig.strands)), within)
+    (finding,) = [f for f in gremio.inspect(rig) if f.note.code.startswith("strand")]
+    assert "can't be laid from point 2 to point 3" in finding.note.text
 
 
 def test_a_hose_hangs_and_says_where_it_is_too_short() -> None:

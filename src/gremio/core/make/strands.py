@@ -16,7 +16,8 @@ _TOGETHER = 6
 
 
 def shortest_way(pose: Pose, strand: Strand) -> Strand:
-    """A rope that goes round each of its sheaves on the side that makes it shortest."""
+    """A rope that goes round each of its sheaves on the side that makes it shortest; a side on
+    which it would touch them all goes before one on which it would be clear of some."""
     sheaves = [i for i, end in enumerate(strand.through) if end.radius]
     if not sheaves:
         return strand
@@ -39,6 +40,8 @@ def _turned(strand: Strand, signs: dict[int, int]) -> Strand:
     return replace(strand, through=through)
 
 
-def _length(pose: Pose, strand: Strand) -> float:
+def _length(pose: Pose, strand: Strand) -> tuple[bool, int, float]:
     lying = lies(pose, strand)
-    return lying.length if lying is not None else float("inf")
+    if lying is None:
+        return True, 0, 0.0
+    return bool(lying.wrong), len(lying.clear), lying.length

@@ -1,11 +1,8 @@
-"""Centre lines of what hangs or coils between two points: catenaries, coils, ropes on sheaves."""
+"""Centre lines of what hangs or coils between two points: catenaries and coils."""
 
 from __future__ import annotations
 
-import itertools
 import math
-from collections.abc import Sequence
-from typing import NamedTuple
 
 import numpy as np
 
@@ -84,67 +81,3 @@ def coil(one: Array, two: Array, across: Array, radius: float, coils: float, cou
     turn = 2 * math.pi * coils * np.clip((share - 0.08) / 0.84, 0.0, 1.0)
     round_ = np.cos(turn)[:, None] * side + np.sin(turn)[:, None] * other
     return np.asarray(one + share[:, None] * way + wide[:, None] * round_)
-
-
-class Sheave(NamedTuple):
-    """What a rope goes round: its middle (3,), and its radius (m), below zero where the rope
-    runs clockwise about the normal; 0 is a plain point."""
-
-    middle: Array
-    radius: float
-
-
-class Reeved(NamedTuple):
-    """A rope over sheaves. places: (n, 3) along it. length: m. falls: how many straight runs."""
-
-    places: Array
-    length: float
-    falls: int
-
-
-def reeved(round_: Sequence[Sheave], normal: Array, steps: int = 20) -> Reeved:
-    """A taut rope from the first point over sheaves to the last, in the plane across a normal
-    (3,); what lies beside the plane is gone to evenly along each run."""
-    normal = normal / np.linalg.norm(normal)
-    heights = [float(sheave.middle @ normal) for sheave in round_]
-    flat = [sheave.middle - normal * h for sheave, h in zip(round_, heights, strict=True)]
-    ways, sides = [], []
-    radii = [sheave.radius for sheave in round_]
-    for (a, r), (b, s) in itertools.pairwise(zip(flat, radii, strict=True)):
-        apart = b - a
-        far = max(float(np.linalg.norm(apart)), 1e-12)
-        ahead = apart / far
-        sine = min(max((s - r) / far, -1.0), 1.0)
-        left = np.cross(normal, ahead)
-        way = ahead * math.sqrt(1 - sine**2) - left * sine
-        ways.append(way)
-        sides.append(np.cross(normal, way))
-    places: list[Array] = []
-    length = 0.0
-    last = len(round_) - 1
-    for k, (sheave, middle) in enumerate(zip(round_, flat, strict=True)):
-        first_side = sides[k - 1] if k else sides[0]
-        last_side = sides[k] if k < last else sides[-1]
-        start = middle - sheave.radius * first_side
-        if 0 < k < last and sheave.radius:
-            turned = math.atan2(
-                float(np.cross(ways[k - 1], ways[k]) @ normal), float(ways[k - 1] @ ways[k])
-            )
-            if sheave.radius > 0:
-                turned %= 2 * math.pi
-            else:
-                turned = -(-turned % (2 * math.pi))
-            angles = np.linspace(0.0, turned, steps)[:, None]
-            out = -first_side * math.copysign(1.0, sheave.radius)
-            along = np.cross(normal, out)
-            arc = middle + abs(sheave.radius) * (np.cos(angles) * out + np.sin(angles) * along)
-            places += list(arc + normal * heights[k])
-            length += abs(turned * sheave.radius)
-        else:
-            places.append(start + normal * heights[k])
-        if k < last:
-            end = flat[k + 1] - round_[k + 1].radius * sides[k]
-            begin = middle - sheave.radius * last_side
-            run = end - begin + normal * (heights[k + 1] - heights[k])
-            length += float(np.linalg.norm(run))
-    return Reeved(np.array(places), length, last)

@@ -11,7 +11,7 @@ from gremio.core.arrays import Array
 from gremio.core.edit.strands import wrong_strand
 from gremio.core.frames import carried
 from gremio.core.mechanics import turns
-from gremio.core.mechanics.strands import Sheave, coil, hanging, reeved
+from gremio.core.mechanics.strands import coil, hanging
 from gremio.core.problem import Note
 from gremio.core.quantity import show_short
 from gremio.core.remembered import Remembered
@@ -20,6 +20,7 @@ from gremio.core.rig.ids import ThingId
 from gremio.core.rig.model import Strand, Waypoint
 from gremio.core.rig.numbers import numbers_of
 from gremio.core.solve.pose import Pose
+from gremio.core.solve.ropes import rope_in
 
 _HANGS, _A_COIL = 32, 18
 # So many coils or folds are drawn at most.
@@ -30,12 +31,17 @@ _SHORT = 1e-6
 class Lies(NamedTuple):
     """How a strand lies. places: (n, 3) along its middle, in the world (m). length: how long
     the way is (m). falls: in how many straight runs it goes. missing: how much too short it is
-    for the way (m)."""
+    for the way (m). clear: which of its points, counted from 0, are sheaves that a rope does not
+    touch. fleet: the greatest angle at which it leaves a sheave's plane (rad). wrong: what of it
+    can't be laid, in words; its length is then none of a rope."""
 
     places: Array
     length: float
     falls: int
     missing: float
+    clear: tuple[int, ...] = ()
+    fleet: float = 0.0
+    wrong: str = ""
 
 
 _LYING: Remembered[dict[str, Lies | None]] = Remembered()
@@ -45,13 +51,11 @@ def lies(pose: Pose, strand: Strand) -> Lies | None:
     """How a strand, as it is in a pose, lies there; None where it can't be told."""
     if wrong_strand(pose.program.rig, strand):
         return None
+    if strand.kind == "rope" and (
+        len(strand.through) > 2 or any(end.radius for end in strand.through)
+    ):
+        return _laid(pose, strand)
     ends = [_place(pose, end) for end in strand.through]
-    if strand.kind == "rope" and (len(ends) > 2 or any(end.radius for end in strand.through)):
-        round_ = [
-            Sheave(place, end.radius) for place, end in zip(ends, strand.through, strict=True)
-        ]
-        rope = reeved(round_, _normal(pose, strand))
-        return Lies(rope.places, rope.length, rope.falls, _missing(strand, rope.length))
     one, two = ends[0], ends[-1]
     away = float(np.linalg.norm(two - one))
     if strand.kind == "spring":
@@ -93,11 +97,35 @@ def _place(pose: Pose, end: Waypoint) -> Array:
     return place
 
 
-def _normal(pose: Pose, strand: Strand) -> Array:
-    """(3,) the axis of the first sheave, in the world."""
-    sheave = next((end for end in strand.through if end.radius), strand.through[0])
-    normal: Array = turns.turn_of(pose.frame_of(sheave.on)) @ np.asarray(sheave.axis)
-    return normal
+def _laid(pose: Pose, strand: Strand) -> Lies:
+    """A rope over sheaves."""
+    rope, followed = rope_in(pose, strand.through)
+    wrong = ""
+    if not followed:
+        wrong = (
+            f"{strand.name} has gone round a sheave too often to be counted from home, so its "
+            "length is not known. Set home nearer to here."
+        )
+    elif rope.apart:
+        one, two = rope.apart[0]
+        wrong = (
+            f"{strand.name} can't be laid from point {one + 1} to point {two + 1} here: one is "
+            "within the sheave of the other. Move them apart, or make the sheave smaller."
+        )
+    elif rope.crossed:
+        wrong = (
+            f"{strand.name} runs through its sheave at point {rope.crossed[0] + 1}: it has come "
+            "round to the other side of it. Let it go round the other side, or take that out."
+        )
+    return Lies(
+        rope.places,
+        rope.length,
+        rope.falls,
+        0.0 if wrong else _missing(strand, rope.length),
+        tuple(int(k) for k in np.flatnonzero(~rope.touched)),
+        rope.fleet,
+        wrong,
+    )
 
 
 def pieces(strand: Strand, here: Lies) -> Array:
@@ -134,7 +162,9 @@ def strand_notes(pose: Pose) -> list[Note]:
             notes.append(Note("strand-wrong", strand.name, wrong))
             continue
         here = lying(pose)[strand_id]
-        if here is not None and here.missing > _SHORT:
+        if here is not None and here.wrong:
+            notes.append(Note("strand-laid", strand.name, here.wrong, "warning"))
+        elif here is not None and here.missing > _SHORT:
             text = (
                 f"{strand.name} is {show_short(here.missing, 'mm')} too short here: the way is "
                 f"{show_short(here.length, 'm')}. Make it longer, or let what it ties go less far."

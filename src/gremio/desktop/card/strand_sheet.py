@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from functools import partial
 from typing import get_args
@@ -40,6 +41,9 @@ _SAYS = {
     "rope": "rope · taut over its sheaves, or hanging between two ends",
 }
 _WORDS = {"thickness": "Thick", "width": "Wide", "turns": "Coils", "length": "Length"}
+
+# What a rope leaves the plane of a sheave by is told from half a degree on.
+_A_FLEET = math.radians(0.5)
 
 
 class StrandSheet(FormSheet):
@@ -109,9 +113,15 @@ class StrandSheet(FormSheet):
         here = lying(self.document.pose).get(self.thing)
         if here is None:
             return ""
+        if here.wrong:
+            return here.wrong
         words = f"{show_short(here.length, 'm')} long now"
         if here.falls > 1:
             words += f", in {here.falls} falls"
+        if here.clear:
+            words += f"; clear of {_points(here.clear)}"
+        if here.fleet > _A_FLEET:
+            words += f"; up to {show_short(here.fleet, 'deg')} out of a sheave's plane"
         if here.missing > 1e-9:
             words += f"; {show_short(here.missing, 'mm')} too short"
         return words
@@ -119,3 +129,8 @@ class StrandSheet(FormSheet):
     def _remove(self) -> None:
         name = self.entry.name
         self.document.edit(f"remove {name}", lambda rig: remove_strand(rig, self.thing))
+
+
+def _points(those: tuple[int, ...]) -> str:
+    """Points of a strand in words, "point 2 and point 3"."""
+    return " and ".join(f"point {number + 1}" for number in those)
