@@ -121,7 +121,7 @@ def test_several_are_chosen_and_moved_at_once(at_quay: Hand) -> None:
         spot = instrument.mapTo(window, QPointF(30, 10)).toPoint()
         QTest.mouseClick(window.windowHandle(), LEFT, CTRL, spot)
         at_quay.rest()
-    assert len(window.desk.chosen) == 2
+    assert len(window.document.chosen) == 2
     at_quay.type_into(at_quay.instrument("Slew").field, "1 turn")
     assert at_quay.value("Slew") == pytest.approx(2 * math.pi)
     # A quarter of its own range: of the light, from 0 to 0.25.

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Literal
 
 import msgspec
@@ -30,3 +31,9 @@ class Note(msgspec.Struct, frozen=True):
     part: str
     text: str
     severity: Severity = "error"
+
+
+def listed(names: Iterable[str]) -> str:
+    """Names as people list them: "Boom, Stick and Slew"."""
+    every = list(names)
+    return " and ".join([", ".join(every[:-1]), every[-1]] if len(every) > 1 else every)

@@ -323,3 +323,64 @@ def test_gears_of_a_part_stand_where_its_shapes_do(lock: Rig) -> None:
     (gear,) = gears_of(lock, pose, part_id(lock, "Windlass"))
     part = lock.parts[part_id(lock, "Windlass")]
     assert gear.frame == pytest.approx(pose.part("Windlass").world @ matrix(part.shapes[0].place))
+
+
+@pytest.mark.parametrize(
+    ("one", "two"),
+    [
+        (spur(20), spur(33)),
+        (spur(12, shift=0.4), spur(40, shift=0.1)),
+        (spur(22), RackBar(module=MODULE, teeth=12, width=0.05, back=0.02)),
+        (spur(20), ring(64)),
+    ],
+    ids=["20 and 33", "shifted", "rack", "inside"],
+)
+def test_backlash_is_the_play_that_the_made_teeth_have(one: AnySolid, two: AnySolid) -> None:
+    """The sections of the made teeth touch when one is turned on by half the play along its
+    working pitch circle, either way, and not before (the definition in ISO 21771)."""
+    play = 0.06 * MODULE
+    rig = yard(A=one, B=two)
+    rig = gremio.mesh(rig, "A", "B", backlash=play)
+    home = solve(rig, geometry=geometry_of)
+    mesh = mesh_between(rig, home, part_id(rig, "A"), part_id(rig, "B"))
+    assert mesh.backlash == pytest.approx(play, rel=1e-6) and abs(mesh.gap) < 1e-12
+    assert crossing(rig, "A", "B", {})[0] < -0.3 * play
+    # Turned on against B, which stands still: the ratio is taken out.
+    rig = replace(rig, links={})
+    gear = mesh.one if mesh.one.body == part_id(rig, "A") else mesh.two
+    assert isinstance(gear.solid, SpurGear)
+    z = gear.solid.teeth
+    if isinstance(two, SpurGear):
+        working = mesh.distance * z / (z + two.teeth)
+    elif isinstance(two, InternalGear):
+        working = mesh.distance * z / (two.teeth - z)
+    else:
+        working = gear.radius
+    for way in (1.0, -1.0):
+        for share, touches in ((0.9, False), (1.1, True)):
+            turn = way * share * play / 2 / working
+            deep, _ = crossing(rig, "A", "B", {"A": turn})
+            assert (deep > -1e-5 * MODULE) == touches
+
+
+def test_backlash_is_kept_by_what_places_teeth_and_told_where_it_is_not_there() -> None:
+    rig = gremio.mesh(yard(A=spur(20), B=spur(33)), "A", "B", backlash=0.5e-3)
+    far = mesh_between(rig, solve(rig, geometry=geometry_of), "p1", "p2").distance
+    # Δa ≈ j / (2 tan α): common practice for small backlash.
+    assert far - 0.265 == pytest.approx(0.5e-3 / (2 * math.tan(math.radians(20))), rel=0.02)
+    assert not [f for f in gremio.inspect(rig) if f.note.code.startswith("gear")]
+    tight = replace(rig, links={i: replace(link, backlash=0.0) for i, link in rig.links.items()})
+    (found,) = [f for f in gremio.inspect(tight) if f.note.code == "gear-distance"]
+    assert found.mends
+    placed = interlock(tight, "p1", "p2", geometry=geometry_of)
+    mesh = mesh_between(placed, solve(placed, geometry=geometry_of), "p1", "p2")
+    assert mesh.distance == pytest.approx(0.265)
+    # By profile shift at the distance there is, the play stays as asked.
+    wide = replace(rig, links={i: replace(x, backlash=0.1e-3) for i, x in rig.links.items()})
+    fitted = fit_by_shift(wide, "p1", "p2", geometry=geometry_of)
+    mesh = mesh_between(fitted, solve(fitted, geometry=geometry_of), "p1", "p2")
+    assert mesh.backlash == pytest.approx(0.1e-3, rel=1e-6) and mesh.distance == pytest.approx(far)
+    with pytest.raises(GremioError, match="0 mm or more"):
+        gremio.mesh(yard(A=spur(20), B=spur(33)), "A", "B", backlash=-1e-3)
+    with pytest.raises(GremioError, match="no place"):
+        gremio.mesh(yard(A=spur(20), B=ring(64)), "A", "B", backlash=0.5)

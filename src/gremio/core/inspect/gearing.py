@@ -11,7 +11,15 @@ from msgspec.structs import replace
 from gremio.core.edit.links import change_link
 from gremio.core.edit.parts import set_shapes
 from gremio.core.inspect.finding import Finding, Mend
-from gremio.core.make.gearing import Gear, Mesh, ToothedSolid, gears_of, likeliest_mesh, phase_error
+from gremio.core.make.gearing import (
+    GEARED,
+    Gear,
+    Mesh,
+    ToothedSolid,
+    gears_of,
+    likeliest_mesh,
+    phase_error,
+)
 from gremio.core.make.meshing import fit_by_shift, interlock
 from gremio.core.make.pairs import propose
 from gremio.core.mechanics import gears
@@ -40,7 +48,7 @@ def gear_findings(rig: Rig, home: Pose) -> Iterator[Finding]:
                 yield from _undercut(rig, gear)
                 yield from _module(rig, gear)
     for link_id, link in rig.links.items():
-        if isinstance(link, Ratio) and link.kind in ("gear pair", "rack and pinion"):
+        if isinstance(link, Ratio) and link.kind in GEARED:
             yield from _pair(rig, home, link_id, link)
 
 
@@ -87,6 +95,7 @@ def _pair(rig: Rig, home: Pose, link_id: ThingId, link: Ratio) -> Iterator[Findi
     mesh = likeliest_mesh(gears_of(rig, home, one), gears_of(rig, home, two))
     if mesh is None or mesh.kind == "bevel":
         return
+    mesh = mesh.with_backlash(link.backlash)
     names = label(rig, link.lead), label(rig, link.follower)
     yield from _ratio(rig, home, link_id, link)
     a, b = mesh.one.solid, mesh.two.solid
@@ -151,6 +160,13 @@ def _distance(
     place = Mend(
         f"place {names[1]} anew", partial(interlock, fixed=one, moved=two, geometry=geometry)
     )
+    if not math.isfinite(mesh.right) and mesh.asked:
+        play = f"{mesh.asked * 1000:g} mm"
+        text = (
+            f"There is no place for {names[0]} in {names[1]} with {play} of backlash. Ask for less."
+        )
+        yield Finding(Note("gear-backlash", names[1], text))
+        return
     if not math.isfinite(mesh.right):
         text = f"{names[0]} can't run inside {names[1]}: the ring needs more teeth than the pinion."
         yield Finding(Note("gear-teeth", names[1], text))
@@ -160,7 +176,8 @@ def _distance(
         does = "cross" if gap < 0 else "miss each other"
         text = (
             f"The teeth of {names[0]} and {names[1]} {does} by {abs(mesh.gap) * 1000:.2f} mm: they "
-            f"are {mesh.distance * 1000:.2f} mm apart and should be {mesh.right * 1000:.2f} mm. "
+            f"are {mesh.distance * 1000:.2f} mm apart and should be {mesh.right * 1000:.2f} mm"
+            f"{f' for {mesh.asked * 1000:g} mm of backlash' if mesh.asked else ''}. "
             "Place one anew, or shift its profile."
         )
         mends = [place]

@@ -11,12 +11,15 @@ from gremio.core.arrays import Array
 from gremio.core.edit.parts import rigid_family
 from gremio.core.frames import matrix
 from gremio.core.mechanics import gears
-from gremio.core.rig.ids import PartId
-from gremio.core.rig.model import Rig
+from gremio.core.rig.channels import split
+from gremio.core.rig.ids import PartId, ThingId
+from gremio.core.rig.model import Ratio, Rig
 from gremio.core.rig.solids import InternalGear, RackBar, SpurGear
 from gremio.core.solve.pose import Pose
 
 ToothedSolid = SpurGear | InternalGear | RackBar
+# Kinds of ratio between parts whose teeth mesh on axes side by side.
+GEARED = ("gear pair", "rack and pinion")
 
 
 class Gear(NamedTuple):
@@ -66,8 +69,8 @@ class Mesh(NamedTuple):
 
     kind: outside, inside (one is internal), rack, or bevel (axes that cross). distance: of
     their axes now; of a rack, of its pitch line from the pinion's axis. right: where they
-    would run without backlash (nan for bevel gears). gap: distance − right, in the sense that
-    above zero the teeth are too far apart.
+    would run with the backlash asked for (nan for bevel gears). gap: distance − right, in the
+    sense that above zero the teeth are too far apart. asked: that backlash (m).
     """
 
     one: Gear
@@ -75,6 +78,41 @@ class Mesh(NamedTuple):
     kind: str
     distance: float
     right: float
+    asked: float = 0.0
+
+    def with_backlash(self, asked: float) -> Mesh:
+        """The same with so much backlash (m) in place of none: nan as its right distance where
+        there is no such place."""
+        if not asked or not math.isfinite(self.right):
+            return self
+        if self.kind == "rack":
+            return self._replace(right=self.right + asked / self._rise, asked=asked)
+        play = -asked if self.kind == "inside" else asked
+        right = gears.distance_for(self._bases, self.right, play)
+        return self._replace(right=right, asked=asked)
+
+    @property
+    def backlash(self) -> float:
+        """The play there is between its flanks, along the pitch circles (m); below zero they
+        cross. nan where that can't be told. (Of the mesh without any asked for.)"""
+        if self.kind == "rack":
+            return (self.distance - self.right) * self._rise + self.asked
+        if not math.isfinite(self.right):
+            return math.nan
+        plain = self if not self.asked else mesh_of(self.one, self.two)
+        found = gears.backlash(self._bases, plain.right, self.distance)
+        return -found if self.kind == "inside" else found
+
+    @property
+    def _bases(self) -> float:
+        """Sum of the base radii (m), or their difference."""
+        a, b = (gear.radius * math.cos(gear.solid.pressure_angle) for gear in self[:2])
+        return abs(a - b) if self.kind == "inside" else a + b
+
+    @property
+    def _rise(self) -> float:
+        """Backlash of a rack for so much of a way out of it: 2 tan α."""
+        return 2 * math.tan(self.one.solid.pressure_angle)
 
     @property
     def gap(self) -> float:
@@ -109,6 +147,16 @@ def _rack_mesh(pinion: Gear, rack: Gear) -> Mesh:
     distance = float(apart @ _unit(rack.frame[:3, 1]))
     shift = pinion.solid.shift if isinstance(pinion.solid, SpurGear) else 0.0
     return Mesh(pinion, rack, "rack", distance, pinion.radius + shift * pinion.solid.module)
+
+
+def geared(rig: Rig, one: PartId, two: PartId) -> tuple[ThingId, Ratio] | None:
+    """The gear pair, or rack and pinion, between two parts, with its id."""
+    for link_id, link in rig.links.items():
+        if not isinstance(link, Ratio) or link.kind not in GEARED:
+            continue
+        if {split(link.lead)[0], split(link.follower)[0]} == {one, two}:
+            return link_id, link
+    return None
 
 
 def right_distance(one: ToothedSolid, two: ToothedSolid) -> float:

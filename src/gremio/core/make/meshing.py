@@ -9,9 +9,19 @@ from msgspec.structs import replace
 
 from gremio.core.arrays import Array
 from gremio.core.edit.controls import all_home
+from gremio.core.edit.links import change_link
 from gremio.core.edit.parts import add_part, change_part, set_shapes
 from gremio.core.frames import frame_of, matrix
-from gremio.core.make.gearing import Gear, Mesh, gears_of, likeliest_mesh, mesh_of, phase_error
+from gremio.core.make.gearing import (
+    GEARED,
+    Gear,
+    Mesh,
+    geared,
+    gears_of,
+    likeliest_mesh,
+    mesh_of,
+    phase_error,
+)
 from gremio.core.mechanics import gears
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import split
@@ -22,8 +32,6 @@ from gremio.core.rig.solids import InternalGear, RackBar, SpurGear
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.ask import solve
 from gremio.core.solve.pose import Pose
-
-_GEARED = ("gear pair", "rack and pinion")
 
 
 def mesh_between(rig: Rig, pose: Pose, one: PartId, two: PartId) -> Mesh:
@@ -37,7 +45,8 @@ def mesh_between(rig: Rig, pose: Pose, one: PartId, two: PartId) -> Mesh:
             f"{names[0]} and {names[1]} have {text}, so their teeth can't be placed. "
             "Give both a spur gear, an internal gear or a rack, on axes side by side."
         )
-    return mesh
+    pair = geared(rig, one, two)
+    return mesh.with_backlash(pair[1].backlash if pair else 0.0)
 
 
 def interlock(
@@ -73,6 +82,11 @@ def _check_alike(rig: Rig, mesh: Mesh) -> None:
 def _to_distance(mesh: Mesh, moved: PartId) -> Array:
     """(3,) shift in the world that brings a part to the right distance."""
     if not math.isfinite(mesh.right):
+        if mesh.asked:
+            raise GremioError(
+                f"There is no place with {mesh.asked * 1000:g} mm of backlash for them. Ask for "
+                "less."
+            )
         raise GremioError(
             "An internal gear needs more teeth than what runs in it. Change one of them."
         )
@@ -147,7 +161,7 @@ def interlock_train(rig: Rig, start: PartId, *, geometry: GeometryOf) -> Rig:
     placed = [start]
     for here in placed:
         for link in rig.links.values():
-            if not isinstance(link, Ratio) or link.kind not in _GEARED:
+            if not isinstance(link, Ratio) or link.kind not in GEARED:
                 continue
             ends = [PartId(split(c)[0]) for c in (link.lead, link.follower)]
             if here not in ends:
@@ -159,6 +173,16 @@ def interlock_train(rig: Rig, start: PartId, *, geometry: GeometryOf) -> Rig:
     return rig
 
 
+def with_backlash(rig: Rig, one: PartId, two: PartId, backlash: float) -> Rig:
+    """Ask for so much backlash (m) between two parts that a gear pair or a rack joins; what places
+    their teeth next leaves it. Raises GremioError where none joins them."""
+    pair = geared(rig, one, two)
+    if pair is None:
+        names = rig.parts[one].name, rig.parts[two].name
+        raise GremioError(f"{names[0]} and {names[1]} are no gear pair. Join them first.")
+    return change_link(rig, pair[0], replace(pair[1], backlash=backlash))
+
+
 def fit_by_shift(rig: Rig, one: PartId, two: PartId, *, geometry: GeometryOf) -> Rig:
     """Give the smaller of two outside gears the profile shift with which they run at the
     distance they have. Raises GremioError when no shift from −0.5 to 1 does."""
@@ -168,7 +192,9 @@ def fit_by_shift(rig: Rig, one: PartId, two: PartId, *, geometry: GeometryOf) ->
     a, b = mesh.one.solid, mesh.two.solid
     if not (isinstance(a, SpurGear) and isinstance(b, SpurGear)):
         raise GremioError("Only two outside gears are fitted to a distance by profile shift.")
-    wanted = gears.shifts_for(a.module, a.teeth, b.teeth, mesh.distance, a.pressure_angle)
+    wanted = gears.shifts_for(
+        a.module, a.teeth, b.teeth, mesh.distance, a.pressure_angle, mesh.asked
+    )
     small, other = (mesh.one, b) if a.teeth <= b.teeth else (mesh.two, a)
     shift = wanted - other.shift
     if not -0.5 <= shift <= 1.0:

@@ -116,17 +116,52 @@ def working_distance(
 
 
 def shifts_for(
-    module: float, teeth: int, other_teeth: int, distance: float, pressure_angle: float
+    module: float,
+    teeth: int,
+    other_teeth: int,
+    distance: float,
+    pressure_angle: float,
+    play: float = 0.0,
 ) -> float:
-    """x1 + x2 that an external pair needs to run without backlash at a distance (ISO 21771).
-
-    nan where the distance is too small for any.
+    """x1 + x2 that an external pair needs to run at a distance with so much `backlash`, all m (ISO
+    21771). nan where the distance is too small for any.
     """
     cosine = module * (teeth + other_teeth) / 2 * math.cos(pressure_angle) / distance
     if cosine >= 1:
         return math.nan
-    rise = involute(math.acos(cosine)) - involute(pressure_angle)
+    rise = involute(math.acos(cosine)) - play / (2 * distance) - involute(pressure_angle)
     return rise * (teeth + other_teeth) / (2 * math.tan(pressure_angle))
+
+
+def backlash(bases: float, right: float, distance: float) -> float:
+    """Play between the flanks of a pair, measured along the working pitch circles (m):
+    j = 2 a (inv α_w − inv α_0), with cos α_w = bases / a, and α_0 at the distance without any (ISO
+    21771, from the thickness of both teeth there).
+
+    bases: sum of the base radii; of a pair with an internal gear their difference, where j grows
+    as the distance falls. right: centre distance without backlash. All m. nan where the
+    distance is too small for any.
+    """
+    if not 0 < bases <= min(right, distance):
+        return math.nan
+    rise = involute(math.acos(bases / distance)) - involute(math.acos(bases / right))
+    return 2 * distance * rise
+
+
+def distance_for(bases: float, right: float, play: float) -> float:
+    """The centre distance at which `backlash` is so much (m), by Newton's method; nan where none
+    is, as a pinion can't be so far from an internal gear's flanks."""
+    distance = right
+    for _ in range(60):
+        angle = math.acos(min(bases / distance, 1.0)) if distance > 0 else 0.0
+        off = backlash(bases, right, distance) - play
+        slope = 2 * (involute(angle) - involute(math.acos(bases / right)) + math.tan(angle))
+        if math.isnan(off) or slope <= 0:
+            return math.nan
+        distance -= off / slope
+        if abs(off) <= 1e-15 * right:
+            break
+    return distance if abs(off) <= 1e-9 * right else math.nan
 
 
 def least_teeth(pressure_angle: float = PRESSURE_ANGLE) -> float:

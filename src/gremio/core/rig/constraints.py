@@ -6,9 +6,10 @@ A constraint's numbers are channels too: "x3 grip", "x3 weight 2", "x3 way".
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from typing import NamedTuple
 
+from gremio.core.problem import listed
 from gremio.core.rig.channels import MOVES, SCALES, TURNS
 from gremio.core.rig.ids import PartId, ThingId
 from gremio.core.rig.model import (
@@ -224,13 +225,8 @@ def constraint_words(rig: Rig, constraint: Constraint) -> str:
     """A constraint as people say it: "Lamp rides on Hook"."""
     part = rig.parts.get(constraint.part)
     name = part.name if part is not None else "a part that is not there"
-    names = _listed(target_name(rig, target) for target in targets_of(constraint))
+    names = listed(target_name(rig, target) for target in targets_of(constraint))
     return f"{name} {CONSTRAINTS[constraint.kind].verb} {names}".rstrip()
-
-
-def _listed(names: Iterable[str]) -> str:
-    every = list(names)
-    return " and ".join([", ".join(every[:-1]), every[-1]] if len(every) > 1 else every)
 
 
 def wrong_with(rig: Rig, constraint: AnyConstraint) -> str:

@@ -13,6 +13,8 @@ from gremio.core.rig.path_points import wrong_path
 def of_ratio(rig: Rig, link: Ratio) -> str:
     """What is wrong with the numbers of a ratio, and what to do; "" when nothing is."""
     del rig
+    if not (math.isfinite(link.backlash) and link.backlash >= 0):
+        return "Backlash is the play between flanks, so it is 0 mm or more."
     if math.isfinite(link.ratio) and math.isfinite(link.offset):
         return ""
     return "A ratio needs a plain number. Write for example '=36/20'."

@@ -43,7 +43,8 @@ class Ratio(Data, frozen=True, tag_field="link", tag="ratio"):
     has otherwise. pair: the ratio as it was typed, for so much of the lead (SI) so much of the
     follower: (36, −12) for −12/36, or a quarter turn and 38.1 mm; only how it is told.
     one_way: its follower can't drive it back, as a worm's wheel can't; a hand that pulls there is
-    held.
+    held. backlash: of teeth, between the flanks along the pitch circles (m); what places them
+    leaves so much. The motion has none of it: both stay in the middle of their play.
     """
 
     lead: ChannelKey
@@ -55,6 +56,7 @@ class Ratio(Data, frozen=True, tag_field="link", tag="ratio"):
     adds: bool = False
     pair: tuple[float, float] | None = None
     one_way: bool = False
+    backlash: float = 0.0
 
 
 class Planetary(Data, frozen=True, tag_field="link", tag="planetary"):

@@ -19,7 +19,7 @@ from gremio.core.edit.strands import add_strand
 from gremio.core.make import teach as teaching
 from gremio.core.make.carriage import make_carriage
 from gremio.core.make.constraining import constrain as tie
-from gremio.core.make.meshing import interlock
+from gremio.core.make.meshing import interlock, with_backlash
 from gremio.core.make.pairs import propose
 from gremio.core.make.releasing import release
 from gremio.core.make.strands import shortest_way
@@ -66,20 +66,22 @@ def join(rig: Rig, lead: str, follower: str) -> Rig:
     return add_link(rig, proposal.ratio())[0]
 
 
-def mesh(rig: Rig, fixed: str, moved: str, *, keep_place: bool = False) -> Rig:
+def mesh(
+    rig: Rig, fixed: str, moved: str, *, keep_place: bool = False, backlash: float = 0.0
+) -> Rig:
     """The rig with one part's teeth placed in the spaces of another's, and their ratio.
 
-    moved goes to the right distance and turns into phase; keep_place: it only turns.
+    moved goes to the right distance and turns into phase; keep_place: it only turns. backlash:
+    play between the flanks along the pitch circles (m), for which it goes a little further away.
     Raises GremioError when there are no teeth, or they are unlike.
     """
-    rig = interlock(
-        rig,
-        part_id(rig, fixed),
-        part_id(rig, moved),
-        keep_place=keep_place,
-        geometry=surfaces_of(rig),
-    )
-    return join(rig, fixed, moved)
+    ends, surfaces = (part_id(rig, fixed), part_id(rig, moved)), surfaces_of(rig)
+    rig = interlock(rig, *ends, keep_place=keep_place, geometry=surfaces)
+    rig = join(rig, fixed, moved)
+    if backlash:
+        rig = with_backlash(rig, *ends, backlash)
+        rig = interlock(rig, *ends, keep_place=keep_place, geometry=surfaces)
+    return rig
 
 
 def path(

@@ -1,13 +1,15 @@
-"""Pulling at a point of any part: one input, the nearest along its chain, follows the hand."""
+"""Pulling at a point of any part: one input, the nearest along its chain, follows the hand; or
+those together that are chosen."""
 
 from __future__ import annotations
 
 import math
+from collections.abc import Collection, Sequence
 
 import numpy as np
 import numpy.typing as npt
 
-from gremio.core.arrays import Array
+from gremio.core.arrays import Array, Flags
 from gremio.core.plan.carrying import carriers
 from gremio.core.rig.channels import freed, key, split
 from gremio.core.rig.constraints import constraint_words, constraints_of
@@ -65,19 +67,110 @@ def pull(
     return best[1] if best[0] < before - 1e-12 else Held(_what_holds(program, pose, part))
 
 
+def pull_together(
+    program: Program,
+    pose: Pose,
+    part: PartId,
+    at: npt.ArrayLike,
+    target: npt.ArrayLike,
+    chosen: Sequence[ChannelKey],
+) -> dict[ChannelKey, float] | Held:
+    """Where several inputs (SI by key) bring a point of a part nearest to a target together, within
+    all stops, each moved by as little as will do; arguments as of `pull`.
+
+    Gauss-Newton over the inputs that are not at an end, each scaled by how far it moves and turns
+    the part, with the least step that does it, or straight downhill; the best of several shares
+    of each step.
+    """
+    point, goal = np.append(np.asarray(at, dtype=float), 1.0), np.asarray(target, dtype=float)
+    inputs = {c: pose.at(c) for c in program.channel_keys if program.inputs[program.channel_row[c]]}
+    row = program.part_row[part]
+    ends = np.array([pose.ends(c) for c in chosen])
+    here = np.clip([inputs[c] for c in chosen], ends[:, 0], ends[:, 1])
+
+    def stands(values: Array) -> Array:
+        """(F, 3, 4) how the part stands at values (F, k) of the inputs."""
+        tried = {**inputs, **dict(zip(chosen, values.T, strict=True))}
+        worlds: Array = evaluate(program, tried).worlds[:, row, :3]
+        return worlds
+
+    before = away = float(np.linalg.norm(pose.worlds[row, :3] @ point - goal))
+    for _ in range(_PULLS):
+        step = np.where(here + 1e-5 <= ends[:, 1], 1e-5, -1e-5)
+        around = stands(np.vstack([here, here + np.diag(step)]))
+        places = around @ point
+        slopes = ((places[1:] - places[0]) / step[:, None]).T
+        turning = np.linalg.norm((around[1:] - around[0])[..., :3], axis=(1, 2)) / np.abs(step)
+        reach = np.linalg.norm(slopes, axis=0)
+        size = reach + 0.1 * reach.max() * turning / max(turning.max(), _STANDS)
+        ways = _ways(slopes, size, goal - places[0], here <= ends[:, 0], here >= ends[:, 1])
+        farthest = np.maximum(np.abs(ways * turning).max(axis=1, keepdims=True), 1e-300)
+        ways = ways * np.minimum(1.0, _FARTHEST / farthest)
+        tried = here + (_SHARES[:, None, None] * ways).reshape(-1, len(chosen))
+        tried = np.clip(tried, ends[:, 0], ends[:, 1])
+        distances = np.linalg.norm(stands(tried) @ point - goal, axis=1)
+        best = int(np.argmin(distances))
+        if distances[best] > away - 1e-10:
+            break
+        here, away = tried[best], float(distances[best])
+    if away < before - 1e-12:
+        return dict(zip(chosen, map(float, here), strict=True))
+    return Held(_what_holds(program, pose, part))
+
+
+def _ways(slopes: Array, size: Array, off: Array, at_low: Flags, at_high: Flags) -> Array:
+    """(2, k) which way inputs go to bring a point nearer that is (3,) off, with slopes (3, k):
+    Gauss-Newton's way and straight downhill. size: (k,) what each is scaled by. What is at an end
+    does not go beyond it."""
+    ways = np.zeros((2, len(size)))
+    for number in range(2):
+        free = size > _STANDS
+        while free.any():
+            scaled = slopes[:, free] / size[free]
+            down = scaled.T @ off
+            if number == 0:
+                found = np.linalg.lstsq(scaled, off, rcond=1e-3)[0]
+            else:
+                found = (
+                    down * float(down @ down) / max(float(np.square(scaled @ down).sum()), 1e-300)
+                )
+            way = np.zeros(len(size))
+            way[free] = found / size[free]
+            out = (way > 0) & at_high | (way < 0) & at_low
+            if not out.any():
+                ways[number] = way
+                break
+            free &= ~out
+    return ways
+
+
+def pullers(
+    program: Program,
+    pose: Pose,
+    part: PartId,
+    at: npt.ArrayLike,
+    chosen: Collection[ChannelKey] = (),
+) -> tuple[ChannelKey, ...]:
+    """Keys of the inputs that a pull at a point of a part moves: those chosen, where they move the
+    part; else the one that `puller` says, if any."""
+    leads = _inputs_of(program, part)
+    found = tuple(lead for lead in leads if lead in chosen)
+    if found:
+        return found
+    lead = puller(program, pose, part, at)
+    return (lead,) if lead else ()
+
+
 def puller(
     program: Program,
     pose: Pose,
     part: PartId,
     at: npt.ArrayLike,
-    chosen: ChannelKey = NOTHING,
 ) -> ChannelKey:
-    """Key of the input that a pull at a point (3,) of a part moves: the chosen one where that
-    moves the part, else the nearest along its chain toward the ground that moves the point; of
-    those that move it nowhere here the nearest; "" where there is none."""
+    """Key of the input that a pull at a point (3,) of a part moves, where none is chosen: the
+    nearest along its chain toward the ground that moves the point; of those that move it nowhere
+    here the nearest; "" where there is none."""
     leads = _inputs_of(program, part)
-    if chosen in leads:
-        return chosen
     point, row = np.append(np.asarray(at, dtype=float), 1.0), program.part_row[part]
     inputs = {c: pose.at(c) for c in program.channel_keys if program.inputs[program.channel_row[c]]}
     for lead in leads:

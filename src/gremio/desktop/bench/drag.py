@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Collection
 from dataclasses import dataclass
 
 import numpy as np
@@ -10,9 +11,9 @@ import numpy as np
 from gremio.core.arrays import Array
 from gremio.core.rig.channels import freed, key, split
 from gremio.core.rig.constraints import CONSTRAINTS, adds_to
-from gremio.core.rig.ids import NOTHING, ChannelKey, PartId
+from gremio.core.rig.ids import ChannelKey, PartId
 from gremio.core.solve.pose import Pose
-from gremio.core.solve.pulling import puller
+from gremio.core.solve.pulling import pullers
 from gremio.desktop.bench.camera import Camera, Size, project, ray
 from gremio.desktop.bench.handles import Handle, handles_of
 from gremio.desktop.bench.scene import Scene, corners_of
@@ -141,10 +142,11 @@ class FreeDrag:
 
 @dataclass(frozen=True)
 class PointDrag:
-    """A pull at a point of a part of a closed linkage, in the plane of the screen.
+    """A pull at a point of a part of a closed linkage, or by several inputs together, in the plane
+    of the screen.
 
     part: id. inside: (3,) the point in the part's frame. grip: (3,) where it was taken hold of.
-    lead: key of the input that follows the hand, as long as this drag is; begun: it has moved.
+    leads: keys of the inputs that follow the hand, as long as this drag is; begun: they moved.
     """
 
     part: PartId
@@ -152,7 +154,7 @@ class PointDrag:
     size: Size
     grip: Array
     inside: Array
-    lead: ChannelKey
+    leads: tuple[ChannelKey, ...]
     begun: bool = False
 
     @classmethod
@@ -163,13 +165,13 @@ class PointDrag:
         camera: Camera,
         size: Size,
         grip: Array,
-        chosen: ChannelKey = NOTHING,
+        chosen: Collection[ChannelKey] = (),
     ) -> PointDrag:
-        """A pull at a part where it was taken hold of. chosen: key of the input that is to
-        follow, where it moves the part."""
+        """A pull at a part where it was taken hold of. chosen: keys of the inputs that are to
+        follow, where they move the part."""
         inside = (np.linalg.inv(pose.world(part)) @ np.append(grip, 1.0))[:3]
-        lead = puller(pose.program, pose, part, inside, chosen)
-        return cls(part, camera, size, grip, inside, lead)
+        leads = pullers(pose.program, pose, part, inside, chosen)
+        return cls(part, camera, size, grip, inside, leads)
 
     def target(self, pixel: tuple[float, float]) -> Array:
         """(3,) where the point should go when the pointer has come to a pixel."""

@@ -10,7 +10,8 @@ from PyQt6.QtGui import QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
 from gremio.core.arrays import Array
-from gremio.core.rig.ids import ChannelKey, PartId
+from gremio.core.problem import listed
+from gremio.core.rig.ids import PartId
 from gremio.core.rig.numbers import full_label
 from gremio.desktop.bench.camera import Camera, orbited, panned, zoomed
 from gremio.desktop.bench.drag import Drag, FreeDrag, PointDrag, grip_on, is_held, take_hold
@@ -82,9 +83,9 @@ class Bench(Asking):
         if moving is not None:
             pose, scene, camera = self.pose, self.scene(), self.camera
             grip = grip_on(pose, scene, part, camera, size, pixel)
-            if is_held(pose, moving):
-                chosen = ChannelKey(self.document.selected)
-                self._hold = PointDrag.on(pose, part, camera, size, grip, chosen)
+            by_point = PointDrag.on(pose, part, camera, size, grip, self.document.to_move())
+            if is_held(pose, moving) or len(by_point.leads) > 1:
+                self._hold = by_point
                 self._tell_puller(self._hold)
                 return
             self._hold = slide_on(self.document, moving, camera, size, pixel) or take_hold(
@@ -93,10 +94,10 @@ class Bench(Asking):
 
     def _tell_puller(self, hold: PointDrag) -> None:
         """Say what a pull will move, before it does."""
-        if hold.lead:
+        if hold.leads:
             rig = self.document.rig
-            name, lead = rig.parts[hold.part].name, full_label(rig, hold.lead)
-            self.document.said.emit(f"A pull at {name} moves {lead}.")
+            leads = listed(full_label(rig, lead) for lead in hold.leads)
+            self.document.said.emit(f"A pull at {rig.parts[hold.part].name} moves {leads}.")
 
     def _take_face(self, at: QPointF) -> bool:
         """Take hold of the face of a control, topmost first: of its knob, or of its plate."""
@@ -155,14 +156,14 @@ class Bench(Asking):
             self.setCursor(Qt.CursorShape.ForbiddenCursor)
 
     def _pull_point(self, hold: PointDrag, target: Array) -> None:
-        """Pull by the input that was said; where that can't follow the hand to begin with, by the
+        """Pull by the inputs that were said; where they can't follow the hand to begin with, by the
         one that can, which is said then."""
-        moved = self.document.pull(hold.part, hold.inside, target, hold.lead)
+        moved = self.document.pull(hold.part, hold.inside, target, hold.leads)
         if moved is None and not hold.begun:
             moved = self.document.pull(hold.part, hold.inside, target)
         if moved is not None:
-            changed = moved != hold.lead
-            self._hold = replace(hold, lead=moved, begun=True)
+            changed = moved != hold.leads
+            self._hold = replace(hold, leads=moved, begun=True)
             if changed:
                 self._tell_puller(self._hold)
 

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterator
+from functools import partial
 from typing import Any, cast
 
 from msgspec.structs import replace
 
 from gremio.core.edit.cams import as_cam
+from gremio.core.edit.controls import all_home
 from gremio.core.edit.formulas import shown, write
 from gremio.core.edit.links import (
     change_link,
@@ -20,10 +22,12 @@ from gremio.core.edit.links import (
 )
 from gremio.core.edit.parts import descendants
 from gremio.core.inspect.words import how, ratio_text
-from gremio.core.make.meshing import fit_by_shift, interlock
+from gremio.core.make.gearing import GEARED
+from gremio.core.make.meshing import fit_by_shift, interlock, mesh_between
 from gremio.core.make.pairs import propose
 from gremio.core.problem import GremioError
-from gremio.core.quantity import UNITS, Kind
+from gremio.core.quantity import UNITS, Kind, show_short
+from gremio.core.remembered import Remembered
 from gremio.core.rig.cams import as_from_to, as_ratio, is_from_to
 from gremio.core.rig.channels import split
 from gremio.core.rig.ids import ChannelKey, PartId, ThingId
@@ -38,6 +42,7 @@ from gremio.core.rig.links import (
 )
 from gremio.core.rig.model import Cam, Formula, Link, LinkKind, Planetary, Ratio, Rig
 from gremio.core.rig.numbers import full_label, kind_of, shown_unit
+from gremio.core.solve.ask import solve
 from gremio.desktop.card.form_sheet import FormSheet
 from gremio.desktop.card.forms import Act, Amount, Field, Head, Line, Pick, Rule, Thing, Words
 from gremio.desktop.card.range_section import range_section
@@ -45,11 +50,12 @@ from gremio.desktop.document.document import Document
 from gremio.desktop.fields.formula_edit import FormulaEdit
 from gremio.desktop.theme.inks import Inks
 
+# Flanks that cross by less are told as touching (m).
+_NO_PLAY = 1e-6
 _HEADING, _GROUND = "its own heading", "the ground"
 _BACK = {"yes, from either end": False, "no, it holds": True}
 _GIVES = {"sets its follower": False, "adds to its follower": True}
 _MADE = ("ratio", "from–to cam", "cam")
-_TEETH = ("gear pair", "rack and pinion")
 
 
 class LinkSheet(FormSheet):
@@ -60,6 +66,7 @@ class LinkSheet(FormSheet):
     formula: FormulaEdit
 
     def __init__(self, document: Document, link_id: ThingId, inks: Inks) -> None:
+        self._played: Remembered[str] = Remembered()
         super().__init__(document, link_id, inks)
         link = self.link
         self.lay(Head(_title(link), main=True), Words(f"link · {self._ways(link)}"), Rule())
@@ -177,6 +184,23 @@ class LinkSheet(FormSheet):
 
         self.edit("swap lead and follower", change)
 
+    def play(self) -> str:
+        """The backlash there is at home, in words; "" where it can't be told."""
+        rig = self.document.rig
+        return self._played.of(rig, partial(self._play_of, rig))
+
+    def _play_of(self, rig: Rig) -> str:
+        try:
+            home = solve(all_home(rig), geometry=self.document.geometry)
+            found = mesh_between(rig, home, *self._parts()).backlash
+        except GremioError:
+            return ""
+        if not math.isfinite(found):
+            return ""
+        if found < -_NO_PLAY:
+            return f"flanks cross by {show_short(-found, 'mm')} now"
+        return f"{show_short(max(found, 0.0), 'mm')} of play now"
+
     def place_teeth(self) -> None:
         """Bring the follower's teeth into the lead's spaces."""
         one, two = self._parts()
@@ -257,7 +281,12 @@ def _ratio_form(sheet: LinkSheet, link: Any) -> Iterator[Field]:
                  help="Where the follower is when the lead is at zero")  # fmt: skip
     if link.carrier:
         yield Words(f"as seen from {full_label(rig, link.carrier)}")
-    if link.kind in _TEETH:
+    if link.kind in GEARED:
+        if sheet.play():
+            yield Amount("Backlash", "length", sheet.get("backlash"), sheet.set("backlash"),
+                         "backlash of a link", unit="mm", decimals=3,
+                         help="Play between flanks, left by what places the teeth")  # fmt: skip
+            yield Words(sheet.play, digits=True)
         yield Act("Place its teeth in the spaces", sheet.place_teeth)
         yield Act("Fit it by profile shift", sheet.fit_teeth, "Where its mounts stay")
     if split(link.lead)[0] in rig.parts:

@@ -10,6 +10,7 @@ from typing import get_args
 from msgspec.structs import replace
 
 from gremio.core.edit.strands import change_strand, remove_strand
+from gremio.core.problem import listed
 from gremio.core.quantity import show_short
 from gremio.core.rig.channels import key, split
 from gremio.core.rig.ids import ThingId
@@ -119,7 +120,7 @@ class StrandSheet(FormSheet):
         if here.falls > 1:
             words += f", in {here.falls} falls"
         if here.clear:
-            words += f"; clear of {_points(here.clear)}"
+            words += f"; clear of {listed(f'point {number + 1}' for number in here.clear)}"
         if here.fleet > _A_FLEET:
             words += f"; up to {show_short(here.fleet, 'deg')} out of a sheave's plane"
         if here.missing > 1e-9:
@@ -129,8 +130,3 @@ class StrandSheet(FormSheet):
     def _remove(self) -> None:
         name = self.entry.name
         self.document.edit(f"remove {name}", lambda rig: remove_strand(rig, self.thing))
-
-
-def _points(those: tuple[int, ...]) -> str:
-    """Points of a strand in words, "point 2 and point 3"."""
-    return " and ".join(f"point {number + 1}" for number in those)

@@ -59,7 +59,6 @@ class Desk(QWidget):
         self.instruments: dict[ThingId, Instrument] = {}
         self.headings: dict[str, QPushButton] = {}
         self.folded: set[str] = set()
-        self.chosen: set[ThingId] = set()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 8, 0, 4)
         layout.setSpacing(2)
@@ -137,7 +136,7 @@ class Desk(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(1)
         self.instruments, self.headings = {}, {}
-        self.chosen &= set(self.document.rig.controls)
+        self.document.chosen &= set(self.document.rig.controls)
         groups = groups_of(self.document.rig)
         for group, controls in groups.items():
             if group:
@@ -171,7 +170,7 @@ class Desk(QWidget):
 
     def _instrument(self, control: ThingId) -> Instrument:
         instrument = Instrument(self.document, control, self.inks, self._listen_to)
-        instrument.chosen = control in self.chosen
+        instrument.chosen = control in self.document.chosen
         self.instruments[control] = instrument
         return instrument
 
@@ -205,12 +204,12 @@ class Desk(QWidget):
 
     def _choose(self, control: ThingId) -> None:
         """Move a control with the others that are chosen, or no more."""
-        self.chosen ^= {control}
+        self.document.chosen ^= {control}
         selected = self.document.selected
-        if selected in self.instruments and control in self.chosen and control != selected:
-            self.chosen.add(selected)
+        if selected in self.instruments and control in self.document.chosen and control != selected:
+            self.document.chosen.add(selected)
         for other, instrument in self.instruments.items():
-            instrument.chosen = other in self.chosen
+            instrument.chosen = other in self.document.chosen
             instrument.update()
 
     def _move(self, values: dict[ThingId, float], gesture: str) -> None:
@@ -218,11 +217,11 @@ class Desk(QWidget):
         rig, pose = self.document.rig, self.document.pose
         every = dict(values)
         for control, value in values.items():
-            if control not in self.chosen:
+            if control not in self.document.chosen:
                 continue
             entry = rig.controls[control]
             step = share_of(entry, value) - share_of(entry, pose.at(control))
-            for other in self.chosen - set(values):
+            for other in self.document.chosen - set(values):
                 its = rig.controls[other]
                 share = min(max(share_of(its, pose.at(other)) + step, 0.0), 1.0)
                 every[other] = at_share(its, share)

@@ -38,7 +38,7 @@ from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.evaluate import evaluate, rolled_on
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program
-from gremio.core.solve.pulling import pull
+from gremio.core.solve.pulling import pull, pull_together
 from gremio.core.solve.volume import giver_of
 from gremio.desktop.document.change import Change
 from gremio.desktop.document.looking import Looking
@@ -82,6 +82,7 @@ class Document(QObject):
         self.path: Path | None = None
         self.opened: Opened | None = None
         self.selected = NOTHING
+        self.chosen: set[ThingId] = set()
         # What edits are part of while a word on the Card is pulled.
         self.gesture = ""
         # Key of the channel that was copied as a link.
@@ -98,6 +99,7 @@ class Document(QObject):
         self._saved: Rig | None = rig if saved else None
         self.path, self.opened = path, opened
         self.selected = NOTHING
+        self.chosen.clear()
         self.teaching.forget()
         self._compile()
         self.rig_changed.emit(Change(rig, rig, anew=True))
@@ -318,25 +320,38 @@ class Document(QObject):
             self.said.emit(told)
 
     def pull(
-        self, part: PartId, at: Array, target: Array, lead: ChannelKey = NOTHING
-    ) -> ChannelKey | None:
-        """Bring a point of a part (3,) as near to a place in the world (3,) as one input can.
-        lead: its key; without it the nearest along the part's chain that can.
+        self, part: PartId, at: Array, target: Array, leads: tuple[ChannelKey, ...] = ()
+    ) -> tuple[ChannelKey, ...] | None:
+        """Bring a point of a part (3,) as near to a place in the world (3,) as inputs can.
+        leads: their keys; without any the one that is nearest along the part's chain and can.
 
-        Says why when it comes no nearer; returns the key of the input that was moved.
+        Says why when it comes no nearer; returns the keys of the inputs that were moved.
         """
         gesture = f"pull {part}"
         if self.rig.locked:
             self.said.emit(LOCKED)
             return None
-        answer = pull(self.program, self.pose, part, at, target, lead)
-        if isinstance(answer, Held):
+        put: dict[ChannelKey, float] | Held
+        if len(leads) > 1:
+            put = pull_together(self.program, self.pose, part, at, target, leads)
+        else:
+            lead = leads[0] if leads else NOTHING
+            hand = pull(self.program, self.pose, part, at, target, lead)
+            put = hand if isinstance(hand, Held) else {hand.channel: hand.value}
+        if isinstance(put, Held):
             if self._told != gesture:
                 self._told = gesture
-                self.said.emit(answer.text)
+                self.said.emit(put.text)
             return None
-        put = self.put({answer.channel: answer.value}, self._moving(answer.channel), gesture)
-        return answer.channel if put else None
+        moved = tuple(put)
+        words = self._moving(moved[0])
+        if len(moved) > 1:
+            words += f" and {len(moved) - 1} more"
+        return moved if self.put(put, words, gesture) else None
+
+    def to_move(self) -> set[ChannelKey]:
+        """Keys of what a pull should move: the controls chosen on the Desk, or the selected one."""
+        return {ChannelKey(thing) for thing in self.chosen or {self.selected}}
 
     def put(
         self, values: dict[ChannelKey, float], what: str, gesture: str = "", *, rolls: bool = True
