@@ -208,11 +208,11 @@ def rolled_on(
 
 def warm_up(program: Program) -> None:
     """Load what closes loops, and close one at home, so that no hand waits for it later."""
-    from gremio.core.solve.loop_walk import close_many
+    from gremio.core.solve.loop_walk import MOST, close_many
 
     for level in program.steps:
         for batch in level.loops:
             asked, one = batch.home[:1, None].copy(), np.empty((1, 1))
             shapes = batch.some_shapes(np.zeros(1, dtype=np.intp))
-            close_many(shapes, batch.home[:1], asked, asked.copy(), one, one.copy())
+            close_many(shapes, batch.home[:1], asked, MOST, asked.copy(), one, one.copy())
             return

@@ -15,9 +15,12 @@ from gremio.core.plan.loops import Loop
 from gremio.core.rig.ids import ChannelKey
 from gremio.core.rig.model import Rig
 from gremio.core.solve.loop_shape import Shape, shape_of
+from gremio.core.solve.patience import may_go_on
 
 # Closed at home as nearly as this, a loop needs no closing there (m).
 _CLOSED = 1e-12
+# So many nodes of a way are gone before whoever waits is asked to go on; then twice so many.
+_AT_ONCE = 1250
 
 
 @dataclass(frozen=True)
@@ -150,7 +153,7 @@ class LoopBatch:
     def run(self, channels: Array, asked: Array) -> tuple[Array, Array]:
         """Close the loops: fill what is solved for, and hold what leads them where the reach
         ends. channels, asked: (C, F). Returns (L, F) the share of the way from home that could
-        be gone, and the greatest gap (m)."""
+        be gone, below zero where the way was too long to be followed, and the greatest gap (m)."""
         frames = channels.shape[1]
         count = len(self.steps)
         gone, left = np.ones((count, frames)), np.zeros((count, frames))
@@ -178,14 +181,20 @@ class LoopBatch:
     def _close(
         self, those: Rows, wanted: Array, channels: Array, asked: Array, gone: Array, left: Array
     ) -> None:
-        from gremio.core.solve.loop_walk import close_many
+        from gremio.core.solve.loop_walk import MOST, close_many
 
         target = np.ascontiguousarray(wanted[those].transpose(0, 2, 1))
         result, share = np.empty_like(target), np.empty(target.shape[:2])
         gap = np.empty_like(share)
         whole = len(those) == len(self.steps)
         shapes = self.shapes if whole else self.some_shapes(those)
-        close_many(shapes, self.home[those], target, result, share, gap)
+        # A long way is followed bit by bit, so that whoever waits can say when it is enough.
+        most = _AT_ONCE
+        while True:
+            close_many(shapes, self.home[those], target, most, result, share, gap)
+            if most >= MOST or not (share < 0).any() or not may_go_on():
+                break
+            most = min(2 * most, MOST)
         gone[those], left[those] = share, gap
         rows = self.rows[those]
         channels[rows] = result.transpose(0, 2, 1)

@@ -22,7 +22,7 @@ _STEP, _BEGIN, _NEXT_TO_CHANGE, _CALM = 0.16, 0.25, 0.1, 0.5
 _PACE = 0.5
 _FINEST = 1e-9
 # No more steps than this are gone from home.
-_MOST = 20000
+MOST = 20000
 # At what share of its size a loop's gaps count as closed, and as closed on the way there.
 _CLOSED, _ON_THE_WAY = 1e-13, 1e-8
 
@@ -89,9 +89,9 @@ def _try(shape, home, ray, nodes, n, step, lost, work, trial, tangent):  # type:
 
 
 @numba.njit(cache=True, error_model="numpy")
-def _walk(shape, home, ray, until, work):  # type: ignore[no-untyped-def]
+def _walk(shape, home, ray, until, most, work):  # type: ignore[no-untyped-def]
     """Go out from home along a ray until past a way, or as far as the loop closes within its
-    stops. The nodes on the way are the same however far it is gone.
+    stops, or for so many nodes. They are the same however far it is gone.
 
     home: (C,). ray: (C,) how much what leads changes for each unit of the way, other channels 0.
     Returns the way to each node (N,), the channels there (N, C), how they change there (N, C),
@@ -107,7 +107,7 @@ def _walk(shape, home, ray, until, work):  # type: ignore[no-untyped-def]
     # At a change point at home the tangent says nothing.
     lost = volume < -12.0 + np.log(shape.size) * len(shape.found)
     n, width, held, eased = 1, _STEP, False, False
-    while ways[n - 1] <= until and n < _MOST:
+    while ways[n - 1] <= until and n < most:
         width = min(width, _PACE / _fastest(shape, tangents[n - 1]))
         step = width
         nodes = ways, places, tangents
@@ -265,9 +265,10 @@ def _at(shape, way, asked, nodes, held, shift, turns, work, q):  # type: ignore[
 
 
 @numba.njit(cache=True, error_model="numpy")
-def _one_ray(shape, home, asked, is_lead, frames, far, result, gone, work):  # type: ignore[no-untyped-def]
+def _one_ray(shape, home, asked, is_lead, frames, far, most, result, gone, work):  # type: ignore[no-untyped-def]
     """Close a loop in some frames that lie on one ray from home, at ways `far` of all frames.
-    is_lead: (C,) which channels lead it."""
+    is_lead: (C,) which channels lead it. most: nodes on the way; gone is told below zero where
+    they did not lead so far."""
     first, only = frames[0], 0
     until, leads, ray = far[first], 0, np.zeros(len(home))
     for f in frames:
@@ -284,13 +285,13 @@ def _one_ray(shape, home, asked, is_lead, frames, far, result, gone, work):  # t
     shift, period = np.zeros(len(home)), 0
     # In three turns it is seen whether it repeats after one, or two.
     seen = min(until, 6.0 * np.pi) if leads == 1 else until
-    ways, places, tangents, held = _walk(shape, home, ray, seen, work)
+    ways, places, tangents, held = _walk(shape, home, ray, seen, most, work)
     if until > seen and not held:
         for several in range(1, 3):
             if period == 0 and _repeats(shape, (ways, places, tangents), several, shift):
                 period = several
         if period == 0:
-            ways, places, tangents, held = _walk(shape, home, ray, until, work)
+            ways, places, tangents, held = _walk(shape, home, ray, until, most, work)
     for f in frames:
         turns, way = 0.0, far[f]
         if period > 0 and way > seen:
@@ -299,15 +300,17 @@ def _one_ray(shape, home, asked, is_lead, frames, far, result, gone, work):  # t
             way -= turns * length
         nodes = ways, places, tangents
         gone[f] = _at(shape, way, asked[f], nodes, held, shift, turns, work, result[f])
+        if not held and way > ways[-1]:
+            gone[f] = -gone[f]
 
 
 @numba.njit(cache=True, error_model="numpy")
-def close_frames(shape, home, asked, result, gone, left):  # type: ignore[no-untyped-def]
+def close_frames(shape, home, asked, most, result, gone, left):  # type: ignore[no-untyped-def]
     """Close a loop in F frames, each as if it were alone.
 
-    home: (C,) closed at home. asked: (F, C) what the channels that lead it should be. Fills
-    result (F, C), gone (F,) the share of the way from home that could be gone, and left (F,) the
-    greatest gap (m).
+    home: (C,) closed at home. asked: (F, C) what the channels that lead it should be. most:
+    nodes of a way. Fills result (F, C), gone (F,) the share of the way from home that could be
+    gone, below zero where the nodes did not lead so far, and left (F,) the greatest gap (m).
     """
     work = room(shape)
     count, frames = len(home), len(asked)
@@ -342,14 +345,14 @@ def close_frames(shape, home, asked, result, gone, left):  # type: ignore[no-unt
                 those[many] = other
                 done[other] = True
                 many += 1
-        _one_ray(shape, home, asked, leads, those[:many], far, result, gone, work)
+        _one_ray(shape, home, asked, leads, those[:many], far, most, result, gone, work)
     for f in range(frames):
         place(shape, result[f], work[0], work[1], work[2])
         left[f] = gaps(shape, result[f], work[0], work[1], work[2], work[3], work[4], work[8])
 
 
 @numba.njit(cache=True, error_model="numpy")
-def close_many(shapes, home, asked, result, gone, left):  # type: ignore[no-untyped-def]
+def close_many(shapes, home, asked, most, result, gone, left):  # type: ignore[no-untyped-def]
     """`close_frames` for L loops of one make. shapes: a Shape of arrays with a first axis of
     length L. home: (L, C); asked, result: (L, F, C); gone, left: (L, F)."""
     for i in range(len(home)):
@@ -359,7 +362,7 @@ def close_many(shapes, home, asked, result, gone, left):  # type: ignore[no-unty
             shapes.rail[i], shapes.above[i], shapes.spins[i], shapes.about[i], shapes.factors[i],
             shapes.constants[i], shapes.size[i],
         )  # fmt: skip
-        close_frames(shape, home[i], asked[i], result[i], gone[i], left[i])
+        close_frames(shape, home[i], asked[i], most, result[i], gone[i], left[i])
 
 
 @numba.njit(cache=True, error_model="numpy")

@@ -38,11 +38,13 @@ class PartPose:
 
 class Closing(NamedTuple):
     """How a loop closes in F frames. gone: (F,) the share of the way from home that could be
-    gone, 1 where it closes as asked. gap: (F,) the greatest gap that is left (m)."""
+    gone, 1 where it closes as asked. gap: (F,) the greatest gap that is left (m). cut: (F,) where
+    the way was too long to be followed, or somebody stopped it."""
 
     step: LoopStep
     gone: Array
     gap: Array
+    cut: Flags
 
 
 @dataclass(frozen=True)
@@ -71,7 +73,7 @@ class Poses:
     def closing(self) -> dict[ThingId, Closing]:
         """How each loop closes, by the id of its first closure."""
         return {
-            step.loop.closures[0]: Closing(step, gone[i], gap[i])
+            step.loop.closures[0]: Closing(step, np.abs(gone[i]), gap[i], gone[i] < 0)
             for batch, gone, gap in self.closed
             for i, step in enumerate(batch.steps)
         }
@@ -320,6 +322,8 @@ def _unclosed(pose: Pose, closing: Closing) -> list[Note]:
     wanted = show_short(float(pose.poses.asked[row, 0]), unit)
     at = _stop_in_loop(pose, closing)
     why = f"held by the {at}" if at else "as far as its links reach"
+    if closing.cut[0]:
+        why = "no farther, as the way there is too long or was stopped"
     text = (
         f"The loop closed by {told} follows {full_label(rig, lead)} to {had}, {why}; it was asked "
         f"for {wanted}."

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
+from contextlib import AbstractContextManager, nullcontext
 from functools import partial
 from pathlib import Path
 
@@ -88,6 +89,8 @@ class Document(QObject):
         # Key of the channel that was copied as a link.
         self.copied: ChannelKey = NOTHING
         self._told = ""
+        # While something is solved: who waits can stop it.
+        self.patience: Callable[[], AbstractContextManager[None]] = nullcontext
         self.start(Rig(), None)
 
     def start(
@@ -155,7 +158,8 @@ class Document(QObject):
         return self.teaching.inputs(self._program, self.rig)
 
     def _solve(self) -> None:
-        self._pose = evaluate(self._program, self.inputs(), self._last_values).frame(0)
+        with self.patience():
+            self._pose = evaluate(self._program, self.inputs(), self._last_values).frame(0)
         # A formula that says nothing shows the value that it had last.
         for channel in self._formulas:
             self._last_values[channel] = self._pose.at(channel)

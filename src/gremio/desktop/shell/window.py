@@ -47,6 +47,7 @@ from gremio.desktop.shell.keys import Keys
 from gremio.desktop.shell.leftover_bar import LeftoverBar
 from gremio.desktop.shell.menus import fill_menus
 from gremio.desktop.shell.recovery import Keeper, Leftover
+from gremio.desktop.shell.waiting import Waiting
 from gremio.desktop.theme.dress import dress
 from gremio.desktop.theme.inks import DAY, NIGHT, Inks
 
@@ -65,6 +66,7 @@ class Window(QMainWindow):
         super().__init__()
         self.inks: Inks = DAY
         self.document = Document()
+        self.document.patience = Waiting(self).solving
         self.keeper = keeper or Keeper()
         self.setWindowTitle("Gremio")
         self.resize(1280, 800)

@@ -1,0 +1,71 @@
+"""A solve that takes long can be stopped: a strip says so, and Esc or a click stops it."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QApplication, QDialog, QHBoxLayout, QLabel, QPushButton, QWidget
+
+from gremio.core.solve.patience import asking
+
+# So long nothing is said (s).
+_QUIET = 0.4
+
+
+class Waiting:
+    """Watches solves; from when one takes long it shows a strip over a window, in front of which
+    nothing else can be touched."""
+
+    def __init__(self, window: QWidget) -> None:
+        self._window = window
+        self._strip: _Strip | None = None
+        self._began = 0.0
+
+    @contextmanager
+    def solving(self) -> Iterator[None]:
+        """While this lasts, a long solve can be stopped."""
+        self._began = time.monotonic()
+        try:
+            with asking(self._may_go_on):
+                yield
+        finally:
+            if self._strip is not None:
+                self._strip.done(0)
+                self._strip.deleteLater()
+                self._strip = None
+
+    def _may_go_on(self) -> bool:
+        if time.monotonic() - self._began < _QUIET:
+            return True
+        if self._strip is None:
+            self._strip = _Strip(self._window)
+            self._strip.show()
+        QApplication.processEvents()
+        return not self._strip.stopped
+
+
+class _Strip(QDialog):
+    """Says that something is followed a long way, and stops it."""
+
+    def __init__(self, window: QWidget) -> None:
+        super().__init__(window, Qt.WindowType.FramelessWindowHint)
+        self.setModal(True)
+        self.setWindowTitle("Solving")
+        self.stopped = False
+        row = QHBoxLayout(self)
+        row.setContentsMargins(14, 8, 10, 8)
+        row.addWidget(QLabel("A linkage is followed a long way …"))
+        button = QPushButton("Stop")
+        button.setToolTip("Leave it where it has come to (Esc)")
+        button.clicked.connect(self.reject)
+        row.addWidget(button)
+        self.adjustSize()
+        middle = window.geometry().center() - self.rect().center()
+        self.move(middle.x(), window.geometry().top() + 90)
+
+    def reject(self) -> None:
+        """Stop: by the button, or Esc."""
+        self.stopped = True
