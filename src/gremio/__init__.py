@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from gremio.core.script.by_name import (
         carriage,
         constrain,
+        drive_to,
         formula,
         join,
         keep,
@@ -49,6 +50,7 @@ _ROOMS = {
     "Rig": "rig.model",
     "carriage": "script.by_name",
     "constrain": "script.by_name",
+    "drive_to": "script.by_name",
     "formula": "script.by_name",
     "inspect": "script.posing",
     "join": "script.by_name",
@@ -91,6 +93,7 @@ __all__ = [
     "Rig",
     "carriage",
     "constrain",
+    "drive_to",
     "formula",
     "inspect",
     "join",

@@ -13,9 +13,7 @@ from gremio.desktop.shell.window import Window
 
 
 @pytest.mark.parametrize("by_key", [False, True], ids=["button", "Esc"])
-def test_a_strip_stops_it(
-    window: Window, monkeypatch: pytest.MonkeyPatch, by_key: bool
-) -> None:
+def test_a_strip_stops_it(window: Window, monkeypatch: pytest.MonkeyPatch, by_key: bool) -> None:
     document = window.document
     document.start(never_repeats(), None)
     (turn,) = document.rig.controls

@@ -19,6 +19,7 @@ from gremio.core.edit.strands import add_strand
 from gremio.core.make import teach as teaching
 from gremio.core.make.carriage import make_carriage
 from gremio.core.make.constraining import constrain as tie
+from gremio.core.make.driving import drive_to as drive
 from gremio.core.make.meshing import interlock, with_backlash
 from gremio.core.make.pairs import propose
 from gremio.core.make.releasing import release
@@ -308,3 +309,12 @@ def carriage(
     ids = [part_id(rig, name) for name in wheels]
     turning = [part_id(rig, name) for name in steered]
     return make_carriage(rig, part_id(rig, body), ids, turning, limit, geometry=surfaces_of(rig))
+
+
+def drive_to(rig: Rig, body: str, x: float, y: float) -> Rig:
+    """The rig with a carriage, by the name of its body, driven from where it stands to a place (m),
+    in one arc: it is steered where it stands, and then goes.
+
+    x, y: of its own zero, as its moves say. Raises GremioError where it can't come there so.
+    """
+    return drive(rig, part_id(rig, body), (x, y), geometry=surfaces_of(rig))

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Collection, Sequence
+from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
@@ -29,6 +30,34 @@ _FARTHEST = 0.6
 _NEARER = 0.9
 # So little a point goes for an input, for its size (m), that this does not move it.
 _STANDS = 1e-8
+# So much of a way along the line of sight counts.
+_DEEP = 0.1
+
+
+class _Goal(NamedTuple):
+    """Where a point of a part should come to. point: (4,) in the part's frame; place: (3,) in the
+    world (m). counts: (3, 3) how much of a way to there counts."""
+
+    point: Array
+    place: Array
+    counts: Array
+
+    @classmethod
+    def of(cls, at: npt.ArrayLike, target: npt.ArrayLike, sight: Array | None) -> _Goal:
+        """Of a point (3,), a place (3,) and the way that is looked along."""
+        counts = np.eye(3)
+        if sight is not None:
+            counts -= (1 - _DEEP) * np.outer(sight, sight)
+        point = np.append(np.asarray(at, dtype=float), 1.0)
+        return cls(point, np.asarray(target, dtype=float), counts)
+
+    def off(self, stands: Array) -> Array:
+        """(..., 3) the way from the place to the point where a part stands (..., 3, 4)."""
+        return np.asarray((stands @ self.point - self.place) @ self.counts)
+
+    def away(self, stands: Array) -> Array:
+        """(...) how long that is."""
+        return np.asarray(np.linalg.norm(self.off(stands), axis=-1))
 
 
 def pull(
@@ -38,22 +67,24 @@ def pull(
     at: npt.ArrayLike,
     target: npt.ArrayLike,
     chosen: ChannelKey = NOTHING,
+    sight: Array | None = None,
 ) -> Hand | Held:
     """The input that brings a point of a part nearest to a target, within all stops.
 
     part: id. at: (3,) the point in the part's frame (m). target: (3,) in the world (m). chosen:
     key of the input that is moved, where that moves the part; else it is the nearest along its
     chain that brings it nearer by some of the way, or the best where none does. The present pose
-    decides between several answers.
+    decides between several answers. sight: (3,) unit, the way that is looked along; how far off a
+    point is along it counts a tenth, so that it comes to the hand on the screen.
     """
-    point, goal = np.append(np.asarray(at, dtype=float), 1.0), np.asarray(target, dtype=float)
+    goal = _Goal.of(at, target, sight)
     inputs = {c: pose.at(c) for c in program.channel_keys if program.inputs[program.channel_row[c]]}
     row = program.part_row[part]
-    before = float(np.linalg.norm(pose.worlds[row, :3] @ point - goal))
+    before = float(goal.away(pose.worlds[row, :3]))
     leads = _inputs_of(program, part)
     best: tuple[float, Hand] | None = None
     for lead in [chosen] if chosen in leads else leads:
-        away, value = _nearest(pose, inputs, lead, row, point, goal)
+        away, value = _nearest(pose, inputs, lead, row, goal)
         if best is None or away < best[0] - 1e-9:
             best = (away, Hand(lead, value))
         if away < _NEARER * before:
@@ -74,6 +105,7 @@ def pull_together(
     at: npt.ArrayLike,
     target: npt.ArrayLike,
     chosen: Sequence[ChannelKey],
+    sight: Array | None = None,
 ) -> dict[ChannelKey, float] | Held:
     """Where several inputs (SI by key) bring a point of a part nearest to a target together, within
     all stops, each moved by as little as will do; arguments as of `pull`.
@@ -82,7 +114,7 @@ def pull_together(
     the part, with the least step that does it, or straight downhill; the best of several shares
     of each step.
     """
-    point, goal = np.append(np.asarray(at, dtype=float), 1.0), np.asarray(target, dtype=float)
+    goal = _Goal.of(at, target, sight)
     inputs = {c: pose.at(c) for c in program.channel_keys if program.inputs[program.channel_row[c]]}
     row = program.part_row[part]
     ends = np.array([pose.ends(c) for c in chosen])
@@ -94,21 +126,21 @@ def pull_together(
         worlds: Array = evaluate(program, tried).worlds[:, row, :3]
         return worlds
 
-    before = away = float(np.linalg.norm(pose.worlds[row, :3] @ point - goal))
+    before = away = float(goal.away(pose.worlds[row, :3]))
     for _ in range(_PULLS):
         step = np.where(here + 1e-5 <= ends[:, 1], 1e-5, -1e-5)
         around = stands(np.vstack([here, here + np.diag(step)]))
-        places = around @ point
-        slopes = ((places[1:] - places[0]) / step[:, None]).T
+        off = goal.off(around)
+        slopes = ((off[1:] - off[0]) / step[:, None]).T
         turning = np.linalg.norm((around[1:] - around[0])[..., :3], axis=(1, 2)) / np.abs(step)
         reach = np.linalg.norm(slopes, axis=0)
         size = reach + 0.1 * reach.max() * turning / max(turning.max(), _STANDS)
-        ways = _ways(slopes, size, goal - places[0], here <= ends[:, 0], here >= ends[:, 1])
+        ways = _ways(slopes, size, -off[0], here <= ends[:, 0], here >= ends[:, 1])
         farthest = np.maximum(np.abs(ways * turning).max(axis=1, keepdims=True), 1e-300)
         ways = ways * np.minimum(1.0, _FARTHEST / farthest)
         tried = here + (_SHARES[:, None, None] * ways).reshape(-1, len(chosen))
         tried = np.clip(tried, ends[:, 0], ends[:, 1])
-        distances = np.linalg.norm(stands(tried) @ point - goal, axis=1)
+        distances = goal.away(stands(tried))
         best = int(np.argmin(distances))
         if distances[best] > away - 1e-10:
             break
@@ -225,8 +257,7 @@ def _nearest(
     inputs: dict[ChannelKey, float],
     lead: ChannelKey,
     row: int,
-    point: Array,
-    goal: Array,
+    goal: _Goal,
 ) -> tuple[float, float]:
     """How near (m) an input can bring a point to a goal, and its value there: Gauss-Newton along
     the one input, the best of several steps each time."""
@@ -242,8 +273,8 @@ def _nearest(
     for _ in range(_PULLS):
         step = 1e-5 if here + 1e-5 <= high else -1e-5
         both = stands(np.array([here, here + step]))
-        at, beside = both @ point
-        away = float(np.linalg.norm(at - goal))
+        at, beside = goal.off(both)
+        away = float(np.linalg.norm(at))
         slope = (beside - at) / step
         square = float(slope @ slope)
         if square < 1e-16:
@@ -252,9 +283,9 @@ def _nearest(
         # takes to come to the hand.
         turning = float(np.linalg.norm((both[1] - both[0])[:, :3])) / abs(step)
         most = _FARTHEST / turning if turning > 0.0 else math.inf
-        way = min(max(float(slope @ (goal - at)) / square, -most), most)
+        way = min(max(-float(slope @ at) / square, -most), most)
         tried = np.clip(here + way * _SHARES, low, high)
-        distances = np.linalg.norm(stands(tried) @ point - goal, axis=1)
+        distances = goal.away(stands(tried))
         best = int(np.argmin(distances))
         if distances[best] > away - 1e-10:
             break

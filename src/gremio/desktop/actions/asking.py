@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from gremio.core.make.driving import driving_of
 from gremio.core.rig.constraints import CONSTRAINTS
 from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
 from gremio.core.rig.model import Cam, ConstraintKind, StrandKind
@@ -18,6 +19,7 @@ from gremio.desktop.actions.part_questions import (
     PlanetaryRing,
 )
 from gremio.desktop.actions.place_questions import (
+    DrivePlace,
     EdgeLoop,
     PathPoints,
     PinEnds,
@@ -85,6 +87,16 @@ def pin(desktop: Desktop) -> None:
 def strut(desktop: Desktop) -> None:
     """Let the next two clicks choose what a strut goes between."""
     desktop.bench.ask(StrutEnds(desktop.document))
+
+
+def drive(desktop: Desktop) -> None:
+    """Let the next clicks say where the carriage of what is selected goes."""
+    document = desktop.document
+    link = driving_of(document.program, document.selected)
+    if link is None:
+        document.said.emit("Select a carriage, or its travel on the Desk: clicks then drive it.")
+        return
+    desktop.bench.ask(DrivePlace(document, link.body))
 
 
 def strand(desktop: Desktop, kind: StrandKind) -> None:

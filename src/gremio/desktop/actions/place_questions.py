@@ -301,3 +301,26 @@ class PathPoints(PointsQuestion):
         on = parts.pop() if len(parts) == 1 else GROUND
         constraining.make_path(self.document, [place for place, _ in self._drawn], on or None)
         return True
+
+
+class DrivePlace(PointsQuestion):
+    """Where a carriage is driven to: one place, and the next, until Esc."""
+
+    goes_on = True
+
+    def __init__(self, document: Document, body: PartId) -> None:
+        super().__init__(document)
+        self._body = body
+
+    @property
+    def words(self) -> str:
+        """What to click."""
+        return f"click where to drive {self.name_of(self._body)}; Esc when it is there"
+
+    def take_point(self, place: Array, part: PartId) -> Question | None:
+        """Drive it there."""
+        from gremio.desktop.actions import preparing
+
+        del part
+        preparing.drive(self.document, self._body, place)
+        return self

@@ -18,6 +18,7 @@ from gremio.core.edit.prepare import (
     without_scale,
 )
 from gremio.core.frames import carried, unit_columns
+from gremio.core.make.driving import drive_to
 from gremio.core.make.gearing import gears_of
 from gremio.core.make.meshing import interlock_train, make_mate
 from gremio.core.make.pairs import propose
@@ -28,6 +29,7 @@ from gremio.core.rig.channels import freed, key, main_channel
 from gremio.core.rig.ids import PartId, ThingId
 from gremio.core.rig.model import Planetary, Rig, Rolling
 from gremio.core.solve.ask import solve
+from gremio.core.solve.frames import Finder
 from gremio.desktop.actions.rigging import selected_part
 from gremio.desktop.bench.snapping import Spot
 from gremio.desktop.document.document import Document
@@ -175,3 +177,17 @@ def align_mount(document: Document, part: PartId, other: PartId) -> None:
     there = np.eye(3) if not other else unit_columns(pose.world(other))
     name = rig.parts[part].name
     document.edit(f"turn mount of {name}", lambda r: mount_as(r, part, np.asarray(above.T @ there)))
+
+
+def drive(document: Document, body: PartId, place: Array) -> None:
+    """Drive a carriage to a place (3,) in the world, as seen in the plane of its mount."""
+    pose = document.pose
+    mount = Finder(pose.program, pose.poses.channels).mounts(
+        np.array([pose.program.part_row[body]])
+    )[0, 0]
+    x, y, _ = np.linalg.inv(mount)[:3] @ np.append(place, 1.0)
+    name = document.rig.parts[body].name
+    document.edit(
+        f"drive {name}",
+        lambda rig: drive_to(rig, body, (float(x), float(y)), geometry=document.geometry),
+    )

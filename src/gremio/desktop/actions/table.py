@@ -130,6 +130,7 @@ _PREPARING = (
            lambda d: rigging.set_stop_here(d.document, "high"), _RIG, "]"),
     Action("part.home", "Set home here", lambda d: rigging.set_home(d.document), _RIG, "Shift+H"),
     Action("rig.home", "Go home", lambda d: rigging.go_home(d.document), _RIG, "H"),
+    Action("hand.drive", "Drive a carriage to a place", asking.drive, _RIG),
     Action("rig.all home", "Everything home", lambda d: rigging.everything_home(d.document), _RIG,
            "Ctrl+H"),
     Action("rig.ground", "Put the rig on the ground", asking.to_the_ground, _RIG, apart=True),

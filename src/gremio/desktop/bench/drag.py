@@ -173,9 +173,11 @@ class PointDrag:
         leads = pullers(pose.program, pose, part, inside, chosen)
         return cls(part, camera, size, grip, inside, leads)
 
-    def target(self, pixel: tuple[float, float]) -> Array:
-        """(3,) where the point should go when the pointer has come to a pixel."""
-        return self.grip + level_shift(self.camera, self.size, self.grip, pixel)
+    def target(self, pixel: tuple[float, float]) -> tuple[Array, Array]:
+        """(3,) where the point should go when the pointer has come to a pixel, and (3,) the way
+        that is looked along there."""
+        place = self.grip + level_shift(self.camera, self.size, self.grip, pixel)
+        return place, ray(self.camera, self.size, pixel)[1]
 
 
 def is_held(pose: Pose, part: PartId) -> bool:

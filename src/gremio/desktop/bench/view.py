@@ -140,8 +140,7 @@ class Bench(Asking):
             return
         self._press = None
         if isinstance(self._hold, PointDrag):
-            target = self._hold.target((at.x(), at.y()))
-            self._pull_point(self._hold, target)
+            self._pull_point(self._hold, *self._hold.target((at.x(), at.y())))
             return
         moves = self._hold.moves((at.x(), at.y()))
         if isinstance(self._hold, SurfaceDrag):
@@ -155,12 +154,12 @@ class Bench(Asking):
             self._said_held = True
             self.setCursor(Qt.CursorShape.ForbiddenCursor)
 
-    def _pull_point(self, hold: PointDrag, target: Array) -> None:
+    def _pull_point(self, hold: PointDrag, target: Array, sight: Array) -> None:
         """Pull by the inputs that were said; where they can't follow the hand to begin with, by the
         one that can, which is said then."""
-        moved = self.document.pull(hold.part, hold.inside, target, hold.leads)
+        moved = self.document.pull(hold.part, hold.inside, target, hold.leads, sight)
         if moved is None and not hold.begun:
-            moved = self.document.pull(hold.part, hold.inside, target)
+            moved = self.document.pull(hold.part, hold.inside, target, (), sight)
         if moved is not None:
             changed = moved != hold.leads
             self._hold = replace(hold, leads=moved, begun=True)

@@ -18,6 +18,7 @@ from gremio.core.rig.model import Control, ControlMake, LabelSide, Rig
 from gremio.core.rig.scales import meant, reads
 from gremio.core.typed import parse_list
 from gremio.desktop.actions.channel_menu import channel_menu
+from gremio.desktop.card.driving_section import driving_section
 from gremio.desktop.card.face_section import face_section
 from gremio.desktop.card.form_sheet import FormSheet
 from gremio.desktop.card.forms import (
@@ -76,6 +77,7 @@ class ControlSheet(FormSheet):
             Check("Springs home when let go", self.get("springs"), self.set("springs"), "spring")
             if entry.make == "lever"
             else None,
+            driving_section(self, control),
             self._place(),
             led_section(document, control),
             leads_section(document, control),

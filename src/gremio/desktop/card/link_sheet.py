@@ -186,8 +186,8 @@ class LinkSheet(FormSheet):
 
     def play(self) -> str:
         """The backlash there is at home, in words; "" where it can't be told."""
-        rig = self.document.rig
-        return self._played.of(rig, partial(self._play_of, rig))
+        document = self.document
+        return self._played.of(document.program, partial(self._play_of, document.rig))
 
     def _play_of(self, rig: Rig) -> str:
         try:

@@ -45,6 +45,7 @@ from gremio.desktop.actions.place_questions import AxisWay, MountPlace
 from gremio.desktop.actions.preparing import align_mount, mount_in_box, roll_wheel
 from gremio.desktop.actions.rigging import set_home
 from gremio.desktop.bench.view import Bench
+from gremio.desktop.card.driving_section import driving_section
 from gremio.desktop.card.form_sheet import FormSheet
 from gremio.desktop.card.forms import (
     Act,
@@ -91,6 +92,7 @@ class PartSheet(FormSheet):
             self._stops(entry),
             self._home(entry),
             self._mount(entry),
+            driving_section(self, part),
             led_section(document, part),
             tying(self.action_wanted.emit),
             leads_section(document, part),

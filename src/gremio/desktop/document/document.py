@@ -324,10 +324,16 @@ class Document(QObject):
             self.said.emit(told)
 
     def pull(
-        self, part: PartId, at: Array, target: Array, leads: tuple[ChannelKey, ...] = ()
+        self,
+        part: PartId,
+        at: Array,
+        target: Array,
+        leads: tuple[ChannelKey, ...] = (),
+        sight: Array | None = None,
     ) -> tuple[ChannelKey, ...] | None:
         """Bring a point of a part (3,) as near to a place in the world (3,) as inputs can.
         leads: their keys; without any the one that is nearest along the part's chain and can.
+        sight: (3,) unit, the way that is looked along.
 
         Says why when it comes no nearer; returns the keys of the inputs that were moved.
         """
@@ -337,10 +343,10 @@ class Document(QObject):
             return None
         put: dict[ChannelKey, float] | Held
         if len(leads) > 1:
-            put = pull_together(self.program, self.pose, part, at, target, leads)
+            put = pull_together(self.program, self.pose, part, at, target, leads, sight)
         else:
             lead = leads[0] if leads else NOTHING
-            hand = pull(self.program, self.pose, part, at, target, lead)
+            hand = pull(self.program, self.pose, part, at, target, lead, sight)
             put = hand if isinstance(hand, Held) else {hand.channel: hand.value}
         if isinstance(put, Held):
             if self._told != gesture:
