@@ -205,6 +205,9 @@ def told(rig: Rig, control: ThingId, reach: Reach) -> str:
     entry = rig.controls[control]
     if reach.stuck:
         return f"{_name_of(rig, reach.stuck)} is held already at home"
+    if reach.low_by and reach.low_by == reach.high_by:
+        both = f"{shown(entry, reach.low)} and {shown(entry, reach.high)}"
+        return f"{_name_of(rig, reach.low_by)} stops it at {both}"
     ends = [(reach.high, reach.high_by), (reach.low, reach.low_by)]
     return " and ".join(
         f"{_name_of(rig, by)} stops it at {shown(entry, at)}" for at, by in ends if by

@@ -24,7 +24,7 @@ def draw_face(painter: QPainter, face: Shown, inks: Inks, selected: bool) -> Non
     painter.setBrush(paper)
     painter.drawRoundedRect(plate, 3, 3)
     _draw_label(painter, face, inks)
-    draw_make(painter, face.body, face.standing, inks, face.stops)
+    draw_make(painter, face.body, face.standing, inks)
     painter.restore()
 
 

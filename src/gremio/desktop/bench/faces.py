@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 from msgspec.structs import replace
@@ -28,15 +29,13 @@ LABEL, ROOM, OFF = 17.0, 8.0, 26.0
 @dataclass(frozen=True)
 class Shown:
     """A face on the screen. place: from its own pixels to the Bench's. anchor: where it points
-    to. fixed: it lies in its carrier's frame, without a line to the anchor. stops: where the
-    machine stops it before its range ends (SI), low and high; None where it does not."""
+    to. fixed: it lies in its carrier's frame, without a line to the anchor."""
 
     standing: Standing
     face: Face
     place: QTransform
     anchor: QPointF
     fixed: bool
-    stops: tuple[float | None, float | None] = (None, None)
 
     @property
     def plate(self) -> QRectF:
@@ -74,9 +73,10 @@ def shown_faces(pose: Pose, camera: Camera, size: Size) -> list[Shown]:
         if face is None or face.hidden or (face.on is not None and face.on not in rig.parts):
             continue
         at = {c: pose.at(c) for c in (control, entry.across) if c in rig.controls}
-        one = _shown(pose, standing(rig, control, at), face, camera, size)
+        one = _shown(
+            pose, standing(rig, control, at, partial(known_ends, pose.program)), face, camera, size
+        )
         if one is not None:
-            one = dataclasses.replace(one, stops=known_ends(pose.program, control))
             found.append(one if one.fixed else _clear_of(one, found, size))
     return found
 

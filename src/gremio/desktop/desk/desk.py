@@ -198,7 +198,11 @@ class Desk(QWidget):
         program = self.document.program
         for control, instrument in self.instruments.items():
             if control in program.rig.controls:
-                instrument.show_reach(reach_of(program, control, self.document.pose))
+                reach = reach_of(program, control, self.document.pose)
+                other = program.rig.controls[control].across
+                known = other in program.rig.controls
+                across = reach_of(program, other, self.document.pose) if known else None
+                instrument.show_reach(reach, across)
 
     # ── moving several ─────────────────────────────────────────────
 

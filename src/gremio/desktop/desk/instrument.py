@@ -32,7 +32,7 @@ from gremio.desktop.actions.channel_menu import channel_menu
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.quantity_field import QuantityField, nudge_factor, nudge_step
 from gremio.desktop.makes.draw import draw_make
-from gremio.desktop.makes.makes import MAKES, Pull, Standing, knob, standing
+from gremio.desktop.makes.makes import MAKES, Pull, Standing, Stops, knob, standing
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import Inks
 
@@ -77,6 +77,7 @@ class Instrument(QWidget):
         self._seen_first = seen_first
         self.chosen = False
         self.reach: Reach | None = None
+        self.across_reach: Reach | None = None
         entry = self._entry(control)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -150,7 +151,7 @@ class Instrument(QWidget):
         entry = self._entry(self.control)
         pose = self.document.pose
         at = {c: pose.at(c) for c in (self.control, entry.across) if c}
-        return standing(pose.rig, self.control, at)
+        return standing(pose.rig, self.control, at, self._stops)
 
     def _entry(self, control: ThingId) -> Control:
         """A control with its range as it stands now."""
@@ -183,9 +184,9 @@ class Instrument(QWidget):
         assert self.field is not None
         self.take_pose()
 
-    def show_reach(self, reach: Reach) -> None:
-        """Show where the machine stops before the range ends."""
-        self.reach = reach
+    def show_reach(self, reach: Reach, across: Reach | None) -> None:
+        """Show where the machine stops before the range ends; across: of a pad's second axis."""
+        self.reach, self.across_reach = reach, across
         self.update()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
@@ -228,7 +229,7 @@ class Instrument(QWidget):
             name += f": {position_at(now.entry, now.value) or shown(now.entry, now.value)}"
         name = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(wide))
         painter.drawText(room, side | Qt.AlignmentFlag.AlignVCenter, name)
-        draw_make(painter, self.body(), now, self.inks, self._stops())
+        draw_make(painter, self.body(), now, self.inks)
         self._draw_foot(painter, now)
 
     def _draw_frame(self, painter: QPainter) -> None:
@@ -243,8 +244,9 @@ class Instrument(QWidget):
         if self.chosen:
             painter.fillRect(QRectF(3, 4, 3, self.height() - 8), QColor(self.inks.hand))
 
-    def _stops(self) -> tuple[float | None, float | None]:
-        reach = self.reach
+    def _stops(self, control: ThingId) -> Stops:
+        """Where the machine stops it, or its second axis."""
+        reach = self.reach if control == self.control else self.across_reach
         if reach is None:
             return None, None
         return (

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
+import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
@@ -13,6 +14,7 @@ from gremio.core.rig.model import Control, ControlMake
 from gremio.core.rig.scales import at_share, reads, share_of
 from gremio.desktop.makes.makes import (
     Standing,
+    Stops,
     cells,
     dial,
     dial_angle,
@@ -26,8 +28,8 @@ from gremio.desktop.makes.makes import (
 from gremio.desktop.theme.dress import digit_font, text_font
 from gremio.desktop.theme.inks import Inks
 
-# Where the machine stops before a range ends (SI), low and high; None where it does not.
-Stops = tuple[float | None, float | None]
+# How far one line of a hatch is from the next (pixels).
+_APART = 5.0
 _HOME_HALF = 3.8  # half the width of the triangle that marks home, pixels
 
 
@@ -62,15 +64,9 @@ def ticks(entry: Control) -> list[float]:
     return [at_share(entry, (mark - ends[0]) / (ends[1] - ends[0])) for mark in marks]
 
 
-def draw_make(
-    painter: QPainter,
-    rect: QRectF,
-    shown: Standing,
-    inks: Inks,
-    stops: Stops = (None, None),
-) -> None:
-    """Draw a control in a room. stops: where the machine stops before its range ends (SI)."""
-    DRAWN[shown.make](painter, rect, shown, inks, stops)
+def draw_make(painter: QPainter, rect: QRectF, shown: Standing, inks: Inks) -> None:
+    """Draw a control in a room."""
+    DRAWN[shown.make](painter, rect, shown, inks)
 
 
 def _x(rect: QRectF, entry: Control, value: float) -> float:
@@ -92,7 +88,6 @@ def _draw_slider(
     rect: QRectF,
     shown: Standing,
     inks: Inks,
-    stops: Stops,
 ) -> None:
     """A rail with ticks, bars at its ends, home as a triangle, notches as dots."""
     entry, rail = shown.entry, rect.center().y() + 1
@@ -106,9 +101,14 @@ def _draw_slider(
     painter.setPen(QPen(ink, 2.2))
     for x in (rect.left(), rect.right()):
         painter.drawLine(QPointF(x, rail - 7), QPointF(x, rail + 7))
-    for stop, end in zip(stops, (rect.left(), rect.right()), strict=True):
+    for stop, end in zip(shown.stops, (rect.left(), rect.right()), strict=True):
         if stop is not None:
-            _draw_out_of_reach(painter, _x(rect, entry, stop), end, rail, inks)
+            x = _x(rect, entry, stop)
+            painter.setPen(QPen(ink, 1.6))
+            painter.drawLine(QPointF(x, rail - 6), QPointF(x, rail + 6))
+            low, high = sorted((x, end))
+            line = [QPointF(at, rail) for at in np.arange(low, high, _APART)]
+            _hatch(painter, line, [QPointF(0.0, 1.0)] * len(line), 6.0, inks)
     home = _x(rect, entry, entry.home)
     _draw_home(painter, QPointF(home, rail + 2), QPointF(home, rail + 9), second)
     for notch in entry.notches:
@@ -121,15 +121,39 @@ def _draw_slider(
     painter.drawLine(QPointF(x, rail - 6), QPointF(x, rail + 6))
 
 
-def _draw_out_of_reach(painter: QPainter, x: float, end: float, rail: float, inks: Inks) -> None:
-    """The ground hatch over what of the range the machine does not follow."""
-    painter.setPen(QPen(QColor(inks.ink), 1.6))
-    painter.drawLine(QPointF(x, rail - 6), QPointF(x, rail + 6))
+def _hatch(
+    painter: QPainter, line: Sequence[QPointF], out: Sequence[QPointF], size: float, inks: Inks
+) -> None:
+    """The ground hatch along a line that the machine does not follow. out: which way it goes from
+    each place (of length 1); size: how far (pixels)."""
     painter.setPen(QPen(QColor(inks.second), 1))
-    low, high = sorted((x, end))
-    while low < high:
-        painter.drawLine(QPointF(low, rail + 6), QPointF(min(low + 4, high), rail))
-        low += 5
+    for place, way in zip(line, out, strict=True):
+        aside = QPointF(way.y(), -way.x()) * (0.65 * size)
+        painter.drawLine(place + way * size, place + aside)
+
+
+def _hatch_arc(
+    painter: QPainter,
+    middle: QPointF,
+    radius: float,
+    turns: tuple[float, float],
+    size: float,
+    inks: Inks,
+) -> None:
+    """The hatch outside an arc between two turns from upright, clockwise (rad)."""
+    low, high = sorted(turns)
+    ways = [way_at(turn) for turn in np.arange(low, high, _APART / max(radius, 1.0))]
+    _hatch(painter, [middle + way * radius for way in ways], ways, size, inks)
+
+
+def _hatch_room(painter: QPainter, room: QRectF, inks: Inks) -> None:
+    """The hatch over a room that the machine does not follow."""
+    painter.save()
+    painter.setClipRect(room)
+    painter.setPen(QPen(QColor(inks.second), 1))
+    for x in np.arange(room.left() - room.height(), room.right(), _APART):
+        painter.drawLine(QPointF(x, room.bottom()), QPointF(x + room.height(), room.top()))
+    painter.restore()
 
 
 def _draw_dial(
@@ -137,7 +161,6 @@ def _draw_dial(
     rect: QRectF,
     shown: Standing,
     inks: Inks,
-    stops: Stops,
 ) -> None:
     """A disc with a pointer; ticks round it; the turns counted in its middle."""
     entry = shown.entry
@@ -155,9 +178,12 @@ def _draw_dial(
     for turn in marks:
         way = way_at(turn)
         painter.drawLine(middle + way * (radius * 0.88), middle + way * radius)
-    for stop in stops:
+    for stop, end in zip(shown.stops, (entry.low, entry.high), strict=True):
         if stop is not None and not one_to_one(entry):
             turn = dial_angle(entry, stop)
+            _hatch_arc(
+                painter, middle, radius * 0.9, (turn, dial_angle(entry, end)), radius * 0.14, inks
+            )
             way = way_at(turn)
             painter.setPen(QPen(ink, 2))
             painter.drawLine(middle + way * (radius * 0.8), middle + way * (radius + 2))
@@ -177,9 +203,8 @@ def _draw_dial(
         painter.drawText(room, Qt.AlignmentFlag.AlignCenter, str(turns))
 
 
-def _draw_lever(painter: QPainter, rect: QRectF, shown: Standing, inks: Inks, stops: Stops) -> None:
+def _draw_lever(painter: QPainter, rect: QRectF, shown: Standing, inks: Inks) -> None:
     """An arm on a pivot, over an arc with its ends; a coil at the foot where it springs."""
-    del stops
     entry = shown.entry
     foot, length = pivot(rect)
     ink, second = QColor(inks.ink), QColor(inks.second)
@@ -195,6 +220,13 @@ def _draw_lever(painter: QPainter, rect: QRectF, shown: Standing, inks: Inks, st
         painter.setPen(QPen(ink if strong else second, 2.2 if strong else 1))
         size = 0.1 if strong else 0.06
         painter.drawLine(foot + way * (length * (0.8 - size)), foot + way * (length * (0.8 + size)))
+    for stop, end in zip(shown.stops, (entry.low, entry.high), strict=True):
+        if stop is not None:
+            turn = lean(entry, stop)
+            _hatch_arc(painter, foot, length * 0.82, (turn, lean(entry, end)), length * 0.12, inks)
+            painter.setPen(QPen(ink, 2))
+            way = way_at(turn)
+            painter.drawLine(foot + way * (length * 0.72), foot + way * (length * 0.9))
     way = way_at(lean(entry, entry.home))
     _draw_home(painter, foot + way * (length * 0.76), foot + way * (length * 0.62), second)
     at = knob(rect, shown)
@@ -212,11 +244,8 @@ def _draw_lever(painter: QPainter, rect: QRectF, shown: Standing, inks: Inks, st
         painter.drawPolyline(QPolygonF(coil))
 
 
-def _draw_switch(
-    painter: QPainter, rect: QRectF, shown: Standing, inks: Inks, stops: Stops
-) -> None:
+def _draw_switch(painter: QPainter, rect: QRectF, shown: Standing, inks: Inks) -> None:
     """A row of named positions with a block that stands on one of them."""
-    del stops
     entry = shown.entry
     at = knob(rect, shown)
     painter.setFont(text_font(8.5))
@@ -226,6 +255,8 @@ def _draw_switch(
         painter.setPen(QPen(QColor(inks.ink), 1.2))
         painter.setBrush(QColor(inks.hand) if here else QColor(inks.field))
         painter.drawRect(cell)
+        if _is_beyond(shown.stops, entry.notches[i]):
+            _hatch_room(painter, cell, inks)
         painter.setPen(QColor(inks.panel if here else inks.ink))
         text = painter.fontMetrics().elidedText(
             name, Qt.TextElideMode.ElideRight, int(cell.width()) - 6
@@ -233,9 +264,15 @@ def _draw_switch(
         painter.drawText(cell, Qt.AlignmentFlag.AlignCenter, text)
 
 
-def _draw_pad(painter: QPainter, rect: QRectF, shown: Standing, inks: Inks, stops: Stops) -> None:
+def _is_beyond(stops: Stops, value: float) -> bool:
+    """Whether the machine stops before a value (SI)."""
+    low, high = stops
+    slack = 1e-9 * max(1.0, abs(value))
+    return (low is not None and value < low - slack) or (high is not None and value > high + slack)
+
+
+def _draw_pad(painter: QPainter, rect: QRectF, shown: Standing, inks: Inks) -> None:
     """A square with rulings, home as a cross, and a round knob with its two lines."""
-    del stops
     assert shown.across_entry is not None
     room = pad_room(rect)
     ink = QColor(inks.ink)
@@ -247,6 +284,8 @@ def _draw_pad(painter: QPainter, rect: QRectF, shown: Standing, inks: Inks, stop
         x, y = room.left() + part * room.width(), room.top() + part * room.height()
         painter.drawLine(QPointF(x, room.top()), QPointF(x, room.bottom()))
         painter.drawLine(QPointF(room.left(), y), QPointF(room.right(), y))
+    for beyond in _beyond_pad(room, shown):
+        _hatch_room(painter, beyond, inks)
     home = QPointF(
         room.left() + share_of(shown.entry, shown.entry.home) * room.width(),
         room.bottom() - share_of(shown.across_entry, shown.across_entry.home) * room.height(),
@@ -263,8 +302,24 @@ def _draw_pad(painter: QPainter, rect: QRectF, shown: Standing, inks: Inks, stop
     painter.drawEllipse(at, 6.0, 6.0)
 
 
+def _beyond_pad(room: QRectF, shown: Standing) -> list[QRectF]:
+    """What of a pad's room the machine does not follow."""
+    assert shown.across_entry is not None
+    (left, right), (bottom, top) = shown.stops, shown.across_stops
+    found = []
+    if left is not None:
+        found.append(QRectF(room.topLeft(), QPointF(_x(room, shown.entry, left), room.bottom())))
+    if right is not None:
+        found.append(QRectF(QPointF(_x(room, shown.entry, right), room.top()), room.bottomRight()))
+    for value, edge in ((bottom, room.bottom()), (top, room.top())):
+        if value is not None:
+            y = room.bottom() - share_of(shown.across_entry, value) * room.height()
+            found.append(QRectF(room.left(), min(y, edge), room.width(), abs(edge - y)))
+    return found
+
+
 # How each kind of control is drawn.
-DRAWN: dict[ControlMake, Callable[[QPainter, QRectF, Standing, Inks, Stops], None]] = {
+DRAWN: dict[ControlMake, Callable[[QPainter, QRectF, Standing, Inks], None]] = {
     "slider": _draw_slider,
     "dial": _draw_dial,
     "lever": _draw_lever,

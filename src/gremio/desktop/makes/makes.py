@@ -20,11 +20,15 @@ _DIAL = 150.0
 # A lever leans this far either way (deg).
 _LEAN = 50.0
 _SNAP = 5.0
+# Where the machine stops before a range ends (SI), low and high; None where it does not.
+Stops = tuple[float | None, float | None]
+_NOWHERE: Stops = (None, None)
 
 
 @dataclass(frozen=True)
 class Standing:
-    """A control where it stands now: id, entry, value (SI); of a pad, its second axis too."""
+    """A control where it stands now: id, entry, value (SI), and where the machine stops it; of a
+    pad, its second axis too."""
 
     control: ThingId
     entry: Control
@@ -32,6 +36,8 @@ class Standing:
     across: ThingId = NOTHING
     across_entry: Control | None = None
     across_value: float = 0.0
+    stops: Stops = _NOWHERE
+    across_stops: Stops = _NOWHERE
 
     @property
     def make(self) -> ControlMake:
@@ -43,20 +49,23 @@ class Standing:
         return self.entry.make
 
 
-def standing(rig: Rig, control: ThingId, at: Mapping[ThingId, float]) -> Standing:
-    """A control (by id) as it stands. at: values (SI) by id, of it and its second axis."""
+def standing(
+    rig: Rig,
+    control: ThingId,
+    at: Mapping[ThingId, float],
+    stops: Callable[[ThingId], Stops] = lambda _control: _NOWHERE,
+) -> Standing:
+    """A control (by id) as it stands. at: values (SI) by id, of it and its second axis. stops:
+    where the machine stops each."""
     entry = rig.controls[control]
     across = entry.across if entry.across in rig.controls and entry.across != control else ""
     if not across:
-        return Standing(control, entry, at[control])
+        return Standing(control, entry, at[control], stops=stops(control))
+    other = ids.thing(across)
     return Standing(
-        control,
-        entry,
-        at[control],
-        ids.thing(across),
-        rig.controls[ids.thing(across)],
-        at[ids.thing(across)],
-    )
+        control, entry, at[control], other, rig.controls[other], at[other], stops(control),
+        stops(other),
+    )  # fmt: skip
 
 
 def one_to_one(entry: Control) -> bool:
