@@ -1,7 +1,7 @@
 PYTHON = .venv/bin/python
 SCREEN = xvfb-run -a -s "-screen 0 1280x800x24"
 
-.PHONY: demo test long check bench screenshots clean ready ready-dev
+.PHONY: demo test long check bench mutants screenshots clean ready ready-dev
 
 demo: ready
 	$(PYTHON) -m gremio demo
@@ -24,6 +24,11 @@ check: ready-dev
 	.venv/bin/ruff format --check src tests scripts
 	.venv/bin/mypy
 	.venv/bin/lint-imports
+
+# Small changes in the core, one at a time: which of them does no test notice? Takes an hour.
+mutants: ready-dev
+	@scripts/setup.sh mutants
+	$(PYTHON) scripts/mutants.py
 
 bench: ready-dev
 	$(SCREEN) $(PYTHON) scripts/bench.py

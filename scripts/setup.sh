@@ -1,6 +1,6 @@
 #!/bin/sh
 # Makes everything ready: system libraries, a virtual environment, pinned packages.
-# usage: scripts/setup.sh run | dev
+# usage: scripts/setup.sh run | dev | mutants
 set -eu
 cd "$(dirname "$0")/.."
 kind="${1:-run}"
@@ -8,7 +8,7 @@ kind="${1:-run}"
 libraries="libegl1 libgl1 libxcb-cursor0 libxcb-icccm4 libxcb-keysyms1 libxcb-image0
 libxcb-render-util0 libxcb-xinerama0 libxcb-shape0 libxkbcommon-x11-0 libdbus-1-3 libfontconfig1
 libglib2.0-0"
-[ "$kind" = dev ] && libraries="$libraries xvfb xauth"
+[ "$kind" != run ] && libraries="$libraries xvfb xauth"
 python3 -c 'import ensurepip' 2>/dev/null || libraries="$libraries python3-venv"
 
 if command -v dpkg-query >/dev/null; then
