@@ -173,13 +173,15 @@ def lines_by_test(room: Path) -> dict[str, dict[int, list[str]]]:
         subprocess.Popen(
             [sys.executable, "-m", "coverage", "run", "-m", "pytest", "-q", "-p", _NO_CACHE,
              *files[i::WORKERS]],
-            cwd=place, env=environment(place), stdout=subprocess.DEVNULL,
+            cwd=place, env=environment(place), stdout=(room / f"seen{i}.log").open("w"),
         )
         for i in range(WORKERS)
     ]  # fmt: skip
     ended = [run.wait() for run in runs]
     if any(ended):
-        sys.exit("Some tests fail before anything is changed.")
+        sys.exit(
+            f"Some tests fail before anything is changed: see seen0.log and seen1.log in {room}."
+        )
     found: dict[str, dict[int, list[str]]] = {}
     for file in place.glob(".coverage.*"):
         data = CoverageData(str(file))

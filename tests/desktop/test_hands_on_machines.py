@@ -124,3 +124,19 @@ def words(hand: Hand) -> set[str]:
     """What is written on the Card."""
     hand.rest(20)
     return {label.text() for label in hand.window.card.findChildren(QLabel) if label.isVisible()}
+
+
+def test_a_typed_value_that_a_range_cuts_is_told(hand: Hand) -> None:
+    window, document = hand.window, hand.window.document
+    window.show_rig(excavator())
+    hand.rest(60)
+    field = hand.instrument("Boom lever").field
+    assert field is not None
+    hand.type_into(field, "90 deg")
+    assert hand.said[-1].startswith("Boom lever goes to 57.3 ° only; 90 ° was asked for.")
+    count = len(hand.said)
+    hand.type_into(field, "20 deg")
+    assert len(hand.said) == count
+    # Through the ratio that leads it, too: its own joint has no stops.
+    document.move(f"{part_id(document.rig, 'Boom')} turn y", 2.0)
+    assert "114.6 ° was asked for. Boom lever leads it no farther." in hand.said[-1]

@@ -261,7 +261,7 @@ class _Rope:
         return Laid(
             places=self._places(over, wraps, steps),
             length=sum(float(np.linalg.norm(span)) for span in spans) + round_,
-            falls=len(runs),
+            falls=sum(bool(np.linalg.norm(span) > _SMALL) for span in spans),
             wraps=wraps,
             touched=touched,
             fleet=max(map(self._fleet, pairs)),

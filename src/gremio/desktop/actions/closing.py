@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 from msgspec.structs import replace
 
 from gremio.core.edit.closures import add_closure
 from gremio.core.edit.strands import add_strand
 from gremio.core.inspect.struts import told, use_in
+from gremio.core.make.round_things import widest_round
 from gremio.core.make.strands import shortest_way
 from gremio.core.make.struts import make_strut
 from gremio.core.plan.loops import closure_label
+from gremio.core.rig import ids
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.model import Closure, Strand, StrandKind, Waypoint
 from gremio.desktop.bench.snapping import Spot
@@ -53,13 +57,14 @@ def strut_between(document: Document, one: Spot, two: Spot) -> None:
 
 
 def strand_through(document: Document, kind: StrandKind, spots: list[Spot]) -> None:
-    """Make a spring, bellows, a hose or a rope through picked places; a rope goes round a
-    wheel whose middle was picked between its ends."""
+    """Make a spring, bellows, a hose or a rope through picked places. A rope goes round a wheel
+    whose middle was picked; one at its end it is fastened to, and winds on."""
     away = float(np.linalg.norm(spots[-1].world - spots[0].world))
-    ends = [
-        waypoint(spot, sheave=kind == "rope" and 0 < i < len(spots) - 1)
-        for i, spot in enumerate(spots)
-    ]
+    rope = kind == "rope"
+    ends = [waypoint(spot, sheave=rope) for spot in spots[1:-1]]
+    for spot, beside in ((spots[0], spots[1]), (spots[-1], spots[-2])):
+        wound = _wound(document, spot, beside) if rope else [waypoint(spot, sheave=False)]
+        ends = [*wound, *ends] if spot is spots[0] else [*ends, *reversed(wound)]
     usual: dict[StrandKind, dict[str, float]] = {
         "spring": {"thickness": 0.02 * away, "width": 0.18 * away},
         "bellows": {"width": 0.3 * away},
@@ -71,6 +76,26 @@ def strand_through(document: Document, kind: StrandKind, spots: list[Spot]) -> N
     strand = replace(Strand(name, kind, tuple(ends)), **sizes)
     strand = shortest_way(document.pose, strand)
     document.make(f"make {name}", lambda rig: add_strand(rig, strand))
+
+
+def _wound(document: Document, spot: Spot, beside: Spot) -> list[Waypoint]:
+    """The end of a rope at a picked place; where that is the middle of a whole wheel, on the far
+    side of its rim from the next place, and then round it."""
+    round_it, part = waypoint(spot, sheave=True), spot.anchor.part
+    if part not in document.rig.parts:
+        return [round_it]
+    wide = widest_round(document.rig, ids.part(part))
+    if not math.isclose(2 * round_it.radius, wide, rel_tol=0.02):
+        return [waypoint(spot, sheave=False)]
+    back = np.linalg.inv(document.pose.world(ids.part(part)))
+    axis = np.asarray(round_it.axis)
+    away = back[:3, :3] @ (spot.world - beside.world)
+    away = away - axis * float(away @ axis) / float(axis @ axis)
+    size = float(np.linalg.norm(away))
+    if size < 1e-9:
+        return [waypoint(spot, sheave=False)]
+    x, y, z = (float(v) for v in np.asarray(round_it.at) + away * (round_it.radius / size))
+    return [replace(waypoint(spot, sheave=False), at=(x, y, z)), round_it]
 
 
 def waypoint(spot: Spot, sheave: bool) -> Waypoint:

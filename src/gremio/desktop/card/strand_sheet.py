@@ -88,9 +88,9 @@ class StrandSheet(FormSheet):
         rig, end = self.document.rig, self.entry.through[index]
         if end.on in rig.parts:
             part = rig.parts[end.on]
-            yield Thing(part.joint.kind, part.name, "", end.on)
+            yield Thing(part.joint.kind, part.name, f"point {index + 1}", end.on)
         else:
-            yield Words("the ground")
+            yield Words(f"the ground, point {index + 1}")
         yield three("At, m", "length", lambda rig: rig.strands[self.thing].through[index].at,
                     lambda rig, at: self._with_end(rig, index, at=at), "way",
                     f"Point {index + 1}")  # fmt: skip

@@ -232,9 +232,7 @@ class Desk(QWidget):
         first = next(iter(values))
         names = f"move {owner_name(rig, first)}"
         what = names if len(every) <= len(values) else f"{names} and {len(every) - 1} more"
-        self.document.move_all({key(c): at for c, at in every.items()}, what, gesture or what)
-        if not gesture:
-            self.document.settle()
+        self.document.move_all({key(c): at for c, at in every.items()}, what, gesture)
 
     # ── order ──────────────────────────────────────────────────────
 

@@ -18,7 +18,8 @@ from gremio.core.files.rig_file import Opened
 from gremio.core.files.sources import model_shelf
 from gremio.core.make.ranges import followed
 from gremio.core.make.volume import typed_scale
-from gremio.core.problem import GremioError
+from gremio.core.problem import GremioError, listed
+from gremio.core.quantity import show_short
 from gremio.core.rig.channels import freed, split
 from gremio.core.rig.ids import NOTHING, ChannelKey, PartId, ThingId
 from gremio.core.rig.model import Rig
@@ -31,7 +32,9 @@ from gremio.core.rig.numbers import (
     label,
     number_word,
     owner_name,
+    shown_unit,
 )
+from gremio.core.rig.scales import shown
 from gremio.core.rig.things import thing_of
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.backward import Held, move
@@ -285,7 +288,10 @@ class Document(QObject):
                 put[found[0]] = found[1]
         if not put:
             return False
-        return self.put(put, what or self._moving(next(iter(put))), gesture)
+        done = self.put(put, what or self._moving(next(iter(put))), gesture)
+        if not gesture:
+            self._tell_cut(values, put)
+        return done
 
     def _input_for(
         self, channel: ChannelKey, wanted: float, gesture: str
@@ -306,6 +312,33 @@ class Document(QObject):
             self.said.emit(answer.short)
         self._tell_untaught(channel, answer.channel, gesture)
         return answer.channel, answer.value
+
+    def _tell_cut(self, values: Mapping[ChannelKey, float], put: Iterable[ChannelKey]) -> None:
+        """Say that what was typed (SI by key) is not had, as a range or a stop ends before; put: by
+        which inputs it was to be had."""
+        for channel, wanted in values.items():
+            if channel not in self.program.channel_row:
+                continue
+            had = self.pose.at(channel)
+            if abs(had - wanted) <= 1e-6 * max(1.0, abs(wanted)):
+                continue
+            told = partial(self._shown, channel)
+            text = f"{full_label(self.rig, channel)} goes to {told(had)} only; {told(wanted)} was "
+            leads = [full_label(self.rig, c) for c in put if c != channel]
+            low, high = self.pose.ends(channel)
+            if leads and low <= wanted <= high:
+                text += f"asked for. {listed(leads)} leads it no farther."
+            else:
+                way = "Widen its range" if channel in self.rig.controls else "Move its stop"
+                text += f"asked for. {way} on its Card to go farther."
+            self.said.emit(text)
+            return
+
+    def _shown(self, channel: ChannelKey, value: float) -> str:
+        """A value (SI) as it is read on its control, or in its unit."""
+        if channel in self.rig.controls:
+            return shown(self.rig.controls[split(channel)[0]], value)
+        return show_short(value, shown_unit(self.rig, channel))
 
     def _moving(self, channel: ChannelKey) -> str:
         """What moving a number is called: "move Paddle", "low stop of Upper gate"."""
