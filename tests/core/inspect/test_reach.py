@@ -34,7 +34,7 @@ def test_the_stop_that_comes_first_is_found_by_solving() -> None:
     assert found.high_by == found.low_by == "p1 move z"
     assert told(rig, "c2", found) == "Paddle, east stops it at 0 turns and 7.2 turns"
     (finding,) = (f for f in gremio.inspect(rig) if f.note.code == "control-stopped")
-    assert "Paddle, east stops it at 7.2 turns" in finding.note.text
+    assert "Paddle, east stops it at 0 turns and 7.2 turns" in finding.note.text
     assert finding.mends[0].words == "let its range be 0 turns to 7.2 turns"
     mended = finding.mends[0].edit(rig)
     assert mended.controls["c2"].high == pytest.approx(2 * math.pi * 7.2)

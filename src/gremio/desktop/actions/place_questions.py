@@ -315,7 +315,7 @@ class DrivePlace(PointsQuestion):
     @property
     def words(self) -> str:
         """What to click."""
-        return f"click where to drive {self.name_of(self._body)}; Esc when it is there"
+        return f"click where to drive {self.name_of(self._body)}"
 
     def take_point(self, place: Array, part: PartId) -> Question | None:
         """Drive it there."""

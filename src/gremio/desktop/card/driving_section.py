@@ -27,10 +27,11 @@ def driving_section(sheet: FormSheet, thing: ThingId) -> Iterator[Field]:
     x, y, heading = (key(body, name) for name in DRIVEN)
     unit = shown_unit(document.rig, x)
 
-    def now() -> str:
-        pose = document.pose
-        place = "; ".join(show(pose.at(c), unit) for c in (x, y))
-        return f"{place}, heading {show(pose.at(heading), 'deg')}"
+    def at() -> str:
+        return "; ".join(show(document.pose.at(c), unit) for c in (x, y))
+
+    def headed() -> str:
+        return f"heading {show(document.pose.at(heading), 'deg')}"
 
     def drive(rig: Rig, text: str) -> Rig:
         places = parse_list(text, "length", unit, "Drive to")
@@ -39,7 +40,8 @@ def driving_section(sheet: FormSheet, thing: ThingId) -> Iterator[Field]:
         return drive_to(rig, body, (places[0], places[1]), geometry=document.geometry)
 
     yield Head("Where it stands")
-    yield Words(now, digits=True)
+    yield Words(at, digits=True)
+    yield Words(headed)
     yield Line("Drive to", lambda _rig: "", drive, "drive", "Drive to", "x; y", digits=True)
     yield Act("Click where to drive it", lambda: sheet.action_wanted.emit("hand.drive"),
               "In one arc, from where it stands")  # fmt: skip
