@@ -10,11 +10,12 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+import trimesh
 from msgspec.structs import replace
 
 import gremio
 from gremio.core.rig.model import Ratio, Rig
-from gremio.core.rig.solids import SpurGear
+from gremio.core.rig.solids import Box, SpurGear
 
 
 @pytest.fixture
@@ -184,3 +185,50 @@ def test_urdf_both_ways(lock_file: Path, tmp_path: Path) -> None:
     assert run("convert", urdf, back).returncode == 0
     names = {part.name for part in gremio.load(back).parts.values()}
     assert {"Lock chamber", "Windlass"} <= names
+
+
+def test_converting_says_what_a_model_is_measured_in_and_which_way_is_up(tmp_path: Path) -> None:
+    trimesh.creation.box((100, 20, 30)).export(tmp_path / "plank.stl")
+    done = run(
+        "convert", tmp_path / "plank.stl", tmp_path / "a.gremio", "--unit", "mm", "--up", "y"
+    )
+    assert done.returncode == 0
+    pose = gremio.solve(gremio.load(tmp_path / "a.gremio"))
+    (part,) = pose.program.rig.parts.values()
+    assert part.shapes[0].solid.size == pytest.approx((0.03, 0.1, 0.02))
+
+
+@pytest.mark.parametrize(
+    ("more", "said"),
+    [
+        (["a.gremio", "b.glb", "--unit", "mm"], "--unit does nothing in reading a.gremio"),
+        (["a.gremio", "b.glb", "--up", "y"], "--up does nothing"),
+        (["a.gremio", "b.glb", "--seconds", "3"], "Add --control NAME"),
+        (
+            ["a.gremio", "b.csv", "--control", "Turn", "--fps", "24"],
+            "--fps does nothing in writing",
+        ),
+        (["a.gremio", "b.urdf", "--control", "Turn"], "--control does nothing in writing b.urdf"),
+        (["m.stl", "b.glb", "--unit", "parsecs"], "no unit of length"),
+        (["m.stl", "b.glb", "--up", "w"], "y or z, not w"),
+    ],
+)
+def test_options_that_do_nothing_are_refused(tmp_path: Path, more: list[str], said: str) -> None:
+    build = gremio.Builder("A")
+    build.part("Wheel", gremio.shape(Box(length=1, width=1, height=1)), joint="spin z")
+    build.control("Turn", "0 turn", "1 turn")
+    build.ratio("Turn", "Wheel", 1)
+    gremio.save(build.rig, tmp_path / "a.gremio")
+    trimesh.creation.box((1, 1, 1)).export(tmp_path / "m.stl")
+    done = run("convert", *(tmp_path / m if "." in m else m for m in more))
+    assert done.returncode == 2 and said in done.stderr
+    assert not (tmp_path / more[1]).exists()
+
+
+def test_a_travel_is_baked_at_whole_frames_and_says_how_near_it_is(
+    lock_file: Path, tmp_path: Path
+) -> None:
+    end = tmp_path / "g.glb", "--control", "Upper gates", "--seconds", "2"
+    assert "keys; between them all is within 0.1 mm" in run("convert", lock_file, *end).stderr
+    told = run("convert", lock_file, *end, "--fps", "12").stderr
+    assert " off, at " in told and "mm" in told

@@ -174,16 +174,28 @@ def convert(
         str | None,
         typer.Option(help="Bake the travel of this control: an animation, or a table."),
     ] = None,
-    seconds: Annotated[float, typer.Option(help="How long the baked travel takes.")] = 4.0,
+    seconds: Annotated[
+        float | None, typer.Option(help="How long the baked travel takes; 4 unless it is said.")
+    ] = None,
+    fps: Annotated[
+        float | None,
+        typer.Option(help="Keys on whole frames only, so many a second; else as many as needed."),
+    ] = None,
+    unit: Annotated[
+        str | None, typer.Option(help="What a model is measured in: mm, in, m.")
+    ] = None,
+    up: Annotated[str | None, typer.Option(help="Which way is up in a model: y or z.")] = None,
     set_: SetOption = None,
 ) -> None:
     """Turn one file into another, by their endings.
 
     Example: gremio convert saltmarsh.gremio gates.glb --control "Upper gates"
     """
-    from gremio.command.convert import convert_file
+    from gremio.command.convert import convert_file, metres_of, upright
+    from gremio.core.files.formats import Reading, Travel
 
-    _report(convert_file(source, target, control, seconds, _settings(set_)), tell=True)
+    reading, travel = Reading(metres_of(unit), upright(up)), Travel(control, seconds, fps)
+    _report(convert_file(source, target, reading, travel, _settings(set_)), tell=True)
 
 
 @app.command()

@@ -12,35 +12,50 @@ from gremio.core.files.model_in import ENDINGS, read_model
 from gremio.core.inspect.reach import stands_still
 from gremio.core.problem import GremioError, Note
 from gremio.core.rig.find import control_id
-from gremio.core.rig.model import Rig
+from gremio.core.rig.model import Rig, Up
 from gremio.core.solve.ask import sweep
 from gremio.core.surfaces.shelf import Shelf
 
 
 class Travel(NamedTuple):
     """The travel that is written where a format holds one. control: its name; None for the rig as
-    it stands. seconds: how long the travel takes."""
+    it stands. seconds: how long the travel takes, 4 s unless it is said. fps: whole frames a
+    second, at which alone there are keys; None for as many keys as it takes."""
 
     control: str | None = None
-    seconds: float = 4.0
+    seconds: float | None = None
+    fps: float | None = None
 
 
-Read = Callable[[Path, Shelf], tuple[Rig, list[Note]]]
+class Reading(NamedTuple):
+    """What is said of a model that does not say it itself. metres: length of its unit. up: its
+    upright axis. None for what is usual."""
+
+    metres: float | None = None
+    up: Up | None = None
+
+
+SECONDS = 4.0
+Read = Callable[[Path, Shelf, Reading], tuple[Rig, list[Note]]]
 Write = Callable[[Rig, Path, Shelf, Travel], list[Note]]
+
+
+_AS_USUAL = Reading()
 
 
 class Format(NamedTuple):
     """One format. words: what it is called. read: the rig in a file, and what could not be taken
     over. write: writes a rig, and returns what it can't carry. Both raise GremioError; None where
-    Gremio does not do that."""
+    Gremio does not do that. asks: what of a Reading, and of a Travel, it does something with."""
 
     words: str
     read: Read | None = None
     write: Write | None = None
+    asks: tuple[str, ...] = ()
 
 
-def _read_rig(path: Path, shelf: Shelf) -> tuple[Rig, list[Note]]:
-    del shelf
+def _read_rig(path: Path, shelf: Shelf, reading: Reading) -> tuple[Rig, list[Note]]:
+    del shelf, reading
     opened = rig_file.open_known(path)
     return opened.rig, list(opened.notes)
 
@@ -54,14 +69,18 @@ def _write_rig(rig: Rig, path: Path, shelf: Shelf, travel: Travel) -> list[Note]
 def _write_glb(rig: Rig, path: Path, shelf: Shelf, travel: Travel) -> list[Note]:
     from gremio.core.files.glb_out import baked_glb
 
-    data, notes = baked_glb(rig, shelf, travel.control, travel.seconds)
+    if travel.control is None and (travel.seconds is not None or travel.fps is not None):
+        raise GremioError("Seconds and frames are of a travel. Add --control NAME, or leave them.")
+    seconds = SECONDS if travel.seconds is None else travel.seconds
+    data, notes = baked_glb(rig, shelf, travel.control, seconds, travel.fps)
     atomic.write(path, data)
     return notes
 
 
-def _read_urdf(path: Path, shelf: Shelf) -> tuple[Rig, list[Note]]:
+def _read_urdf(path: Path, shelf: Shelf, reading: Reading) -> tuple[Rig, list[Note]]:
     from gremio.core.files.urdf_in import read_urdf
 
+    del reading
     return read_urdf(path, shelf)
 
 
@@ -83,37 +102,48 @@ def _write_csv(rig: Rig, path: Path, shelf: Shelf, travel: Travel) -> list[Note]
     return stands_still(poses, control)
 
 
-def _read_model(path: Path, shelf: Shelf) -> tuple[Rig, list[Note]]:
-    model = read_model(path)
+def _read_model(path: Path, shelf: Shelf, reading: Reading) -> tuple[Rig, list[Note]]:
+    model = read_model(path, 1.0 if reading.metres is None else reading.metres, reading.up)
     shelf.put(model)
     return bring_in(Rig(name=path.stem), model)[0], list(model.notes)
 
 
+_OF_MODELS = Reading._fields
+_OPTIONS = {"metres": "unit"}
 FORMATS: dict[str, Format] = {
     ".gremio": Format("Gremio rig", _read_rig, _write_rig),
     ".urdf": Format("URDF", _read_urdf, _write_urdf),
-    ".glb": Format("GLB", _read_model, _write_glb),
-    ".csv": Format("CSV", None, _write_csv),
-    **{ending: Format("Model", _read_model) for ending in ENDINGS if ending != ".glb"},
+    ".glb": Format("GLB", _read_model, _write_glb, (*_OF_MODELS, *Travel._fields)),
+    ".csv": Format("CSV", None, _write_csv, ("control",)),
+    **{e: Format("Model", _read_model, None, _OF_MODELS) for e in ENDINGS if e != ".glb"},
 }
 
 
-def read_rig(path: Path, shelf: Shelf) -> tuple[Rig, list[Note]]:
+def read_rig(path: Path, shelf: Shelf, reading: Reading = _AS_USUAL) -> tuple[Rig, list[Note]]:
     """The rig in a file of any format that is read, and what could not be taken over. Raises
-    GremioError."""
+    GremioError, also for what is said that the format does nothing with."""
     found = FORMATS.get(path.suffix.lower())
     if found is None or found.read is None:
         raise GremioError(f"Gremio can't read {path.name}. It reads {_endings(reads=True)}.")
-    return found.read(path, shelf)
+    _check_asked(found, reading._asdict(), f"reading {path.name}")
+    return found.read(path, shelf, reading)
 
 
 def write_rig(rig: Rig, path: Path, shelf: Shelf, travel: Travel) -> list[Note]:
     """Write a rig in the format of the path's ending; returns what that can't carry. Raises
-    GremioError."""
+    GremioError, also for what is asked that the format does nothing with."""
     found = FORMATS.get(path.suffix.lower())
     if found is None or found.write is None:
         raise GremioError(f"Gremio can't write {path.name}. It writes {_endings(reads=False)}.")
+    _check_asked(found, travel._asdict(), f"writing {path.name}")
     return found.write(rig, path, shelf, travel)
+
+
+def _check_asked(found: Format, asked: dict[str, object], doing: str) -> None:
+    for name, given in asked.items():
+        if given is not None and name not in found.asks:
+            option = _OPTIONS.get(name, name)
+            raise GremioError(f"--{option} does nothing in {doing}. Leave it out.")
 
 
 def _endings(reads: bool) -> str:

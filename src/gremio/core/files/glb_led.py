@@ -66,8 +66,8 @@ def never_seen(poses: Poses, part: PartId) -> bool:
 
 
 def lost(poses: Poses) -> list[Note]:
-    """What a GLB of these poses can't carry: led numbers that change a shape, or how many there
-    are of it, otherwise than by a scale."""
+    """What a GLB of these poses can't carry: led numbers that change a shape otherwise than by a
+    scale."""
     program, rig = poses.program, poses.program.rig
     notes = []
     for led in program.led_dimensions:
@@ -75,10 +75,6 @@ def lost(poses: Poses) -> list[Note]:
         solid = rig.parts[led.part].shapes[led.shape].solid
         if np.ptp(values) > 0.0 and not _axes(solid, led.name):
             notes.append(_stays(rig, program.channel_keys[led.row], led.part, "its shape changes"))
-    for part_id, part in rig.parts.items():
-        channel = key(part_id, "count")
-        if part.repeat is not None and np.ptp(np.floor(poses.channel(channel) + 1e-9)) > 0:
-            notes.append(_stays(rig, channel, part_id, "copies come and go"))
     return notes
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from functools import partial
 from typing import Any
 
@@ -10,13 +11,16 @@ import numpy.typing as npt
 import pygltflib as gltf
 from msgspec.structs import replace
 
-from gremio.core.arrays import Array, Flags
+from gremio.core.arrays import Array, Flags, Rows
+from gremio.core.files.glb_keys import AWAY, TURNED, Keyed, as_many_as_needed, at_frames, needed
 from gremio.core.files.glb_led import lost, never_seen, seen, stretches
 from gremio.core.files.model_in import FROM_Y_UP, linear_of_srgb
 from gremio.core.frames import IDENTITY, holds, matrix, quaternions
 from gremio.core.inspect.reach import stands_still
 from gremio.core.make.faces import with_faces
 from gremio.core.problem import GremioError, Note
+from gremio.core.quantity import show_short, show_small
+from gremio.core.rig import ids
 from gremio.core.rig.channels import key
 from gremio.core.rig.find import control_id
 from gremio.core.rig.ids import GROUND, PartId
@@ -25,31 +29,39 @@ from gremio.core.rig.numbers import counted
 from gremio.core.rig.solids import Cylinder
 from gremio.core.shape.geometry import Geometry, moved
 from gremio.core.shape.solids import geometry_of, sleeve
-from gremio.core.solve.ask import solve, sweep
+from gremio.core.solve.ask import along, check_range, solve
+from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.pose import Pose, Poses
 from gremio.core.solve.repeats import repeat_steps
 from gremio.core.solve.strands import lies, pieces
 from gremio.core.surfaces.shelf import Shelf
 
 _TO_Y_UP = np.linalg.inv(FROM_Y_UP)
-FRAMES_A_SECOND = 60
+# How many keys a second a travel begins with, before some are added and others left out.
+_BEGIN = 30
+# A key is left out where it is had from others to within so much (m, of a turn at the rig's
+# farthest too, and of a size).
+_SPARE, _SPARE_SIZE = 3e-6, 1e-6
 
 
 def glb(rig: Rig, shelf: Shelf, poses: Poses, seconds: float = 0.0, animation: str = "") -> bytes:
-    """The parts as posed in the first frame; with more frames, their motion over `seconds`.
+    """The parts as posed in the first frame; with more frames, their motion over `seconds`, all
+    of them keys.
 
     Nodes have the parts' names and hierarchy. glTF's axes: y up, z forward.
     """
-    return _Writer(rig, shelf).write(poses, seconds, animation)
+    times = np.linspace(0.0, seconds, poses.frames)
+    return _Writer(rig, shelf).write(poses, times if seconds > 0 else times[:1], animation)
 
 
 def baked_glb(
-    rig: Rig, shelf: Shelf, control: str | None, seconds: float
+    rig: Rig, shelf: Shelf, control: str | None, seconds: float, rate: float | None = None
 ) -> tuple[bytes, list[Note]]:
     """A GLB of a rig as it stands, or of a control's whole travel as an animation; and what it
-    can't carry.
+    can't carry, and how near it is between its keys.
 
-    control: its name. seconds: how long the travel takes. Raises GremioError.
+    control: its name. seconds: how long the travel takes. rate: whole frames a second, at which
+    alone there are keys; None for as many as it takes. Raises GremioError.
     """
     rig = with_faces(rig)
     geometry = partial(shelf.geometry, rig)
@@ -57,24 +69,60 @@ def baked_glb(
         return glb(rig, shelf, solve(rig, geometry=geometry).poses), []
     if not 0 < seconds <= 3600:
         raise GremioError("A baked travel takes more than 0 and at most 3600 seconds.")
-    frames = max(2, round(seconds * FRAMES_A_SECOND) + 1)
-    poses = sweep(rig, control, frames, geometry=geometry)
-    held = stands_still(poses, control_id(rig, control))
-    return glb(rig, shelf, poses, seconds, control), [*lost(poses), *held]
+    if rate is not None and not 0 < rate <= 1000:
+        raise GremioError(
+            "Keys on whole frames need more than 0 and at most 1000 of them a second."
+        )
+    found = control_id(rig, control)
+    check_range(rig, found)
+    program = compile_rig(rig, geometry)
+    entry = rig.controls[ids.thing(found)]
+
+    def travel(times: Array) -> Poses:
+        return along(program, found, entry.low + (entry.high - entry.low) * times / seconds)
+
+    if rate is None:
+        keyed = as_many_as_needed(travel, seconds, max(2, round(seconds * _BEGIN) + 1))
+    else:
+        keyed = at_frames(travel, seconds, rate)
+    writer = _Writer(rig, shelf, spare=rate is None)
+    data = writer.write(keyed.poses, keyed.times, control)
+    held = stands_still(keyed.poses, found)
+    return data, [*lost(keyed.poses), *held, _told(writer.keys, keyed)]
+
+
+def _told(keys: int, keyed: Keyed) -> Note:
+    """How many keys there are, and how near a player is between them."""
+    worst = keyed.worst
+    if keyed.whole:
+        near = f"within {AWAY * 1e3:g} mm and {math.degrees(TURNED):g} °"
+        return Note("glb-keys", "", f"{keys:,} keys; between them all is {near}.", "info")
+    text = (
+        f"{keys:,} keys; between them it is up to {show_small(worst.away, 'mm')} off, at "
+        f"{show_short(worst.away_at, 's')}, and {show_small(worst.turned, 'deg')}, at "
+        f"{show_short(worst.turned_at, 's')}. Let the travel take longer, or ask for more keys."
+    )
+    return Note("glb-keys", "", text, "warning")
 
 
 class _Writer:
-    """Gathers one GLB: its nodes, and the bytes they refer to."""
+    """Gathers one GLB: its nodes, and the bytes they refer to. spare: keys that others give are
+    left out. keys: how many were written."""
 
-    def __init__(self, rig: Rig, shelf: Shelf) -> None:
-        self.rig, self.shelf = rig, shelf
+    def __init__(self, rig: Rig, shelf: Shelf, *, spare: bool = False) -> None:
+        self.rig, self.shelf, self.spare = rig, shelf, spare
+        self.keys = 0
+        self.clocks: dict[bytes, int] = {}
         self.out = gltf.GLTF2(asset=gltf.Asset(version="2.0", generator="Gremio"))
         self.blob = bytearray()
         self.meshes: dict[tuple[Shape, ...], int] = {}
         self.materials: dict[str, int] = {}
 
-    def write(self, poses: Poses, seconds: float, animation: str) -> bytes:
+    def write(self, poses: Poses, times: Array, animation: str) -> bytes:
         self.locals_of = _local_frames(poses)
+        # From one end of the rig to the other (m).
+        places = poses.worlds[..., :3, 3].reshape(-1, 3)
+        self.reach = max(float(np.ptp(places, axis=0).max()), 0.1) if len(places) else 1.0
         self.moving: list[tuple[int, Array]] = []
         # In which frames a node is seen, where that changes.
         self.seen: dict[int, Flags] = {}
@@ -95,8 +143,8 @@ class _Writer:
         moving = self.moving
         self.out.scene = 0
         self.out.scenes = [gltf.Scene(nodes=roots, name=self.rig.name)]
-        if seconds > 0 and poses.frames > 1:
-            self._animate(moving, np.linspace(0.0, seconds, poses.frames), animation)
+        if len(times) > 1:
+            self._animate(moving, times, animation)
         self.out.buffers = [gltf.Buffer(byteLength=len(self.blob))]
         self.out.set_binary_blob(bytes(self.blob))
         return b"".join(self.out.save_to_bytes())
@@ -111,13 +159,13 @@ class _Writer:
         )
         if never_seen(poses, part_id):
             return
-        for number, step in enumerate(_copies(part_id, part, poses), start=1):
+        for number, (step, there) in enumerate(_copies(part_id, part, poses), start=1):
             name = part.name if number == 1 else f"{part.name}, {number}"
             index, shown = self._node(
                 replace(part, name=name), step @ frames, siblings, self.stretches.get(part_id, {})
             )
-            if not shown_in.all():
-                self.seen[index] = shown_in
+            if not (shown_in & there).all():
+                self.seen[index] = shown_in & there
             if np.ptp(shown, axis=0).max() > 0 or index in self.seen:
                 self.moving.append((index, shown))
             for child in self.below.get(part_id, []):
@@ -237,7 +285,6 @@ class _Writer:
     def _animate(self, moving: list[tuple[int, Array]], times: Array, name: str) -> None:
         if not moving:
             return
-        clock = self._accessor(times, gltf.SCALAR)
         animation = gltf.Animation(name=name, channels=[], samplers=[])
         for node, frames in moving:
             move, turn, scale = _parts_of(frames)
@@ -246,14 +293,22 @@ class _Writer:
                 # Nothing is to be seen of what has no size (glTF 2.0, 3.5.3).
                 scale = scale * shown[:, None]
                 self.out.nodes[node].scale = scale[0].tolist()
-            for path, values in (("translation", move), ("rotation", turn), ("scale", scale)):
+            for path, values, off in (
+                ("translation", move, _SPARE),
+                ("rotation", turn, _SPARE / self.reach),
+                ("scale", scale, _SPARE_SIZE),
+            ):
                 if np.ptp(values, axis=0).max() <= 1e-12:
                     continue
-                kind = gltf.VEC4 if path == "rotation" else gltf.VEC3
+                steps = path == "scale" and shown is not None
+                kept = self._kept(values, times, off, path, steps=steps)
+                self.keys += len(kept)
                 sampler = gltf.AnimationSampler(
-                    input=clock,
-                    output=self._accessor(values, kind),
-                    interpolation="STEP" if path == "scale" and shown is not None else "LINEAR",
+                    input=self._clock(times[kept]),
+                    output=self._accessor(
+                        values[kept], gltf.VEC4 if path == "rotation" else gltf.VEC3
+                    ),
+                    interpolation="STEP" if steps else "LINEAR",
                 )
                 target = gltf.AnimationChannelTarget(node=node, path=path)
                 animation.channels.append(
@@ -262,18 +317,41 @@ class _Writer:
                 animation.samplers.append(sampler)
         self.out.animations.append(animation)
 
+    def _kept(self, values: Array, times: Array, off: float, path: str, *, steps: bool) -> Rows:
+        """Which of (F, n) values become keys."""
+        if not self.spare:
+            return np.arange(len(values))
+        if steps:
+            changed = np.flatnonzero((np.diff(values, axis=0) != 0).any(axis=1)) + 1
+            return np.concatenate([[0], changed])
+        return needed(values, times, off, turns=path == "rotation")
 
-def _copies(part_id: PartId, part: Part, poses: Poses) -> list[Array]:
-    """(F, 4, 4) for each copy of a part: what comes before its local frames, in glTF's axes."""
+    def _clock(self, times: Array) -> int:
+        """The accessor of times (s), one for all that have keys at the same."""
+        exact = times.tobytes()
+        if exact not in self.clocks:
+            self.clocks[exact] = self._accessor(times, gltf.SCALAR)
+        return self.clocks[exact]
+
+
+def _copies(part_id: PartId, part: Part, poses: Poses) -> list[tuple[Array, Flags]]:
+    """For each copy of a part, as many as there are at most: (F, 4, 4) what comes before its local
+    frames, in glTF's axes, and (F,) in which frames it is there."""
     if part.repeat is None:
-        return [np.eye(4)[None]]
+        return [(np.eye(4)[None], np.ones(poses.frames, dtype=bool))]
     rig, mount = poses.program.rig, matrix(part.mount)
     name = "pitch angle" if part.repeat.along == "circle" else "pitch"
     pitches = poses.channel(key(part_id, name))
-    count = int(counted(float(poses.channel(key(part_id, "count"))[0])))
-    steps = np.array([repeat_steps(rig, part.repeat, count, float(p)) for p in pitches])
+    counts = [max(0, int(counted(float(c)))) for c in poses.channel(key(part_id, "count"))]
+    most = max(counts)
+    # What is not there waits where it would be if all were.
+    steps = np.array([repeat_steps(rig, part.repeat, most, float(p)) for p in pitches])
+    for frame, (count, pitch) in enumerate(zip(counts, pitches, strict=True)):
+        if count < most:
+            steps[frame, :count] = repeat_steps(rig, part.repeat, count, float(pitch))
     moved: Array = _TO_Y_UP @ mount @ steps @ np.linalg.inv(mount) @ FROM_Y_UP
-    return list(moved.transpose(1, 0, 2, 3))
+    there = np.arange(most) < np.array(counts)[:, None]
+    return list(zip(moved.transpose(1, 0, 2, 3), there.T, strict=True))
 
 
 def _local_frames(poses: Poses) -> dict[str, Array]:

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from gremio.core.arrays import Array
 from gremio.core.edit.builder import Typed, values_by_key
 from gremio.core.edit.controls import set_values
 from gremio.core.edit.numbers import set_number
@@ -127,18 +128,30 @@ def sweep(rig: Rig, control: str, steps: int = 101, *, geometry: GeometryOf) -> 
     if steps < 2:
         raise GremioError(f"A sweep of {control} needs two steps at least, not {steps}.")
     control_key = control_id(rig, control)
-    entry = rig.controls[ids.thing(control_key)]
-    if not entry.low < entry.high:
-        end = show_short(entry.low, entry.unit)
-        raise GremioError(f"{control} has an empty range at {end}, so there is nothing to sweep.")
+    check_range(rig, control_key)
     return sweep_program(compile_rig(rig, geometry), control_key, steps)
 
 
 def sweep_program(program: Program, control_key: ChannelKey, steps: int) -> Poses:
     """The poses of a program along the range of the control with this key."""
     entry = program.rig.controls[ids.thing(control_key)]
-    travel = np.linspace(entry.low, entry.high, steps)
+    return along(program, control_key, np.linspace(entry.low, entry.high, steps))
+
+
+def along(program: Program, control_key: ChannelKey, travel: Array) -> Poses:
+    """The poses of a program at values (F,) of the control with this key (SI), one after another,
+    all else as it stands."""
     return _from_here(program, {**program.rig.at, control_key: travel})
+
+
+def check_range(rig: Rig, control_key: ChannelKey) -> None:
+    """Raise GremioError where a control has no range to go along."""
+    entry = rig.controls[ids.thing(control_key)]
+    if not entry.low < entry.high:
+        end = show_short(entry.low, entry.unit)
+        raise GremioError(
+            f"{entry.name} has an empty range at {end}, so there is nothing to sweep."
+        )
 
 
 def moving_channels(poses: Poses, control_key: ChannelKey) -> list[ChannelKey]:
