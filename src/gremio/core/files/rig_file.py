@@ -60,6 +60,21 @@ def encode(rig: Rig) -> bytes:
     return (_pretty(plain, 0) + "\n").encode()
 
 
+def encode_compact(rig: Rig) -> bytes:
+    """The same in one line, without blanks: for copies that nobody reads."""
+    return msgspec.json.encode(RigFile(VERSION, rig))
+
+
+def fingerprint(path: str | os.PathLike[str]) -> str:
+    """By which it is told whether a file is as it was; "" where there is none to be read."""
+    import hashlib
+
+    try:
+        return hashlib.sha256(Path(path).read_bytes()).hexdigest()
+    except OSError:
+        return ""
+
+
 def decode(data: bytes, name: str = "The file") -> Rig:
     """The rig in a text. `name` names the file in messages. Raises FileProblem, also for what
     this Gremio does not know, which would be lost."""
@@ -193,12 +208,13 @@ def open_file(path: str | os.PathLike[str]) -> Opened:
     return Opened(rig, opened.version, opened.data, opened.unknown, opened.notes)
 
 
-def write(rig: Rig, path: str | os.PathLike[str]) -> None:
-    """Save a rig; the paths of its sources are written relative to it. Raises FileProblem."""
+def write(rig: Rig, path: str | os.PathLike[str], *, keep_previous: bool = False) -> None:
+    """Save a rig; the paths of its sources are written relative to it. keep_previous: the file of
+    before stays beside it as `name~`. Raises FileProblem."""
     file = Path(path)
     folder = file.resolve().parent
     relative = _with_source_paths(rig, lambda source: os.path.relpath(source, folder))
-    atomic.write(file, encode(relative))
+    atomic.write(file, encode(relative), keep_previous=keep_previous)
 
 
 def keep_older(opened: Opened, path: Path) -> Path | None:

@@ -45,6 +45,8 @@ _FILES = (
     Action("file.save", "Save", lambda d: d.files.save(), _FILE, "Ctrl+S", apart=True),
     Action("file.save as", "Save as", lambda d: d.files.save_as(), _FILE, "Ctrl+Shift+S",
            asks=True),
+    Action("file.previous", "Keep the previous save beside it, or no more",
+           lambda d: d.files.switch_previous(), _FILE),
     Action("file.bring in", "Bring in parts", lambda d: d.files.bring_in(), _FILE, "Ctrl+I",
            asks=True, apart=True),
     Action("file.bring in cam", "Bring in a cam from a CSV", lambda d: d.files.bring_in_cam(),

@@ -13,7 +13,6 @@ from PyQt6.QtCore import (
 from PyQt6.QtGui import QGuiApplication, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QAbstractItemView,
-    QFileDialog,
     QHBoxLayout,
     QHeaderView,
     QLabel,
@@ -43,6 +42,7 @@ from gremio.core.typed import parse
 from gremio.desktop.deck.catching_up import CatchingUp
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.pieces import link_button, second
+from gremio.desktop.fields.save_where import ask_where
 from gremio.desktop.theme.dress import digit_font, text_font
 from gremio.desktop.theme.inks import DAY, Inks
 
@@ -261,9 +261,9 @@ class LedgerPage(CatchingUp):
 
     def export(self) -> None:
         """Ask where to, and write the table as CSV."""
-        path, _ = QFileDialog.getSaveFileName(self, "Export the Ledger", "ledger.csv", "*.csv")
+        path = ask_where(self, "Export the Ledger", "", "ledger", "CSV", ".csv")
         if path:
-            self.export_to(Path(path).with_suffix(".csv"))
+            self.export_to(path)
 
     def export_to(self, path: Path) -> None:
         """Write the rows shown, as they are sorted and filtered, as CSV."""

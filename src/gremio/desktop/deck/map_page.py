@@ -16,7 +16,7 @@ from PyQt6.QtGui import (
     QPen,
     QWheelEvent,
 )
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from gremio.core.inspect.drive_map import DriveMap, Edge, Node, drive_map
 from gremio.core.rig.channels import split
@@ -24,6 +24,7 @@ from gremio.core.rig.ids import NOTHING, ChannelKey
 from gremio.desktop.deck.catching_up import CatchingUp
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.pieces import link_button, second
+from gremio.desktop.fields.save_where import ask_where
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import DAY, Inks
 from gremio.desktop.theme.symbols import draw_symbol
@@ -300,11 +301,9 @@ class MapPage(CatchingUp):
 
     def export(self) -> None:
         """Ask where to, and write the map as PNG or SVG."""
-        path, _ = QFileDialog.getSaveFileName(
-            self, "Export the drive map", "drive-map.svg", "Pictures (*.svg *.png)"
-        )
+        path = ask_where(self, "Export the drive map", "", "drive-map", "Pictures", ".svg", ".png")
         if path:
-            self.export_to(Path(path))
+            self.export_to(path)
 
     def export_to(self, path: Path) -> None:
         """Write the whole map, as PNG at twice the size or as SVG by the ending."""
@@ -321,7 +320,6 @@ class MapPage(CatchingUp):
         else:
             from PyQt6.QtSvg import QSvgGenerator
 
-            path = path.with_suffix(".svg")
             drawing = QSvgGenerator()
             drawing.setFileName(str(path))
             drawing.setSize(size)

@@ -56,6 +56,10 @@ FELL_OFF = (
 )
 
 
+class ChangedOnDisk(GremioError):
+    """The file is not as it was when it was opened, or saved last."""
+
+
 def _only_moves(before: Rig, after: Rig) -> bool:
     """Whether an edit moves things, or keeps poses, and changes nothing else."""
     return msgspec.structs.replace(after, at=before.at, poses=before.poses,
@@ -87,6 +91,10 @@ class Document(QObject):
         self.opened: Opened | None = None
         self.selected = NOTHING
         self.chosen: set[ThingId] = set()
+        # The fingerprint of its file as it was read or saved last; and who else has it open.
+        self.on_disk, self.held_by = "", ""
+        # Whether the file of before stays beside one that is saved.
+        self.keeps_previous = True
         # What edits are part of while a word on the Card is pulled.
         self.gesture = ""
         # Key of the channel that was copied as a link.
@@ -104,6 +112,8 @@ class Document(QObject):
         self.history = History(rig)
         self._saved: Rig | None = rig if saved else None
         self.path, self.opened = path, opened
+        self.on_disk = rig_file.fingerprint(path) if path is not None else ""
+        self.held_by = ""
         self.selected = NOTHING
         self.chosen.clear()
         self.teaching.forget()
@@ -135,8 +145,9 @@ class Document(QObject):
 
     @property
     def read_only(self) -> bool:
-        """Whether the file says what this Gremio does not know, so that saving would lose it."""
-        return self.opened is not None and bool(self.opened.unknown)
+        """Whether the file says what this Gremio does not know, so that saving would lose it, or
+        somebody else has it open."""
+        return bool(self.held_by) or (self.opened is not None and bool(self.opened.unknown))
 
     # ── in step ────────────────────────────────────────────────────
 
@@ -442,18 +453,26 @@ class Document(QObject):
         """Keys of the channels of a part, control or constraint."""
         return channels_of(self.rig, thing)
 
-    def save(self, path: Path) -> Path | None:
+    def save(self, path: Path, *, replace: bool = False) -> Path | None:
         """Write the rig; where a file of an older version stood, that is kept beside it, and its
         path returned. A file whose rig did not change keeps its bytes. Raises FileProblem; the
-        older file is then as it was."""
+        older file is then as it was. ChangedOnDisk, where the file it was opened from is not as it
+        was read or saved last; replace: it is written over all the same."""
+        if path == self.path and not replace and self.on_disk:
+            now = rig_file.fingerprint(path)
+            if now and now != self.on_disk:
+                raise ChangedOnDisk(
+                    f"{path.name} was changed by somebody else since it was opened here."
+                )
         kept = None
         same = path == self.path and self.opened is not None and self.rig is self.opened.rig
         if not same:
             if path == self.path and self.opened is not None:
                 kept = rig_file.keep_older(self.opened, path)
-            rig_file.write(self.rig, path)
+            rig_file.write(self.rig, path, keep_previous=self.keeps_previous)
             self.opened = None
         self.path = path
+        self.on_disk = rig_file.fingerprint(path)
         self._saved = self.rig
         self.file_changed.emit()
         return kept

@@ -9,17 +9,21 @@ gc.disable()
 
 import os
 import sys
+import signal
+import socket
 import traceback
 from pathlib import Path
 from types import TracebackType
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6 import sip
+from PyQt6.QtCore import QSocketNotifier, Qt, QTimer
 from PyQt6.QtGui import QIcon, QSurfaceFormat
 from PyQt6.QtWidgets import QApplication
 
 from gremio.core.files.rig_file import read
 from gremio.core.problem import GremioError
 from gremio.demo import KEPT
+from gremio.desktop.shell.crash import Reports
 from gremio.desktop.shell.window import Window
 from gremio.desktop.theme.dress import load_fonts, text_font
 
@@ -94,22 +98,54 @@ def run(file: Path | None = None, *, demo: bool = False) -> int:
     app = make_application()
     window = make_window(file, demo=demo)
     leave_alone_when_opened(window)
-    _keep_going(window)
+    reports = Reports()
+    _keep_going(window, reports)
+    _keep_when_told_to_end(window)
     window.show()
     window.offer(window.keeper.leftovers())
     window.keys.load()
-    return app.exec()
+    if report := reports.untold():
+        window.say(f"Gremio ended by a fault the last time. A report of it is in {report}.")
+    reports.begin()
+    try:
+        return app.exec()
+    finally:
+        reports.end()
 
 
-def _keep_going(window: Window) -> None:
+def _keep_when_told_to_end(window: Window) -> None:
+    """What the system sends to end a program keeps unsaved work aside first."""
+    here, there = socket.socketpair()
+    here.setblocking(False)
+    there.setblocking(False)
+    listen = QSocketNotifier(sip.voidptr(here.fileno()), QSocketNotifier.Type.Read, window)
+
+    def end() -> None:
+        listen.setEnabled(False)
+        window.keep_now()
+        QApplication.exit(0)
+
+    listen.activated.connect(end)
+    # The wires live as long as the window.
+    window.wires = (here, there)
+    signal.set_wakeup_fd(there.fileno(), warn_on_full_buffer=False)
+    for told in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
+        signal.signal(told, lambda _told, _frame: None)
+
+
+def _keep_going(window: Window, reports: Reports) -> None:
     """A fault in one action is told and written down; the work stays on the table."""
 
     def told(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
         traceback.print_exception(kind, error, trace, file=sys.stderr)
         window.keep_now()
+        # Names are the rig's; of what was done only the word for it is written down.
+        done = [step.what.split(" ", 1)[0] for step in window.document.history.done[-20:][::-1]]
+        report = reports.write(error.with_traceback(trace), done)
+        where = f" A report of it is in {report}." if report else ""
         window.say(
             f"Something could not be done or shown, by a fault in Gremio ({error}). The rig is "
-            "kept aside as it is now. Save it under another name."
+            f"kept aside as it is now. Save it under another name.{where}"
         )
 
     sys.excepthook = told

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 from gremio.core.files import atomic, rig_file
 from gremio.core.files.bring_in import bring_in, take_up
 from gremio.core.files.model_in import ENDINGS, read_model
+from gremio.core.inspect.differences import differences
 from gremio.core.problem import GremioError, Note
 from gremio.core.rig import ids
 from gremio.core.rig.ids import NOTHING, ThingId
@@ -19,13 +20,18 @@ from gremio.core.surfaces.models import Model
 from gremio.desktop.bench.view import Bench
 from gremio.desktop.card.bring_in_sheet import BringInSheet
 from gremio.desktop.card.card import Card
-from gremio.desktop.document.document import Document
-from gremio.desktop.shell.recovery import Keeper
+from gremio.desktop.card.travel_sheet import TravelSheet
+from gremio.desktop.document.document import ChangedOnDisk, Document
+from gremio.desktop.fields.save_where import ask_where
+from gremio.desktop.shell.file_lock import FileLock, Holder
+from gremio.desktop.shell.recovery import Keeper, read_kept
+from gremio.desktop.shell.settings import keep_previous, keeps_previous
 
 _MODELS = "Models (" + " ".join(f"*{ending}" for ending in ENDINGS) + ")"
-_RIGS = "Gremio rigs (*.gremio)"
 _READ = "Rigs (*.gremio *.urdf)"
 _SECONDS = 4.0
+# So many differences are told.
+_TOLD = 12
 _SAVE_AS = "Save it as another file, which is then without what is not known."
 _READ_ONLY = f"It is open to be read only. {_SAVE_AS}"
 
@@ -61,6 +67,8 @@ class Files:
     ) -> None:
         self.window, self.document, self.bench = window, document, bench
         self.card, self.keeper, self._show_rig = card, keeper, show_rig
+        self.lock = FileLock()
+        document.keeps_previous = keeps_previous()
         self._before: Rig | None = None
         self._model: Model | None = None
         self._on_ground = False
@@ -88,16 +96,31 @@ class Files:
         self.leave_model()
         return True
 
-    def open_path(self, path: Path, named: Path | None = None, *, saved: bool = True) -> bool:
-        """Open a rig; the present one stays when it can't be read.
+    def open_kept(self, file: Path) -> bool:
+        """Open a copy of unsaved work; the present rig stays when it can't be read."""
+        if not self.leave():
+            return False
+        try:
+            work = read_kept(file)
+        except GremioError as problem:
+            self._say(str(problem))
+            return False
+        self.document.shelf.forget()
+        held_by = self._held_by(work.original) if work.original else ""
+        self._show_rig(work.rig, work.original, saved=False)
+        self.document.held_by = held_by
+        # Its file may be another one by now.
+        self.document.on_disk = work.on_disk
+        return True
 
-        named, saved: for work that was kept aside, the file it belongs to, and False.
-        """
+    def open_path(self, path: Path) -> bool:
+        """Open a rig; the present one stays when it can't be read."""
         if not self.leave():
             return False
         self.document.shelf.forget()
         lost: list[Note] = []
         opened: rig_file.Opened | None = None
+        saved = True
         try:
             if path.suffix.lower() == ".urdf":
                 from gremio.core.files.urdf_in import read_urdf
@@ -110,7 +133,12 @@ class Files:
         except GremioError as problem:
             self._say(str(problem))
             return False
-        self._show_rig(rig, path if saved else named, saved=saved, opened=opened)
+        held_by = self._held_by(path) if saved else ""
+        self._show_rig(rig, path if saved else None, saved=saved, opened=opened)
+        self.document.held_by = held_by
+        if held_by:
+            self._say(f"{held_by} It is open to be read only.")
+            return True
         notes = [*lost, *self.document.looking.notes()]
         if opened is not None and opened.unknown:
             self._say(f"{rig_file.unknown_words(opened, path.name)} {_READ_ONLY}")
@@ -119,8 +147,48 @@ class Files:
             self._say(notes[0].text + more)
         return True
 
+    def _held_by(self, path: Path) -> str:
+        """Who else has a file open, so that it is opened to be read only; "" where nobody has, or
+        that is said not to matter."""
+        holder = self.lock.take(path)
+        return "" if holder is None or self._opens_anyway(path, holder) else holder.told
+
+    def _opens_anyway(self, path: Path, holder: Holder) -> bool:
+        """Ask whether a file that somebody else has open is opened to be changed all the same."""
+        box = QMessageBox(self.window)
+        box.setWindowTitle("Open elsewhere")
+        box.setText(f"{path.name}: {holder.told}")
+        box.setInformativeText(
+            "What both save goes over what the other saved. To look at it, open it to be read only."
+        )
+        look = box.addButton("Open it to be read only", QMessageBox.ButtonRole.AcceptRole)
+        anyway = box.addButton("Open it all the same", QMessageBox.ButtonRole.DestructiveRole)
+        box.setDefaultButton(look)
+        box.setEscapeButton(look)
+        box.exec()
+        if box.clickedButton() is not anyway:
+            return False
+        if not holder.sure:
+            self.lock.take_over(path)
+        return True
+
+    def switch_previous(self) -> None:
+        """Keep the file of before beside one that is saved, or no more."""
+        keep = not self.document.keeps_previous
+        try:
+            keep_previous(keep)
+        except GremioError as problem:
+            self._say(str(problem))
+            return
+        self.document.keeps_previous = keep
+        does = "stays beside it, as name.gremio~" if keep else "is not kept any more"
+        self._say(f"When a rig is saved, the file of before {does}.")
+
     def save(self) -> bool:
         """Save where it was opened from; ask where, the first time."""
+        if self.document.held_by:
+            self._say(f"{self.document.held_by} Save it as another file.")
+            return False
         if self.document.read_only:
             self._say(f"{self.document.rig.name} is open to be read only. {_SAVE_AS}")
             return False
@@ -130,23 +198,60 @@ class Files:
 
     def save_as(self) -> bool:
         """Ask where to save."""
-        if self.document.read_only and not self._may_lose():
+        opened = self.document.opened
+        if opened is not None and opened.unknown and not self._may_lose():
             return False
-        name = str(Path(self._folder()) / f"{self.document.rig.name}.gremio")
-        path, _ = QFileDialog.getSaveFileName(self.window, "Save the rig", name, _RIGS)
-        return bool(path) and self.save_path(Path(path).with_suffix(".gremio"))
+        path = self._where("Save the rig", self.document.rig.name, "Gremio rigs", ".gremio")
+        return path is not None and self.save_path(path)
 
-    def save_path(self, path: Path) -> bool:
-        """Save there; says why when it can't."""
+    def _where(self, title: str, name: str, words: str, ending: str) -> Path | None:
+        """Ask where to save."""
+        return ask_where(self.window, title, self._folder(), name, words, ending)
+
+    def save_path(self, path: Path, *, replace: bool = False) -> bool:
+        """Save there; says why when it can't. replace: also where somebody else changed it."""
         try:
-            kept = self.document.save(path)
+            kept = self.document.save(path, replace=replace)
+        except ChangedOnDisk as problem:
+            return self._decide(path, str(problem))
         except GremioError as problem:
             self._say(str(problem))
             return False
         self.keeper.drop()
+        self.document.held_by = ""
+        if self.lock.take(path) is not None:
+            self._say(f"{path.name} is open elsewhere too.")
         older = f" The file of before is kept as {kept.name}." if kept else ""
         self._say(f"Saved as {path.name}.{older}")
         return True
+
+    def _decide(self, path: Path, problem: str) -> bool:
+        """Ask what becomes of a file that somebody else changed."""
+        box = QMessageBox(self.window)
+        box.setWindowTitle("Changed by somebody else")
+        box.setText(f"{problem} What should be done?")
+        box.setInformativeText(self._differences(path))
+        other = box.addButton("Save as another file", QMessageBox.ButtonRole.AcceptRole)
+        replace = box.addButton("Replace it", QMessageBox.ButtonRole.DestructiveRole)
+        stay = box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
+        box.setDefaultButton(other)
+        box.setEscapeButton(stay)
+        box.exec()
+        if box.clickedButton() is other:
+            return self.save_as()
+        return box.clickedButton() is replace and self.save_path(path, replace=True)
+
+    def _differences(self, path: Path) -> str:
+        """What is in the file, and what is here."""
+        try:
+            there = rig_file.open_file(path).rig
+        except GremioError as problem:
+            return str(problem)
+        found = differences(there, self.document.rig)
+        if not found:
+            return "It says the same as the rig here."
+        more = [f"and {len(found) - _TOLD} more"] if len(found) > _TOLD else []
+        return "\n".join(["Here, against what is in the file:", *found[:_TOLD], *more])
 
     def _may_lose(self) -> bool:
         """Ask whether a copy without what this Gremio does not know should be saved."""
@@ -289,7 +394,9 @@ class Files:
 
     def export_pose(self) -> None:
         """Ask where to write the parts as posed."""
-        self._export(None, "Export the parts as posed")
+        name = self.document.rig.name
+        if path := self._where("Export the parts as posed", name, "GLB", ".glb"):
+            self.export_path(path, None)
 
     def export_travel(self) -> None:
         """Ask where to write the selected control's whole travel."""
@@ -297,14 +404,21 @@ class Files:
         if control is None:
             self._say("Select the control whose travel is to be exported, on the Desk.")
             return
-        self._export(ids.thing(control.name), f"Export the travel of {control.name}")
+        name, card = control.name, self.card
+
+        def write(seconds: float, rate: float | None) -> None:
+            title = f"Export the travel of {name}"
+            if path := self._where(title, name, "GLB", ".glb"):
+                self.export_path(path, name, seconds, rate)
+                card.leave()
+
+        card.show_instead(TravelSheet(self.document, name, _SECONDS, write, card.leave))
 
     def export_urdf(self) -> None:
         """Ask where to write the rig as URDF."""
-        name = str(Path(self._folder()) / f"{self.document.rig.name}.urdf")
-        path, _ = QFileDialog.getSaveFileName(self.window, "Export as URDF", name, "URDF (*.urdf)")
+        path = self._where("Export as URDF", self.document.rig.name, "URDF", ".urdf")
         if path:
-            self.export_urdf_path(Path(path).with_suffix(".urdf"))
+            self.export_urdf_path(path)
 
     def export_urdf_path(self, path: Path) -> None:
         """Write the rig as URDF; says what it can't carry."""
@@ -323,10 +437,9 @@ class Files:
 
     def export_cam(self, link_id: ThingId) -> None:
         """Ask where to write a cam's stations as CSV."""
-        name = str(Path(self._folder()) / "cam.csv")
-        path, _ = QFileDialog.getSaveFileName(self.window, "Export a cam", name, "CSV (*.csv)")
+        path = self._where("Export a cam", "cam", "CSV", ".csv")
         if path:
-            self.export_cam_path(Path(path).with_suffix(".csv"), link_id)
+            self.export_cam_path(path, link_id)
 
     def export_cam_path(self, path: Path, link_id: ThingId) -> None:
         """Write a cam's stations; says how that went."""
@@ -366,19 +479,16 @@ class Files:
         card = self.card
         card.show_instead(CamTableSheet(self.document, table, path.name, link_id, card.leave))
 
-    def _export(self, control: ThingId | None, title: str) -> None:
-        name = str(Path(self._folder()) / f"{control or self.document.rig.name}.glb")
-        path, _ = QFileDialog.getSaveFileName(self.window, title, name, "GLB (*.glb)")
-        if path:
-            self.export_path(Path(path).with_suffix(".glb"), control)
-
-    def export_path(self, path: Path, control: ThingId | None) -> None:
-        """Write a GLB of the pose, or of a control's travel; says how that went."""
+    def export_path(
+        self, path: Path, control: str | None, seconds: float = _SECONDS, rate: float | None = None
+    ) -> None:
+        """Write a GLB of the pose, or of a control's (by name) travel; says how that went. seconds,
+        rate: as of `baked_glb`."""
         from gremio.core.files.glb_out import baked_glb
 
         document = self.document
         try:
-            data, notes = baked_glb(document.rig, document.shelf, control, _SECONDS)
+            data, notes = baked_glb(document.rig, document.shelf, control, seconds, rate)
             atomic.write(path, data)
         except GremioError as problem:
             self._say(str(problem))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QWidget
@@ -13,9 +14,9 @@ from gremio.desktop.shell.recovery import Leftover, discard
 
 
 class LeftoverBar(QWidget):
-    """Offers one leftover after another. take: opens one, and says whether it could."""
+    """Offers one leftover after another. take: opens a copy, and says whether it could."""
 
-    def __init__(self, take: Callable[[Leftover], bool]) -> None:
+    def __init__(self, take: Callable[[Path], bool]) -> None:
         super().__init__()
         self._take = take
         self.setObjectName("bar")
@@ -30,8 +31,10 @@ class LeftoverBar(QWidget):
             return
         left, *rest = leftovers
         self._line.addWidget(QLabel(f"Unsaved work was kept: {left.told}."))
+        before = [("Open the copy before", lambda: self._open(left, 1, rest))]
         for text, do in (
-            ("Open it", lambda: self._open(left, rest)),
+            ("Open it", lambda: self._open(left, 0, rest)),
+            *(before if len(left.files) > 1 else []),
             ("Throw it away", lambda: self._drop(left, rest)),
             ("Later", self._close),
         ):
@@ -39,8 +42,8 @@ class LeftoverBar(QWidget):
         self._line.addStretch()
         self.show()
 
-    def _open(self, left: Leftover, rest: list[Leftover]) -> None:
-        if self._take(left):
+    def _open(self, left: Leftover, which: int, rest: list[Leftover]) -> None:
+        if self._take(left.files[which]):
             self._drop(left, rest)
 
     def _drop(self, left: Leftover, rest: list[Leftover]) -> None:

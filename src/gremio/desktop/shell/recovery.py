@@ -1,19 +1,37 @@
-"""Unsaved work kept aside, so that a crash loses nothing."""
+"""Unsaved work kept aside, so that a crash loses nothing.
+
+Each window keeps its copies in a folder of its own, the last few of them. A copy is one file that
+depends on no other: a line that says what it is, and the rig after it. Whether the window is still
+there is told by the lock that it holds on a file in the folder, which the system lets go of
+however it ends.
+"""
 
 from __future__ import annotations
 
 import contextlib
+import fcntl
 import json
 import os
+import shutil
 import threading
 import time
+import uuid
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
+from typing import IO, NamedTuple
+
+import msgspec
 
 from gremio.core.files import rig_file
-from gremio.core.files.atomic import FileProblem, write
+from gremio.core.files.atomic import FileProblem, read, write
+from gremio.core.problem import GremioError
 from gremio.core.rig.model import Rig
+
+# So many copies of a window are kept.
+COPIES = 3
+_HEAD = "gremio kept"
+_LARGEST = 500_000_000
 
 
 def state_folder() -> Path:
@@ -22,11 +40,22 @@ def state_folder() -> Path:
     return Path(base) / "gremio"
 
 
+class Work(NamedTuple):
+    """What is kept aside. original: the file that it was opened from; on_disk: the fingerprint of
+    that as it was read or saved last."""
+
+    rig: Rig
+    original: Path | None = None
+    on_disk: str = ""
+
+
 @dataclass(frozen=True)
 class Leftover:
-    """Work that a Gremio now gone did not save. original: the file it was opened from."""
+    """Work that a window now gone did not save. files: its copies, the latest first. original: the
+    file it was opened from. when: the latest was kept (s since 1970)."""
 
-    file: Path
+    folder: Path
+    files: tuple[Path, ...]
     name: str
     original: Path | None
     when: float
@@ -38,23 +67,23 @@ class Leftover:
 
 
 class Keeper:
-    """Keeps the present rig of this process aside."""
+    """Keeps the present rig of one window aside."""
 
     def __init__(self, folder: Path | None = None) -> None:
         self.folder = folder or state_folder() / "unsaved"
-        self._stem = self.folder / f"{os.getpid()}-{time.time_ns():x}"
+        self._own = self.folder / uuid.uuid4().hex
+        self._lock: IO[bytes] | None = None
+        self._count = 0
         # What is to be kept, while that is being done beside the window; and who does it.
         self._wanted: object = None
         self._writing = threading.Lock()
 
     @property
-    def file(self) -> Path:
-        """Where the rig is kept."""
-        return self._stem.with_suffix(".gremio")
+    def files(self) -> tuple[Path, ...]:
+        """The copies there are, the latest first."""
+        return _copies(self._own)
 
-    def keep_beside(
-        self, rig: Rig, original: Path | None, told: Callable[[str], object]
-    ) -> threading.Thread:
+    def keep_beside(self, work: Work, told: Callable[[str], object]) -> threading.Thread:
         """Write the rig aside, beside the window. told: is told, from beside it too, when there
         is no room."""
         self._wanted = wanted = object()
@@ -63,7 +92,7 @@ class Keeper:
             try:
                 with self._writing:
                     if self._wanted is wanted:
-                        self._keep(rig, original)
+                        self._keep(work)
             except FileProblem as problem:
                 told(str(problem))
 
@@ -71,59 +100,98 @@ class Keeper:
         beside.start()
         return beside
 
-    def keep(self, rig: Rig, original: Path | None) -> None:
+    def keep(self, work: Work) -> None:
         """Write the rig aside now. Raises FileProblem when there is no room."""
         self._wanted = None
         with self._writing:
-            self._keep(rig, original)
+            self._keep(work)
 
-    def _keep(self, rig: Rig, original: Path | None) -> None:
+    def _keep(self, work: Work) -> None:
         try:
-            self.folder.mkdir(parents=True, exist_ok=True)
+            self._own.mkdir(parents=True, exist_ok=True)
+            if self._lock is None:
+                self._lock = (self._own / "lock").open("wb")
+                fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError as error:
             raise FileProblem(f"Unsaved work can't be kept in {self.folder}: {error}.") from None
-        rig_file.write(rig, self.file)
-        about = {"pid": os.getpid(), "name": rig.name, "original": str(original or "")}
-        write(self._stem.with_suffix(".json"), json.dumps(about).encode())
+        about = {
+            "what": _HEAD,
+            "name": work.rig.name,
+            "original": str(work.original or ""),
+            "on disk": work.on_disk,
+        }
+        data = json.dumps(about).encode() + b"\n" + rig_file.encode_compact(work.rig)
+        self._count += 1
+        write(self._own / f"{self._count:06}.kept", data)
+        for old in self.files[COPIES:]:
+            with contextlib.suppress(OSError):
+                old.unlink()
 
     def drop(self) -> None:
         """Nothing is unsaved any more."""
         self._wanted = None
         with self._writing:
-            _remove(self.file)
+            if self._lock is not None:
+                self._lock.close()
+                self._lock = None
+            shutil.rmtree(self._own, ignore_errors=True)
 
     def leftovers(self) -> list[Leftover]:
-        """What Gremios that are gone left behind, newest first."""
+        """What windows that are gone left behind, newest first. What can't be read is passed
+        over; it stays where it is."""
         found = []
-        for about in self.folder.glob("*.json") if self.folder.is_dir() else []:
-            file = about.with_suffix(".gremio")
-            try:
-                told = json.loads(about.read_text())
-                if _alive(int(told["pid"])) or not file.exists():
-                    continue
-                original = Path(told["original"]) if told["original"] else None
-                found.append(Leftover(file, str(told["name"]), original, file.stat().st_mtime))
-            except (OSError, ValueError, KeyError, TypeError):
-                continue
+        with contextlib.suppress(OSError):
+            for folder in self.folder.iterdir():
+                if folder.is_dir() and folder != self._own and not _is_held(folder):
+                    found += _leftover(folder)
         return sorted(found, key=lambda left: -left.when)
+
+
+def read_kept(file: Path) -> Work:
+    """What is in a copy. Raises GremioError for one that is broken."""
+    head, _, body = read(file, _LARGEST).partition(b"\n")
+    try:
+        about = msgspec.json.decode(head, type=dict[str, str])
+    except (msgspec.DecodeError, UnicodeDecodeError):
+        about = {}
+    if about.get("what") != _HEAD:
+        raise FileProblem(f"{file} is no copy that Gremio kept, or it is broken.")
+    original = about.get("original", "")
+    rig = rig_file.decode(body, about.get("name") or "The copy")
+    return Work(rig, Path(original) if original else None, about.get("on disk", ""))
 
 
 def discard(leftover: Leftover) -> None:
     """Throw away work that is not wanted."""
-    _remove(leftover.file)
+    shutil.rmtree(leftover.folder, ignore_errors=True)
 
 
-def _remove(file: Path) -> None:
-    for path in (file, file.with_suffix(".json")):
-        with contextlib.suppress(OSError):
-            path.unlink()
+def _leftover(folder: Path) -> list[Leftover]:
+    """What a window that is gone left in its folder: the copies that can be read."""
+    good: list[tuple[Path, str, Path | None]] = []
+    for file in _copies(folder):
+        with contextlib.suppress(OSError, GremioError, RecursionError):
+            kept = read_kept(file)
+            good.append((file, kept.rig.name, kept.original))
+    if not good:
+        return []
+    files = tuple(file for file, _, _ in good)
+    with contextlib.suppress(OSError):
+        return [Leftover(folder, files, good[0][1], good[0][2], files[0].stat().st_mtime)]
+    return []
 
 
-def _alive(pid: int) -> bool:
+def _copies(folder: Path) -> tuple[Path, ...]:
+    return tuple(sorted(folder.glob("*.kept"), reverse=True))
+
+
+def _is_held(folder: Path) -> bool:
+    """Whether a window holds the lock of a folder."""
     try:
-        os.kill(pid, 0)
-    except ProcessLookupError:
-        return False
-    except PermissionError:
+        with (folder / "lock").open("rb") as lock:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except BlockingIOError:
         return True
-    return True
+    except OSError:
+        return False
+    return False

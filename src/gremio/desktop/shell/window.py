@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+import time
 from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
@@ -46,7 +47,7 @@ from gremio.desktop.shell.head import Head
 from gremio.desktop.shell.keys import Keys
 from gremio.desktop.shell.leftover_bar import LeftoverBar
 from gremio.desktop.shell.menus import fill_menus
-from gremio.desktop.shell.recovery import Keeper, Leftover
+from gremio.desktop.shell.recovery import Keeper, Leftover, Work
 from gremio.desktop.shell.waiting import Waiting
 from gremio.desktop.theme.dress import dress
 from gremio.desktop.theme.inks import DAY, NIGHT, Inks
@@ -56,6 +57,8 @@ if TYPE_CHECKING:
     from gremio.desktop.shell.find import Finder
 
 _KEEP_AFTER = 1500
+# So long (s) after a change it is kept at the latest, and the time of _KEEP_AFTER more.
+_KEEP_AT_LATEST = 7.0
 _SAID_FOR = 9000
 
 
@@ -65,6 +68,8 @@ class Window(QMainWindow):
     def __init__(self, keeper: Keeper | None = None) -> None:
         super().__init__()
         self.inks: Inks = DAY
+        # What must live as long as the window does.
+        self.wires: object = None
         self.document = Document()
         self.document.patience = Waiting(self).solving
         self.keeper = keeper or Keeper()
@@ -94,6 +99,7 @@ class Window(QMainWindow):
         self._keep.setSingleShot(True)
         self._keep.setInterval(_KEEP_AFTER)
         self._keep.timeout.connect(self.keep_soon)
+        self._since = 0.0
         self._lay_out()
         table = actions_of(self.pages)
         views: dict[Where, tuple[QWidget, ...]] = {
@@ -162,7 +168,7 @@ class Window(QMainWindow):
         document = self.document
         document.said.connect(self.say)
         document.file_changed.connect(self._take_history)
-        document.file_changed.connect(self._keep.start)
+        document.file_changed.connect(self._keep_later)
         self.desk.wanted.connect(partial(rigging.make_control, document))
         self.parts.picked.connect(self.bench.part_listed)
         self.card.left.connect(self._card_left)
@@ -336,6 +342,8 @@ class Window(QMainWindow):
         opened: rig_file.Opened | None = None,
     ) -> None:
         """Put another rig on the table, with all of it in the picture."""
+        if path is None and "files" in self.__dict__:
+            self.files.lock.let_go()
         self.document.start(rig, path, saved=saved, opened=opened)
         self.bench.frame_anew()
 
@@ -365,8 +373,7 @@ class Window(QMainWindow):
     def keep_soon(self) -> None:
         """Keep unsaved work aside without holding up the hand, or drop what is kept."""
         if self.document.changed:
-            document = self.document
-            self.keeper.keep_beside(document.rig, document.path, document.said.emit)
+            self.keeper.keep_beside(self._work(), self.document.said.emit)
         else:
             self.keeper.drop()
 
@@ -376,7 +383,7 @@ class Window(QMainWindow):
             self.keeper.drop()
             return
         try:
-            self.keeper.keep(self.document.rig, self.document.path)
+            self.keeper.keep(self._work())
         except FileProblem as problem:
             self.say(str(problem))
 
@@ -384,11 +391,22 @@ class Window(QMainWindow):
         """Offer work that was left unsaved, on a line under the head."""
         self.bar.offer(leftovers)
 
-    def _take_leftover(self, left: Leftover) -> bool:
-        opened = self.files.open_path(left.file, left.original, saved=False)
+    def _take_leftover(self, file: Path) -> bool:
+        opened = self.files.open_kept(file)
         if opened:
             self.keep_now()
         return opened
+
+    def _work(self) -> Work:
+        document = self.document
+        return Work(document.rig, document.path, document.on_disk)
+
+    def _keep_later(self) -> None:
+        """Keep what was changed when the hand rests, but not much later than it was changed."""
+        if not self._keep.isActive():
+            self._since = time.monotonic()
+        if time.monotonic() - self._since < _KEEP_AT_LATEST:
+            self._keep.start()
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         """Files can be dropped on the window."""
@@ -412,4 +430,5 @@ class Window(QMainWindow):
             return
         self._keep.stop()
         self.keeper.drop()
+        self.files.lock.let_go()
         event.accept()
