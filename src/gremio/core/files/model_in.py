@@ -7,6 +7,7 @@ and z is forward; a model that says y is up is turned the same way.
 from __future__ import annotations
 
 import json
+import re
 import struct
 from pathlib import Path
 from typing import Any
@@ -17,6 +18,7 @@ import numpy.typing as npt
 from gremio.core.arrays import Array
 from gremio.core.files import atomic
 from gremio.core.files.atomic import FileProblem
+from gremio.core.files.gltf_tree import prepared
 from gremio.core.frames import holds
 from gremio.core.problem import Note
 from gremio.core.rig.model import PAINT, Up
@@ -25,6 +27,14 @@ from gremio.core.surfaces.models import Model, ModelNode, Piece
 
 ENDINGS = (".glb", ".gltf", ".obj", ".stl", ".ply")
 _LARGEST = 2_000_000_000
+# Faces of an OBJ with fewer than three corners, which its reader passes over.
+_THIN = re.compile(rb"(?m)^f[ \t]+\S+(?:[ \t]+\S+)?[ \t]*\r?$")
+_MARKS = (
+    (b"\xef\xbb\xbf", "utf-8-sig"),
+    (b"\xff\xfe\x00\x00", "utf-32"),
+    (b"\xff\xfe", "utf-16"),
+    (b"\xfe\xff", "utf-16"),
+)
 
 # From axes with y up and z forward to axes with z up and x forward.
 FROM_Y_UP = np.array(
@@ -53,13 +63,26 @@ def read_model(path: str | Path, metres: float = 1.0, up: Up | None = None) -> M
     data = atomic.read(file, _LARGEST)
     if file.suffix.lower() == ".glb":
         _check_glb(data, file.name)
-    scene = _load(file, data)
+    told: list[Note] = []
+    given = data
+    if file.suffix.lower() in (".glb", ".gltf"):
+        given, told = prepared(file, data)
+    if file.suffix.lower() == ".obj" and (thin := len(_THIN.findall(data))):
+        told.append(_note("mesh-broken", file.name, f"has {thin} faces without three corners"))
     upright = usual_up(file) if up is None else up
-    nodes, notes = _nodes(scene, file, _conversion(metres, upright))
+    try:
+        scene = _load(file, given)
+        nodes, notes = _nodes(scene, file, _conversion(metres, upright))
+    except FileProblem:
+        raise
+    except Exception as error:
+        # The reader fails in many ways on broken files; each means the same to a person.
+        why = _reason(error)
+        raise FileProblem(f"{file.name} could not be read: {why}. Export it again.") from None
     if not any(node.pieces for node in nodes):
         raise FileProblem(f"{file.name} holds no triangles, so there is nothing to bring in.")
     digest = hashlib.sha256(data).hexdigest()
-    return Model(file.resolve(), digest, metres, upright, tuple(nodes), tuple(notes))
+    return Model(file.resolve(), digest, metres, upright, tuple(nodes), (*told, *notes))
 
 
 def _check_glb(data: bytes, name: str) -> None:
@@ -101,19 +124,61 @@ def _chunk_problem(data: bytes) -> str:
 
 
 def _load(file: Path, data: bytes) -> Any:
+    import io
+
     import trimesh
 
+    ending = file.suffix.lower()
     options: dict[str, Any] = {"process": False}
-    if file.suffix.lower() == ".obj":
+    if ending == ".obj":
+        data = _text(data).encode()
         # Objects become parts; in a file without them, groups do.
         named = b"\no " in b"\n" + data
         options.update(split_objects=named, split_groups=not named)
+    if ending == ".stl":
+        _check_stl(file, data)
+    resolver = trimesh.resolvers.FilePathResolver(str(file))
+    return trimesh.load_scene(io.BytesIO(data), file_type=ending[1:], resolver=resolver, **options)
+
+
+def _text(data: bytes) -> str:
+    """A text in whatever encoding: as its mark says, else UTF-8, else that of older Windows."""
+    for mark, encoding in _MARKS:
+        if data.startswith(mark):
+            return data.decode(encoding, errors="replace")
     try:
-        return trimesh.load_scene(str(file), **options)
-    except Exception as error:
-        # The reader fails in many ways on broken files; each means the same to a person.
-        reason = str(error).strip().splitlines()[0] if str(error).strip() else "it is damaged"
-        raise FileProblem(f"{file.name} could not be read: {reason}. Export it again.") from None
+        return data.decode("utf-8")
+    except UnicodeDecodeError:
+        return data.decode("cp1252", errors="replace")
+
+
+def _check_stl(file: Path, data: bytes) -> None:
+    """Refuse a binary STL that is shorter than the triangles it promises."""
+    if data[:5].lower() == b"solid" or len(data) < 84:
+        return
+    count = struct.unpack("<I", data[80:84])[0]
+    if len(data) < 84 + 50 * count:
+        raise FileProblem(
+            f"{file.name} is broken: it says it has {count:,} triangles, and is too short for "
+            "them. Export it again."
+        )
+
+
+def _reason(error: Exception) -> str:
+    """What is wrong with a file, of how its reader failed."""
+    if isinstance(error, FileNotFoundError):
+        return f"it needs {error.filename or error}, which is not there"
+    if isinstance(error, ModuleNotFoundError | ImportError):
+        return "what it is packed with is not known here"
+    if isinstance(error, IndexError):
+        return "it refers to something that is not in it"
+    if isinstance(error, KeyError):
+        return "something that it should say is missing, or is none of what it can be"
+    if isinstance(error, MemoryError | OverflowError):
+        return "it says it is larger than anything can be"
+    if isinstance(error, ValueError | TypeError | struct.error):
+        return "something in it is no number, or it is shorter than it says"
+    return "it is damaged"
 
 
 def _conversion(metres: float, up: Up) -> Array:
@@ -127,8 +192,9 @@ def _nodes(scene: Any, file: Path, convert: Array) -> tuple[list[ModelNode], lis
     children: dict[str, list[str]] = {}
     for child, parent in forest.parents.items():
         children.setdefault(parent, []).append(child)
-    # The reader goes through the nodes of a glTF from the last to the first.
-    step = -1 if file.suffix.lower() in (".glb", ".gltf") else 1
+    # The reader goes through the nodes of a glTF, and the objects of an OBJ, from the last to the
+    # first.
+    step = -1 if file.suffix.lower() in (".glb", ".gltf", ".obj") else 1
     nodes: list[ModelNode] = []
     notes: list[Note] = []
     back = np.linalg.inv(convert)
@@ -178,8 +244,12 @@ def _pieces(
     surface = scene.geometry.get(name)
     if surface is None or not hasattr(surface, "faces"):
         return []
-    vertices = np.asarray(surface.vertices, dtype=float) @ convert[:3, :3].T
+    vertices = np.asarray(surface.vertices, dtype=float)
     faces = np.asarray(surface.faces, dtype=np.int64)
+    if vertices.ndim != 2 or faces.ndim != 2 or faces.shape[-1] != 3:
+        notes.append(_note("mesh-empty", str(name), f"in {file.name} has no triangles; left out"))
+        return []
+    vertices = vertices @ convert[:3, :3].T
     good = np.all(np.isfinite(vertices), axis=1)
     whole = np.all((faces >= 0) & (faces < len(vertices)), axis=1)
     faces = faces[whole]
