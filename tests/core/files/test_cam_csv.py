@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import math
+import re
 from pathlib import Path
 
+import numpy as np
 import pytest
+from msgspec.structs import replace
 
 import gremio
 from gremio.core.edit.cams import cam_of
-from gremio.core.edit.links import remove_link
+from gremio.core.edit.links import change_link, remove_link
 from gremio.core.files.atomic import FileProblem
 from gremio.core.files.cam_csv import (
     cam_csv,
@@ -112,3 +115,53 @@ def test_a_file_that_is_no_text(tmp_path: Path) -> None:
         read_table_file(tmp_path / "none.csv")
     file.write_text("\ufeffOpen,Lid\n0,0\n1,2\n", encoding="utf-8")
     assert read_table_file(file).names == ("Open", "Lid")
+
+
+def test_a_cam_with_spans_slopes_and_ways_beyond_comes_back_the_same(
+    chest: tuple[Rig, str],
+) -> None:
+    """As it was taught: every profile of the table is the same to the last bit or nearly."""
+    rig, link = chest
+    cam = cam_of(rig, link)
+    lid, tray = (f.channel for f in cam.followers)
+    first, second, third = cam.stations
+    taught = replace(
+        cam,
+        followers=(replace(cam.followers[0], profile="harmonic"), cam.followers[1]),
+        stations=(
+            replace(first, spans={lid: "free", tray: "cycloidal"}, slopes={lid: 0.7}),
+            replace(second, values={**second.values, lid: 1.3}, slopes={lid: -0.25}),
+            replace(third, values={**third.values, lid: 0.1}),
+        ),
+        before="carry on",
+        after="repeat",
+    )
+    rig = change_link(rig, link, taught)
+    text = cam_csv(rig, link)
+    assert "Lid turn x profile" in text and "Lid turn x slope" in text and "Open beyond" in text
+    table = read_table(text)
+    assert table.names == ("Open", "Lid turn x", "Tray move z")
+    channels = [c for c in proposed_channels(rig, table) if c is not None]
+    units = [u or "" for u in table.units]
+    for start, same in ((remove_link(rig, link), ""), (change_link(rig, link, cam), link)):
+        back, made = cam_of_table(start, table, channels, units, same)
+        for value in np.linspace(-2.0, 15.0, 60):
+            asked = {"Open": float(value)}
+            one, two = gremio.solve(rig, asked), gremio.solve(back, asked)
+            assert two.value("Lid") == pytest.approx(one.value("Lid"), abs=1e-12)
+            assert two.value("Tray") == pytest.approx(one.value("Tray"), abs=1e-12)
+        again = cam_of(back, made)
+        assert (again.before, again.after) == ("carry on", "repeat")
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ('Open,Lid\n0,"0\n1,80\n', "quote left open"),
+        ("Open,Lid,Lid profile\n0,0,wavy\n1,80,\n", "'wavy' is no profile. It is one of smooth"),
+        ("Open,Lid,Open beyond\n0,0,on\n1,80,\n", "'on' is no beyond"),
+    ],
+)
+def test_words_that_are_none_are_refused(text: str, said: str) -> None:
+    with pytest.raises(FileProblem, match=re.escape(said)):
+        read_table(text)

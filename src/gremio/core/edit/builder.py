@@ -56,7 +56,7 @@ class Builder:
     def part(
         self,
         name: str,
-        *shapes: Shape,
+        *shapes: Shape | AnySolid,
         on: str | None = None,
         at: Sequence[Typed] = (0.0, 0.0, 0.0),
         turned: Sequence[Typed] = (0.0, 0.0, 0.0),
@@ -67,6 +67,7 @@ class Builder:
     ) -> str:
         """Add a part and return its name.
 
+        shapes: solids, or shapes where they stand elsewhere in the part than at its zero.
         on: name of the part that carries it. at, turned: its mount there.
         joint: a kind and an axis, "hinge z"; a screw with its lead, "screw z 4 mm".
         stops: low and high, None runs free. repeat: how it is repeated. stand_in: what is
@@ -86,7 +87,8 @@ class Builder:
             limits[free[0]] = Stops(low, high)
         parent = None if on is None else part_id(self.rig, on)
         frame = placed(at, turned)
-        part = Part(name, parent, frame, made_joint, limits, tuple(shapes), repeat, stand_in)
+        made = tuple(Shape(s) if isinstance(s, AnySolid) else s for s in shapes)
+        part = Part(name, parent, frame, made_joint, limits, made, repeat, stand_in)
         self.rig, _ = add_part(self.rig, part)
         return name
 

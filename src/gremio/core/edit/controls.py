@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 from msgspec.structs import replace
 
@@ -18,10 +18,10 @@ from gremio.core.edit.change import (
 from gremio.core.edit.links import without_channels_of
 from gremio.core.plan.check import faults
 from gremio.core.problem import GremioError
-from gremio.core.rig.channels import CHANNELS, split
+from gremio.core.rig.channels import CHANNELS, key, split
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.ids import ChannelKey, ThingId
-from gremio.core.rig.model import Control, Rig
+from gremio.core.rig.model import Control, Ratio, Rig
 from gremio.core.rig.number import Number
 from gremio.core.rig.numbers import (
     full_label,
@@ -39,6 +39,24 @@ def add_control(rig: Rig, control: Control) -> tuple[Rig, ThingId]:
     check_new_name(rig, control.name)
     rig, control_id = new_id(rig, "c")
     return change_control(rig, control_id, control), control_id
+
+
+def add_leading(rig: Rig, wanted: Sequence[tuple[Control, ChannelKey]]) -> Rig:
+    """The rig with controls, each of which leads one number (by key) one for one; as `add_control`
+    and `add_link` would make it, all at once. Refuses what either refuses."""
+    before = {(note.part, note.code, note.text) for note in faults(rig)}
+    controls, links = dict(rig.controls), dict(rig.links)
+    for control, channel in wanted:
+        check_new_name(rig, control.name)
+        rig, control_id = new_id(rig, "c")
+        rig, link_id = new_id(rig, "k")
+        controls[control_id] = control
+        links[link_id] = Ratio(key(control_id), channel, 1.0)
+    changed = replace(rig, controls=controls, links=links)
+    for note in faults(changed):
+        if (note.part, note.code, note.text) not in before:
+            raise GremioError(note.text)
+    return changed
 
 
 def change_control(rig: Rig, control_id: ThingId, control: Control) -> Rig:
@@ -135,10 +153,10 @@ def remove_control(rig: Rig, control_id: ThingId) -> Rig:
 def set_values(rig: Rig, values: Mapping[ChannelKey, float]) -> Rig:
     """Put channels that nothing leads somewhere (SI), by key; home is not written down."""
     at = dict(rig.at)
-    for key, value in values.items():
-        at[key] = value
-        if value == home_value(rig, key):
-            del at[key]
+    for channel, value in values.items():
+        at[channel] = value
+        if value == home_value(rig, channel):
+            del at[channel]
     return rig if at == rig.at else replace(rig, at=at)
 
 

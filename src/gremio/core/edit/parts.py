@@ -37,6 +37,7 @@ def add_part(rig: Rig, part: Part) -> tuple[Rig, PartId]:
     check_new_name(rig, part.name)
     if part.parent is not None:
         must_have(rig.parts, part.parent, "part")
+    _check_shapes(part)
     for channel, stops in part.stops.items():
         _check_stops(part, channel, stops)
     rig, made = new_id(rig, "p")
@@ -48,7 +49,18 @@ def change_part(rig: Rig, part_id: PartId, part: Part) -> Rig:
     """The rig with a part in place of the one of this id."""
     if rig.parts.get(part_id) == part:
         return rig
+    _check_shapes(part)
     return replace(rig, parts=with_entry(rig.parts, part_id, part))
+
+
+def _check_shapes(part: Part) -> None:
+    """Refuse what is no shape, which could be saved and not be opened again."""
+    for one in part.shapes:
+        if not isinstance(one, Shape):
+            raise GremioError(
+                f"{part.name} was given {type(one).__name__} for a shape. Give it a Shape, for "
+                "example gremio.shape(Box(length=1, width=1, height=1))."
+            )
 
 
 def rename_part(rig: Rig, part_id: PartId, name: str) -> Rig:

@@ -214,7 +214,15 @@ def write(rig: Rig, path: str | os.PathLike[str], *, keep_previous: bool = False
     file = Path(path)
     folder = file.resolve().parent
     relative = _with_source_paths(rig, lambda source: os.path.relpath(source, folder))
-    atomic.write(file, encode(relative), keep_previous=keep_previous)
+    data = encode(relative)
+    try:
+        msgspec.json.decode(data, type=RigFile)
+    except msgspec.DecodeError as error:
+        raise FileProblem(
+            f"{rig.name} can't be saved: something in it is not what it should be ({error}). The "
+            "older file, if there was one, is as it was."
+        ) from None
+    atomic.write(file, data, keep_previous=keep_previous)
 
 
 def keep_older(opened: Opened, path: Path) -> Path | None:

@@ -16,7 +16,7 @@ from msgspec.structs import replace
 
 from gremio.core.arrays import Array
 from gremio.core.edit.change import new_id
-from gremio.core.edit.controls import add_control
+from gremio.core.edit.controls import add_leading
 from gremio.core.edit.links import add_link
 from gremio.core.files import atomic
 from gremio.core.files.atomic import FileProblem
@@ -68,6 +68,7 @@ class _Reading:
     parts: dict[str, PartId] = field(default_factory=dict)
     channels: dict[str, ChannelKey] = field(default_factory=dict)
     paints: dict[str, str] = field(default_factory=dict)
+    names: set[str] = field(default_factory=set)
     sources: dict[str, tuple[ThingId, Model]] = field(default_factory=dict)
 
     def note(self, code: str, part: str, text: str) -> None:
@@ -187,7 +188,8 @@ def _add_part(
     shapes = tuple(
         shape for visual in link.iterfind("visual") for shape in _shapes(reading, name, visual)
     )
-    called = free_name(names_in(rig), name.strip() or "Part")
+    called = free_name(reading.names, name.strip() or "Part")
+    reading.names.add(called)
     # The joint's axis is turned to where it must lie; the link keeps the frame it came with.
     own = frame_of(np.linalg.inv(turn))
     part = Part(called, parent, frame_of(origin @ turn), made, stops, shapes, own=own)
@@ -260,7 +262,8 @@ def _mimic(reading: _Reading, joint: etree._Element) -> None:
 def _controls(reading: _Reading) -> None:
     """A control for each joint that nothing leads."""
     program = compile_rig(reading.rig, partial(reading.shelf.geometry, reading.rig))
-    rig = reading.rig
+    names = names_in(reading.rig)
+    wanted = []
     for name, channel in reading.channels.items():
         if channel in program.drives:
             continue
@@ -272,11 +275,11 @@ def _controls(reading: _Reading) -> None:
         high = high if math.isfinite(high) else reach
         if low >= high:
             continue
-        called = free_name(names_in(rig), name.strip() or "Control")
+        called = free_name(names, name.strip() or "Control")
+        names.add(called)
         home = min(max(0.0, low), high)
-        rig, control = add_control(rig, Control(called, kind, USUAL_UNIT[kind], low, high, home))
-        rig, _ = add_link(rig, Ratio(control, channel, 1.0))
-    reading.rig = rig
+        wanted.append((Control(called, kind, USUAL_UNIT[kind], low, high, home), channel))
+    reading.rig = add_leading(reading.rig, wanted)
 
 
 def _shapes(reading: _Reading, name: str, visual: etree._Element) -> list[Shape]:

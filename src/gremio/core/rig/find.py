@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import difflib
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from typing import TypeVar
 
 from gremio.core.problem import NotFound
@@ -14,6 +14,10 @@ from gremio.core.rig.numbers import OWNERS, Named, Owner, full_label
 from gremio.core.rig.things import THINGS
 
 Id = TypeVar("Id", bound=ThingId)
+
+
+# So few names are all told where none is near.
+_FEW = 12
 
 
 def part_id(rig: Rig, name: str) -> PartId:
@@ -49,7 +53,7 @@ def channel_key(rig: Rig, name: str) -> ChannelKey:
         for thing, named in owner.things(rig).items():
             if name.startswith(named.name) and (found := _number_of(rig, owner, thing, name)):
                 return found
-    raise NotFound(_nothing_called(name, "control or free channel", _all_names(rig)))
+    raise NotFound(nothing_called(name, "control or free channel", _all_names(rig)))
 
 
 def _number_of(rig: Rig, owner: Owner, thing: ThingId, name: str) -> ChannelKey | None:
@@ -91,7 +95,7 @@ def _id_of(things: Mapping[Id, Named], name: str, what: str) -> Id:
     for thing_id, thing in things.items():
         if thing.name == name:
             return thing_id
-    raise NotFound(_nothing_called(name, what, [thing.name for thing in things.values()]))
+    raise NotFound(nothing_called(name, what, [thing.name for thing in things.values()]))
 
 
 def _all_names(rig: Rig) -> list[str]:
@@ -103,7 +107,10 @@ def _all_names(rig: Rig) -> list[str]:
     ]
 
 
-def _nothing_called(name: str, what: str, names: list[str]) -> str:
+def nothing_called(name: str, what: str, names: Sequence[str]) -> str:
+    """That there is nothing of a name, and which names are near to it."""
     near = difflib.get_close_matches(name, names, n=3, cutoff=0.4)
     hint = f" Did you mean {' or '.join(repr(n) for n in near)}?" if near else ""
+    if not near and 0 < len(names) <= _FEW:
+        hint = f" There is {', '.join(names)}."
     return f"The rig has no {what} called {name!r}.{hint}"

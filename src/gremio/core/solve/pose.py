@@ -10,13 +10,13 @@ import numpy as np
 
 from gremio.core.arrays import Array, Flags, Rows
 from gremio.core.plan.loops import ROUNDING, closure_label, missed
-from gremio.core.problem import Note
+from gremio.core.problem import Note, NotFound
 from gremio.core.quantity import show_short, show_small
-from gremio.core.rig.channels import free_of, key, split
-from gremio.core.rig.find import channel_key, control_id, part_id
+from gremio.core.rig.channels import CHANNELS, free_of, key, split
+from gremio.core.rig.find import channel_key, control_id, nothing_called, part_id
 from gremio.core.rig.ids import NOTHING, ChannelKey, PartId, ThingId
 from gremio.core.rig.model import Rig
-from gremio.core.rig.numbers import full_label, home_value, owner_name, shown_unit
+from gremio.core.rig.numbers import full_label, home_value, numbers_of, owner_name, shown_unit
 from gremio.core.solve.dimensions import with_dimensions, with_ends
 from gremio.core.solve.loop_steps import LoopBatch, LoopStep
 from gremio.core.solve.program import Program
@@ -199,9 +199,13 @@ class Pose:
 
     def value(self, part: PartId, channel: str = "") -> float:
         """Value (SI) of a channel by the names of part and channel. Raises NotFound."""
+        rig = self.program.rig
         if not channel:
-            return self.at(channel_key(self.program.rig, part))
-        return self.at(key(part_id(self.program.rig, part), channel))
+            return self.at(channel_key(rig, part))
+        found = key(part_id(rig, part), channel)
+        if channel not in CHANNELS and found not in numbers_of(rig, split(found)[0]):
+            raise NotFound(nothing_called(channel, f"channel of {part}", CHANNELS))
+        return self.at(found)
 
     def control(self, name: str) -> float:
         """Value (SI) of the control of this name. Raises NotFound."""
