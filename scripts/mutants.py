@@ -56,12 +56,12 @@ _OPERATORS = (
 
 @dataclass(frozen=True)
 class Change:
-    """One change. path: of the file, from the root of the tree. first, last: its lines. code: the
-    whole file with it."""
+    """One change. path: of the file, from the root of the tree. lines: those it is in; around: those
+    of the function that it is in. code: the whole file with it."""
 
     path: str
-    first: int
-    last: int
+    lines: range
+    around: range
     code: str
 
     def told(self) -> str:
@@ -77,19 +77,21 @@ class _Places(cst.CSTVisitor):
     and what is run on import only, are left out."""
 
     def __init__(self) -> None:
-        self.found: list[tuple[cst.CSTNode, cst.CSTNode]] = []
-        self._functions = 0
+        self.found: list[tuple[cst.CSTNode, cst.CSTNode, cst.FunctionDef]] = []
+        self._functions: list[cst.FunctionDef] = []
 
     def on_leave(self, original_node: cst.CSTNode) -> None:
-        self._functions -= isinstance(original_node, cst.FunctionDef)
+        if isinstance(original_node, cst.FunctionDef):
+            self._functions.pop()
 
     def on_visit(self, node: cst.CSTNode) -> bool:
         if isinstance(node, cst.Annotation | cst.Decorator):
             return False
         if self._functions:
+            inside = self._functions[-1]
             for kind, made in _OPERATORS:
                 if isinstance(node, kind):
-                    self.found += [(node, new) for new in made(node)]
+                    self.found += [(node, new, inside) for new in made(node)]
             if isinstance(node, cst.If | cst.While):
                 turned = cst.UnaryOperation(
                     cst.Not(),
@@ -97,8 +99,9 @@ class _Places(cst.CSTVisitor):
                 )
                 self.found.append((node.test, turned))
             if isinstance(node, cst.Return) and node.value is not None:
-                self.found.append((node.value, cst.Name("None")))
-        self._functions += isinstance(node, cst.FunctionDef)
+                self.found.append((node.value, cst.Name("None"), inside))
+        if isinstance(node, cst.FunctionDef):
+            self._functions.append(node)
         return True
 
 
@@ -108,10 +111,13 @@ def changes_of(path: Path, those: set[int]) -> Iterator[Change]:
     places = _Places()
     wrapper.module.visit(places)
     spots = wrapper.resolve(PositionProvider)
-    for node, new in (places.found[place] for place in sorted(those)):
+
+    def lines(node: cst.CSTNode) -> range:
+        return range(spots[node].start.line, spots[node].end.line + 1)
+
+    for node, new, inside in (places.found[place] for place in sorted(those)):
         code = wrapper.module.deep_replace(node, new).code
-        spot = spots[node]
-        yield Change(str(path.relative_to(HERE)), spot.start.line, spot.end.line, code)
+        yield Change(str(path.relative_to(HERE)), lines(node), lines(inside), code)
 
 
 def sample(count: int, seed: int, only: list[str]) -> list[Change]:
@@ -198,11 +204,12 @@ def tests_for(
     change: Change, seen: dict[str, dict[int, list[str]]], where: dict[str, str]
 ) -> list[str]:
     """What is run for a change: names of tests, or folders of them. where: the files of tests by
-    their names."""
+    their names. What is run on import, as a usual value, is what its function is called for."""
     if "import numba" in (HERE / change.path).read_text():
         return list(COMPILED)
     lines = seen.get(change.path, {})
-    names = {t for line in range(change.first, change.last + 1) for t in lines.get(line, [])}
+    names = {t for line in change.lines for t in lines.get(line, [])}
+    names = names or {t for line in change.around for t in lines.get(line, [])}
     found = []
     for name in sorted(names):
         parts = name.split(".")
@@ -265,7 +272,9 @@ def main() -> None:
             with guard:
                 told[said].append(change)
                 done = sum(map(len, told.values()))
-                print(f"{done}/{len(changes)} {said}: {change.path}:{change.first}", flush=True)
+                print(
+                    f"{done}/{len(changes)} {said}: {change.path}:{change.lines.start}", flush=True
+                )
                 if said != "noticed":
                     print(change.told(), flush=True)
 

@@ -22,7 +22,15 @@ from gremio.core.edit.parts import remove_part
 from gremio.core.files.rig_file import decode, encode
 from gremio.core.problem import GremioError, NotFound
 from gremio.core.rig.model import Control, Face, Rig
-from gremio.core.rig.scales import meant, position_at, reads, share_of, shown, snapped
+from gremio.core.rig.scales import (
+    decimals_read,
+    meant,
+    position_at,
+    reads,
+    share_of,
+    shown,
+    snapped,
+)
 
 
 @pytest.fixture
@@ -120,3 +128,20 @@ def test_a_face_goes_with_the_part_that_carries_it(quay: Rig) -> None:
 
 def test_share_of_a_control_without_a_range() -> None:
     assert share_of(Control("x", "number", "", 1.0, 1.0), 1.0) == 0.0
+
+
+def test_only_a_lever_springs_home(quay: Rig) -> None:
+    lever = make_into(quay, "c2", "lever")
+    lever = change_control(lever, "c2", replace(lever.controls["c2"], springs=True))
+    assert make_into(lever, "c2", "lever").controls["c2"].springs
+    assert not make_into(lever, "c2", "slider").controls["c2"].springs
+
+
+@pytest.mark.parametrize(
+    ("scale", "decimals"),
+    [((0.0, 1.0), 2), ((0.0, 100.0), 0), ((0.0, 10.0), 1), ((5.0, 5.001), 5), ((0, 1e-9), 6),
+     ((1000.0, 0.0), 0)],
+)  # fmt: skip
+def test_a_scale_is_read_to_a_hundredth_of_it(scale: tuple[float, float], decimals: int) -> None:
+    control = Control("A", "number", "", 0.0, 1.0, scale=scale)
+    assert decimals_read(control) == decimals

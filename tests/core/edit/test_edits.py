@@ -2,6 +2,7 @@ from __future__ import annotations
 
 import math
 
+import numpy as np
 import pytest
 from msgspec.structs import replace
 
@@ -9,7 +10,7 @@ import gremio
 from gremio.core.edit.cams import as_cam, record_station, remove_stations
 from gremio.core.edit.controls import add_control, change_control, remove_control, set_values
 from gremio.core.edit.links import add_link, proposed_ratio, remove_link, swapped
-from gremio.core.edit.mounts import move_mount, set_home_here
+from gremio.core.edit.mounts import move_mount, place_own, set_home_here
 from gremio.core.edit.parts import (
     add_part,
     ground_channel,
@@ -17,14 +18,16 @@ from gremio.core.edit.parts import (
     rename_part,
     set_joint,
     set_parent,
+    set_repeat,
     set_stops,
 )
-from gremio.core.frames import Frame
+from gremio.core.edit.paths import remove_path
+from gremio.core.frames import Frame, matrix
 from gremio.core.problem import GremioError, NotFound
 from gremio.core.rig.cams import as_ratio, cam_through
 from gremio.core.rig.channels import freed
 from gremio.core.rig.find import channel_key, control_id, free_name, part_id
-from gremio.core.rig.model import Cam, Control, Joint, Part, Ratio, Rig, Stops
+from gremio.core.rig.model import Cam, Control, Joint, Part, Ratio, Repeat, Rig, Stops
 from gremio.core.solve.axes import channel_frame
 
 
@@ -264,3 +267,65 @@ def test_a_single_channel_can_be_grounded_or_freed_besides(hatch: Rig) -> None:
 def test_a_screw_needs_a_lead(hatch: Rig) -> None:
     with pytest.raises(GremioError, match="A screw needs a lead"):
         set_joint(hatch, part_id(hatch, "Shutter"), Joint("screw", "z"))
+
+
+def row_of_rivets() -> Rig:
+    build = gremio.Builder("Row")
+    build.part("Rivet", repeat=Repeat("line", "x", 4, 0.1))
+    build.part("Stud", repeat=Repeat("path", count=3, pitch=0.2))
+    build.control("Many", 1, 9, kind="number")
+    build.ratio("Many", "Rivet count", 1)
+    rig = gremio.path(build.rig, "Seam", [(0, 0, 0), (1, 0, 0)])
+    return gremio.path(rig, "Rail", [(0, 1, 0), (1, 1, 0)])
+
+
+def test_a_repeat_whose_count_is_led_is_kept_until_the_link_is_gone() -> None:
+    rig = row_of_rivets()
+    with pytest.raises(GremioError, match=r"count of Rivet is used by .*Many.* Remove it first"):
+        set_repeat(rig, part_id(rig, "Rivet"), None)
+    free = remove_link(rig, next(iter(rig.links)))
+    assert set_repeat(free, part_id(rig, "Rivet"), None).parts[part_id(rig, "Rivet")].repeat is None
+
+
+def test_a_path_goes_when_nothing_follows_it_and_not_before() -> None:
+    rig = row_of_rivets()
+    seam, rail = rig.paths
+    stud = part_id(rig, "Stud")
+    along = set_repeat(rig, stud, Repeat("path", count=3, pitch=0.2, path=seam))
+    with pytest.raises(GremioError, match="Stud is repeated along Seam"):
+        remove_path(along, seam)
+    assert list(remove_path(along, rail).paths) == [seam]
+
+
+def test_a_part_is_put_elsewhere_and_its_joint_stays() -> None:
+    build = gremio.Builder("Door")
+    build.part("Leaf", at=(1, 0, 0), turned=(0, 0, "30 deg"), joint="hinge z")
+    leaf = part_id(build.rig, "Leaf")
+    wanted = Frame((3.0, 1.0, 0.5))
+    rig = place_own(build.rig, leaf, wanted)
+    assert gremio.solve(rig).world(leaf) == pytest.approx(matrix(wanted), abs=1e-12)
+    # It still turns about its mount's own place.
+    turned = gremio.solve(rig, {"Leaf": math.pi}).world(leaf)
+    mount = matrix(rig.parts[leaf].mount)
+    half = mount @ np.diag([-1.0, -1, 1, 1]) @ np.linalg.inv(mount)
+    assert turned == pytest.approx(half @ matrix(wanted), abs=1e-9)
+    assert rig.parts[leaf].mount == build.rig.parts[leaf].mount
+
+
+def test_home_is_not_set_where_a_link_counts_from_another() -> None:
+    """On a joint of several channels; where nothing counts, it is."""
+    build = gremio.Builder("Pan")
+    build.part("Head", joint="ball")
+    build.part("Free", joint="ball")
+    build.control("Tilt", "-1 rad", "1 rad")
+    build.ratio("Tilt", "Head turn y", 1)
+    rig = build.rig
+    for name, refused in (("Head", True), ("Free", False)):
+        part = part_id(rig, name)
+        pose = gremio.solve(rig, {f"{name} turn z": 0.3})
+        if refused:
+            with pytest.raises(GremioError, match="has stops or links on a joint of several"):
+                set_home_here(rig, part, pose.world(part), {"turn z": 0.3})
+        else:
+            moved = set_home_here(rig, part, pose.world(part), {"turn z": 0.3})
+            assert gremio.solve(moved).world(part) == pytest.approx(pose.world(part))

@@ -197,3 +197,18 @@ def test_a_number_without_end_is_refused_wherever_it_is() -> None:
     text = '{"gremio": 1, "rig": {"controls": {"c1": {"name": "A", "kind": "angle", "unit": "deg", '
     with pytest.raises(FileProblem, match="Number out of range"):
         rig_file.decode((text + '"low": 0, "high": 1e999}}}}').encode())
+
+
+def test_the_text_is_laid_out_for_people(lock: Rig) -> None:
+    """Two blanks for each level, so that a change of one number is a change of one line."""
+    lines = rig_file.encode(lock).decode().splitlines()
+    assert lines[0] == "{" and lines[-1] == "}"
+    depth = 0
+    for line in lines:
+        bare = line.lstrip(" ")
+        if bare[:1] in "}]":
+            depth -= 1
+        assert len(line) - len(bare) == 2 * depth, line
+        if bare.endswith(("{", "[")):
+            depth += 1
+    assert max(map(len, lines)) < 400 or depth == 0

@@ -279,3 +279,8 @@ def test_a_formula_in_a_file_that_makes_no_sense_is_told_and_left_out(yard: Rig)
     rig = replace(yard, links={"k1": Formula("p4 turn z", "{p99 turn z}")})
     (note,) = gremio.solve(rig).notes
     assert note.code == "link-lost"
+
+
+@pytest.mark.parametrize(("signs", "value"), [("-", -3), ("--", 3), ("- - -", -3), ("-+-", 3)])
+def test_signs_before_a_number_turn_it_round_each_time(yard: Rig, signs: str, value: int) -> None:
+    assert result(yard, "p1 move y", f"{signs}3 m") == value

@@ -145,3 +145,10 @@ def test_a_grounded_part_proposes_nothing_and_says_so() -> None:
     build.part("Two", shape(PINION), at=(0.2, 0, 0))
     with pytest.raises(GremioError, match="Two is grounded"):
         proposed(build.rig, "One", "Two")
+
+
+def test_gears_of_which_nothing_can_be_proposed_are_looked_over_all_the_same() -> None:
+    """On one shaft they are no pair, whatever a link between them says."""
+    rig = pair(PINION, SpurGear(module=M, teeth=33, width=0.05), (0, 0, 0.2), "spin z", -0.5,
+               "gear pair")  # fmt: skip
+    assert "gear-ratio" not in codes(rig)

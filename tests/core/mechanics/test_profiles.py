@@ -1,5 +1,7 @@
 from __future__ import annotations
 
+import itertools
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -175,3 +177,18 @@ def test_a_law_runs_backwards(law: str) -> None:
         wanted = float(value(profile, lead))
         assert leads_at(profile, wanted, near=lead + 0.05) == pytest.approx(lead, abs=1e-8)
     assert leads_at(profile, 2.0, near=1.0) is None
+
+
+@given(points, st.sampled_from(["smooth", "cycloidal", "harmonic", "3-4-5", "straight"]))
+@settings(max_examples=60)
+def test_the_peaks_are_those_that_the_profile_has(xy: tuple, law: str) -> None:
+    """Of spans of unlike length, against 4,000 places each."""
+    x, y = xy
+    profile = profile_of(x, y, [law] * (len(x) - 1))
+    fast, hard = peaks(profile)
+    spans = list(itertools.pairwise(x))
+    at = np.concatenate([np.linspace(a, b, 4000)[1:-1] for a, b in spans])
+    most = float(np.abs(speed(profile, at)).max())
+    assert fast == pytest.approx(most, rel=2e-3, abs=1e-9)
+    most = float(np.abs(acceleration(profile, at)).max())
+    assert hard == pytest.approx(most, rel=1e-2, abs=1e-6)
