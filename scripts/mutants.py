@@ -56,8 +56,8 @@ _OPERATORS = (
 
 @dataclass(frozen=True)
 class Change:
-    """One change. path: of the file, from the root of the tree. lines: those it is in; around: those
-    of the function that it is in. code: the whole file with it."""
+    """One change. path: of the file, from the root of the tree. lines: those it is in; around:
+    those of the function that it is in. code: the whole file with it."""
 
     path: str
     lines: range
@@ -97,7 +97,7 @@ class _Places(cst.CSTVisitor):
                     cst.Not(),
                     node.test.with_changes(lpar=[cst.LeftParen()], rpar=[cst.RightParen()]),
                 )
-                self.found.append((node.test, turned))
+                self.found.append((node.test, turned, inside))
             if isinstance(node, cst.Return) and node.value is not None:
                 self.found.append((node.value, cst.Name("None"), inside))
         if isinstance(node, cst.FunctionDef):
