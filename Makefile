@@ -1,4 +1,6 @@
 PYTHON = .venv/bin/python
+# How long each attack goes on in the long tests (s).
+ATTACK = 15
 SCREEN = xvfb-run -a -s "-screen 0 1280x800x24"
 
 .PHONY: demo test long check bench mutants screenshots clean ready ready-dev
@@ -17,7 +19,7 @@ test: ready-dev
 
 # What takes longer: kinds added to a copy of the source, files attacked, both ways of computing.
 long: ready-dev
-	$(PYTHON) -m pytest -n 2 --dist worksteal tests/long
+	GREMIO_ATTACK_SECONDS=$(ATTACK) $(PYTHON) -m pytest -n 2 --dist worksteal tests/long tests/attack
 
 check: ready-dev
 	.venv/bin/ruff check src tests scripts

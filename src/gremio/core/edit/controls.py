@@ -24,6 +24,7 @@ from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.model import Control, Ratio, Rig
 from gremio.core.rig.number import Number
 from gremio.core.rig.numbers import (
+    exists,
     full_label,
     home_value,
     number,
@@ -67,6 +68,8 @@ def change_control(rig: Rig, control_id: ThingId, control: Control) -> Rig:
     check_new_name(rig, control.name, present.name if present else None)
     if not (math.isfinite(control.low) and math.isfinite(control.high)):
         raise GremioError(f"The range of {control.name} needs two plain numbers.")
+    if not all(map(math.isfinite, (control.home, *control.notches))):
+        raise GremioError(f"Home and notches of {control.name} need plain numbers.")
     if control.scale is not None and not _is_scale(control.scale):
         raise GremioError(
             f"The numbers read at the ends of {control.name} must be two different ones."
@@ -151,9 +154,14 @@ def remove_control(rig: Rig, control_id: ThingId) -> Rig:
 
 
 def set_values(rig: Rig, values: Mapping[ChannelKey, float]) -> Rig:
-    """Put channels that nothing leads somewhere (SI), by key; home is not written down."""
+    """Put channels that nothing leads somewhere (SI), by key; home is not written down. Refuses
+    what is no plain number, and a channel that is not there."""
     at = dict(rig.at)
     for channel, value in values.items():
+        if not math.isfinite(value):
+            raise GremioError(f"{full_label(rig, channel)} is put to no plain number. Give it one.")
+        if channel not in at and not exists(rig, channel):
+            raise GremioError(f"There is nothing with the key {channel!r} in the rig to be put.")
         at[channel] = value
         if value == home_value(rig, channel):
             del at[channel]

@@ -61,6 +61,13 @@ def _check_shapes(part: Part) -> None:
                 f"{part.name} was given {type(one).__name__} for a shape. Give it a Shape, for "
                 "example gremio.shape(Box(length=1, width=1, height=1))."
             )
+    frames = (part.mount, part.own, *(shape.place for shape in part.shapes))
+    numbers = [n for f in frames for n in (*f.at, *f.turn, *f.scale)]
+    for shape in part.shapes:
+        sizes = (getattr(shape.solid, name) for name in shape.solid.__struct_fields__)
+        numbers += [size for size in sizes if isinstance(size, float | int)]
+    if not all(map(math.isfinite, numbers)):
+        raise GremioError(f"A place or a size of {part.name} is no plain number. Give it one.")
 
 
 def rename_part(rig: Rig, part_id: PartId, name: str) -> Rig:

@@ -57,7 +57,12 @@ def schema() -> dict[str, Any]:
 def encode(rig: Rig) -> bytes:
     """The text of a rig. The same rig gives the same text."""
     plain = msgspec.to_builtins(RigFile(VERSION, rig))
-    return (_pretty(plain, 0) + "\n").encode()
+    try:
+        return (_pretty(plain, 0) + "\n").encode()
+    except ValueError:
+        raise FileProblem(
+            f"{rig.name} can't be saved: a number in it is none. Undo what was done last."
+        ) from None
 
 
 def encode_compact(rig: Rig) -> bytes:
