@@ -232,3 +232,30 @@ def test_a_travel_is_baked_at_whole_frames_and_says_how_near_it_is(
     assert "keys; between them all is within 0.1 mm" in run("convert", lock_file, *end).stderr
     told = run("convert", lock_file, *end, "--fps", "12").stderr
     assert " off, at " in told and "mm" in told
+
+
+def test_the_command_and_a_script_find_the_same(lock: Rig, tmp_path: Path) -> None:
+    """With a model that is not there, a stop that ends a range, and a note of another kind."""
+    trimesh.creation.box((1, 1, 1)).export(tmp_path / "crate.stl")
+    assert run("convert", tmp_path / "crate.stl", tmp_path / "c.gremio").returncode == 0
+    (tmp_path / "crate.stl").unlink()
+    gremio.save(lock, tmp_path / "lock.gremio")
+    for name in ("c.gremio", "lock.gremio"):
+        told = json.loads(run("inspect", tmp_path / name, "--json").stdout)["notes"]
+        found = gremio.inspect(gremio.load(tmp_path / name))
+        assert [note["text"] for note in told] == [f.note.text for f in found]
+    assert any(
+        "crate.stl" in f.note.text for f in gremio.inspect(gremio.load(tmp_path / "c.gremio"))
+    )
+
+
+def test_what_hangs_on_itself_is_told_and_ends(tmp_path: Path) -> None:
+    build = gremio.Builder("Ring")
+    build.part("A")
+    build.part("B", on="A")
+    one, two = build.rig.parts
+    ring = {one: replace(build.rig.parts[one], parent=two), two: build.rig.parts[two]}
+    for name, parts in (("ring", ring), ("self", {one: replace(build.rig.parts[one], parent=one)})):
+        gremio.save(replace(build.rig, parts=parts), tmp_path / f"{name}.gremio")
+        done = run("inspect", tmp_path / f"{name}.gremio")
+        assert "Traceback" not in done.stderr and "mounted on" in done.stdout + done.stderr

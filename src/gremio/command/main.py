@@ -231,14 +231,12 @@ def inspect(
     Example: gremio inspect saltmarsh.gremio --json
     """
     from gremio.command.report import findings_json
-    from gremio.core.files.sources import model_shelf
     from gremio.core.inspect.finding import Finding
-    from gremio.core.inspect.findings import inspect as look
     from gremio.core.inspect.findings import sorted_findings
+    from gremio.core.script.posing import inspect as look
 
-    (rig, mended), shelf = _load(file), model_shelf()
-    found = look(rig, geometry=lambda solid: shelf.geometry(rig, solid))
-    found = sorted_findings([*map(Finding, mended), *found, *map(Finding, shelf.notes(rig))])
+    rig, mended = _load(file)
+    found = sorted_findings([*map(Finding, mended), *look(rig)])
     if json:
         print(findings_json(found))
     else:

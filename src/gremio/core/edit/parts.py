@@ -139,7 +139,9 @@ def rigid_family(rig: Rig, part_id: PartId) -> list[PartId]:
     """Ids of a part and of all that is fixed on it, directly or through others."""
     found = [part_id]
     for one in found:
-        found += [c for c in children(rig, one) if not freed(rig.parts[c].joint)]
+        more = [c for c in children(rig, one) if not freed(rig.parts[c].joint)]
+        # Parts that hang on themselves in a ring are told elsewhere.
+        found += [c for c in more if c not in found]
     return found
 
 

@@ -16,6 +16,7 @@ from gremio.core.edit.links import add_link, change_link
 from gremio.core.edit.parts import add_part, change_part, children, remove_part
 from gremio.core.frames import Frame, frame_of, matrix
 from gremio.core.mechanics.struts import fewest_bodies, limits, stage_shares, stage_starts
+from gremio.core.plan.carrying import carriers
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import key
 from gremio.core.rig.find import free_name, names_in
@@ -331,12 +332,7 @@ def _between(poses: Poses, one: Eye, two: Eye) -> Array:
 
 
 def _moves(rig: Rig, led: set[PartId], ends: tuple[Eye, Eye]) -> bool:
-    for part, _ in ends:
-        while part is not None:
-            if part in led:
-                return True
-            part = rig.parts[part].parent
-    return False
+    return any(part in led for end, _ in ends for part in carriers(rig, end))
 
 
 def fitted(rig: Rig, strut_id: ThingId, *, geometry: GeometryOf) -> Rig:

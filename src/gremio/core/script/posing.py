@@ -55,4 +55,5 @@ def inspect(rig: Rig, pose: Pose | None = None) -> list[Finding]:
     """What is wrong with a rig, the worst first. pose: as it stands now, for the stops reached
     there. Models that can't be had are told, and boxes stand in for them."""
     shelf = model_shelf()
-    return findings.inspect(rig, pose, geometry=partial(shelf.geometry, rig))
+    found = findings.inspect(rig, pose, geometry=partial(shelf.geometry, rig))
+    return findings.sorted_findings([*found, *map(Finding, shelf.notes(rig))])
