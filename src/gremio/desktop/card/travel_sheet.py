@@ -38,9 +38,10 @@ class TravelSheet(Sheet):
         super().__init__()
         self.rates = {f"whole frames, {rate:g} a second": rate for rate in RATES}
         self.seconds, self.rate = seconds, _NEEDED
-        title = heading(f"Export the travel of {name}")
+        title = heading("Export a travel")
         title.setFont(text_font(11.5, bold=True))
         self.add(title)
+        self.add(second(f"{name}, from end to end"))
         self.add(rule())
         takes = number_field(document, self, "time", "Takes")
         takes.set_value(seconds)
