@@ -277,3 +277,10 @@ def test_any_text_is_a_finite_value_or_refused(text: str) -> None:
             assert math.isfinite(parse(text, kind))
         except QuantityError as problem:
             assert 0 <= problem.start <= problem.end <= len(text)
+
+
+@pytest.mark.parametrize("text", ["6' - 2\"", "6' -2\"", "6'- 2\""])
+def test_a_hyphen_with_a_blank_beside_it_takes_away(text: str) -> None:
+    assert parse(text, "length") == pytest.approx(70 * 0.0254)
+    with pytest.raises(QuantityError, match="it can mean"):
+        parse("6'-2\"", "length")

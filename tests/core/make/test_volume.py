@@ -11,12 +11,13 @@ import gremio
 from gremio.core.make.constraining import constrain
 from gremio.core.make.volume import stretched_along, typed_scale
 from gremio.core.problem import GremioError
+from gremio.core.rig.channels import key
 from gremio.core.rig.find import part_id
 from gremio.core.rig.model import Rig, Shape
 from gremio.core.rig.solids import Box
 from gremio.core.shape.solids import geometry_of
 from gremio.core.solve.backward import Hand, Held, move
-from gremio.core.solve.volume import leads_of
+from gremio.core.solve.volume import giver_of, leads_of
 
 SCALES = ("scale x", "scale y", "scale z")
 
@@ -82,3 +83,16 @@ def test_another_side_is_chosen() -> None:
     rig = stretched_along(rig, made, "scale x")
     assert leads_of(rig.constraints[made]) == ("scale x",)
     assert gremio.solve(rig, {"Bale scale x": 4.0}).value("Bale", "scale y") == pytest.approx(0.5)
+
+
+def test_only_the_scales_of_its_own_part_are_given_by_what_keeps_a_volume() -> None:
+    build = gremio.Builder("Two")
+    build.part("Bale", Box(0.4, 2.0, 0.6))
+    build.part("Other", Box(1, 1, 1))
+    bale_id, other = (part_id(build.rig, name) for name in ("Bale", "Other"))
+    rig, tie = constrain(build.rig, "constant volume", bale_id, geometry=geometry_of)
+    entry = rig.constraints[tie]
+    for name in SCALES:
+        given = name in entry.channels
+        assert giver_of(rig, key(bale_id, name)) == (tie if given else None)
+        assert giver_of(rig, key(other, name)) is None

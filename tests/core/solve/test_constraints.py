@@ -642,3 +642,27 @@ def test_a_part_and_a_path_of_one_name_are_told_apart_by_hand() -> None:
         add_path(rig, Path("Jib", ((0, 0, 0), (1, 0, 0))))
     with pytest.raises(GremioError, match="already the name"):
         gremio.keep(rig, "Jib")
+
+
+def test_sizes_are_matched_by_their_weights() -> None:
+    """Three quarters of one and a quarter of the other, of a part that may stretch."""
+    build = gremio.Builder("Sizes")
+    build.part("Sail", joint="free")
+    for name, size in (("One", 2.0), ("Two", 4.0)):
+        build.part(name)
+        part = part_id(build.rig, name)
+        entry = build.rig.parts[part]
+        stretched = replace(entry, mount=replace(entry.mount, scale=(size, 1.0, 1.0)))
+        build.rig = replace(build.rig, parts={**build.rig.parts, part: stretched})
+    sail = part_id(build.rig, "Sail")
+    joint = replace(build.rig.parts[sail].joint, freed=("scale x", "scale y", "scale z"))
+    build.rig = replace(
+        build.rig, parts={**build.rig.parts, sail: replace(build.rig.parts[sail], joint=joint)}
+    )
+    rig = gremio.constrain(
+        build.rig, "match", "Sail", "One", "Two", keep=False,
+        channels=("turn x", "turn y", "turn z", "scale x", "scale y", "scale z"),
+    )  # fmt: skip
+    pose = gremio.solve(rig, {"Sail match weight 1": 3.0})
+    assert pose.value("Sail", "scale x") == pytest.approx(0.75 * 2 + 0.25 * 4)
+    assert pose.value("Sail", "scale y") == pytest.approx(1.0)

@@ -475,3 +475,20 @@ def test_the_chosen_input_is_pulled_where_it_moves_the_part() -> None:
     assert best.channel != slew and chosen.channel == slew
     # What does not move the part is no choice.
     assert pull(program, pose, arm, (1, 0, 0), goal, "p9") == best
+
+
+@pytest.mark.parametrize("lean", [30.0, 60.0, 100.0, 135.0])
+@pytest.mark.parametrize("tipped", [(0, 0, 0), (0.4, 0.3, 0.0), (0.9, -0.5, 0.2)])
+def test_a_yoke_with_a_slot_that_leans(lean: float, tipped: tuple[float, float, float]) -> None:
+    """A crank's pin in a slot at an angle to the way of what it moves, the whole machine tipped
+    over anyhow: the slot's line through the pin, by hand."""
+    build = gremio.Builder("Yoke")
+    build.part("Bed", turned=tipped)
+    build.part("Crank", on="Bed", joint="spin z")
+    build.part("Yoke", on="Bed", joint="slide x")
+    ux, uy = math.cos(DEG(lean)), math.sin(DEG(lean))
+    rig = gremio.pin(build.rig, "Crank", "Yoke", (0.3, 0, 0), (0.3, 0, 0), rail=(ux, uy, 0.0))
+    for angle in np.linspace(-3.0, 3.0, 13):
+        pose = gremio.solve(rig, {"Crank": float(angle)})
+        want = 0.3 * (math.cos(angle) - 1 - math.sin(angle) * ux / uy)
+        assert pose.value("Yoke") == pytest.approx(want, abs=1e-9)

@@ -172,6 +172,12 @@ def test_bars_go_from_place_to_place() -> None:
     assert np.linalg.norm(frames[:, :3, 0], axis=1) == pytest.approx(np.full(3, 0.1))
 
 
+def test_bars_reach_over_where_they_bend() -> None:
+    places = np.array([[0, 0, 0], [1, 0, 0], [1, 2, 0]], dtype=float)
+    frames = bars(places, 0.1, 0.03)
+    assert np.linalg.norm(frames[:, :3, 2], axis=1) == pytest.approx([1.03, 2.03])
+
+
 def test_strands_are_saved_and_go_with_their_parts() -> None:
     rig = gremio.strand(hoist(), "spring", ("Post", (0, 0, 0)), ("Hook", (0, 0, 0)))
     assert rig_file.decode(rig_file.encode(rig)) == rig
