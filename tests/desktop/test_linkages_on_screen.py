@@ -119,8 +119,9 @@ def test_where_the_reach_ends_is_on_the_inspection_page(at_bars: Hand) -> None:
 
     document.edit("stop", lambda rig: set_stops(rig, rocker, "turn y", Stops(-0.2, 0.2)))
     document.move(control_id(document.rig, "Turn"), 2.0)
-    (note,) = (n for n in document.looking.notes() if n.code == "loop-reach")
-    assert "stop of Rocker" in note.text
+    (note,) = (n for n in document.looking.notes() if n.code == "control-stopped")
+    assert note.severity == "warning" and "Rocker stops it at" in note.text
+    assert note.text.startswith("Turn stands at ")
 
 
 def test_the_engine_of_the_demo_turns(at_lock: Hand) -> None:

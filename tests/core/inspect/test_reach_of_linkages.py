@@ -102,3 +102,32 @@ def test_a_travel_that_stands_still_is_said_when_it_is_written(tmp_path: Path, e
     fitted = finding.mends[0]
     notes = write_rig(fitted.edit(rig), tmp_path / f"b{ending}", shelf, Travel("Lift"))
     assert not [n for n in notes if n.severity != "info"]
+
+
+@pytest.mark.parametrize("asked", [-80.0, 80.0])
+def test_one_fault_is_told_once_as_it_is_read_on_the_control(asked: float) -> None:
+    rig = boom(0.6, 1.3)
+    pose = gremio.solve(rig, {"Lift": f"{asked} deg"})
+    assert [note.code for note in pose.notes] == ["loop-reach"]
+    found = [f for f in gremio.inspect(rig, pose) if f.note.severity != "info"]
+    assert [f.note.code for f in found] == ["control-stopped"]
+    (finding,) = found
+    assert finding.note.text.startswith(f"Lift stands at {asked:g} °. Rod stops it at")
+    assert finding.mends
+    # Where it follows, it is a word on the range only.
+    here = gremio.inspect(rig, gremio.solve(rig, {"Lift": "5 deg"}))
+    assert [f.note.severity for f in here if f.note.code == "control-stopped"] == ["info"]
+
+
+def test_what_another_control_is_held_by_is_told_all_the_same() -> None:
+    build = gremio.Builder("Two")
+    for name in ("One", "Two"):
+        build.part(name, joint="slide x", stops=(0, "1 m"))
+        build.control(name + " control", "-2 m", "2 m", kind="length", unit="m")
+        build.ratio(name + " control", name, 1)
+    pose = gremio.solve(build.rig, {"One control": 1.5, "Two control": 0.5})
+    told = [f.note for f in gremio.inspect(build.rig, pose) if f.note.severity == "warning"]
+    assert [note.part for note in told] == ["One control"]
+    both = gremio.solve(build.rig, {"One control": 1.5, "Two control": -0.5})
+    told = [f.note for f in gremio.inspect(build.rig, both) if f.note.severity == "warning"]
+    assert sorted(note.part for note in told) == ["One control", "Two control"]

@@ -2,19 +2,25 @@
 
 from __future__ import annotations
 
+from msgspec.structs import replace as replace_note
+
 from gremio.core.edit.controls import all_home
 from gremio.core.edit.prepare import has_scale, without_scale
 from gremio.core.inspect.cams import cam_findings
 from gremio.core.inspect.finding import Finding, Mend
 from gremio.core.inspect.gearing import gear_findings
 from gremio.core.inspect.linkages import linkage_findings, misfit_mends
-from gremio.core.inspect.reach import reach_findings
+from gremio.core.inspect.reach import held_names, reach_findings, reach_of
 from gremio.core.inspect.rolling import rolling_findings
 from gremio.core.inspect.struts import strut_findings
 from gremio.core.problem import GremioError, Note
+from gremio.core.rig import ids
+from gremio.core.rig.channels import key
+from gremio.core.rig.find import control_id
 from gremio.core.rig.links import leads, link_holds, link_label
 from gremio.core.rig.model import Rig
 from gremio.core.rig.numbers import full_label
+from gremio.core.rig.scales import shown
 from gremio.core.rig.solids import AnySolid
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.shape.solids import check_dimensions
@@ -24,6 +30,9 @@ from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program
 from gremio.core.solve.strands import strand_notes
 
+# Notes on what is held where a control asks for more.
+_HELD = ("loop-reach", "stop-reached")
+
 
 def inspect(rig: Rig, pose: Pose | None = None, *, geometry: GeometryOf) -> list[Finding]:
     """What is wrong with a rig, the worst first.
@@ -32,7 +41,31 @@ def inspect(rig: Rig, pose: Pose | None = None, *, geometry: GeometryOf) -> list
     """
     program = compile_rig(rig, geometry) if pose is None else pose.program
     here = evaluate(program, rig.at).frame(0) if pose is None else pose
-    return sorted_findings([*pose_findings(here), *machine_findings(rig, program)])
+    return sorted_findings(told_once(here, machine_findings(rig, program)))
+
+
+def told_once(pose: Pose, machine: list[Finding]) -> list[Finding]:
+    """What is wrong where a machine stands, and with the machine itself, as `machine_findings` has
+    it. A control that asks for more than the machine follows is told once, as it is read on the
+    control, and not of each thing that is held by it as well."""
+    here, machine = pose_findings(pose), list(machine)
+    program = pose.program
+    for place, finding in enumerate(machine):
+        if finding.note.code != "control-stopped":
+            continue
+        entry = program.rig.controls[control_id(program.rig, finding.note.part)]
+        control = ids.thing(control_id(program.rig, finding.note.part))
+        reach, value = reach_of(program, control, pose), pose.at(key(control))
+        slack = 1e-9 * max(1.0, abs(value))
+        by = reach.low_by if value < reach.low - slack else reach.high_by
+        if reach.low - slack <= value <= reach.high + slack or not by:
+            continue
+        held = held_names(program, by)
+        here = [f for f in here if f.note.code not in _HELD or f.note.part not in held]
+        text = f"{entry.name} stands at {shown(entry, value)}. {finding.note.text}"
+        note = replace_note(finding.note, text=text, severity="warning")
+        machine[place] = Finding(note, finding.mends)
+    return [*here, *machine]
 
 
 def pose_findings(pose: Pose) -> list[Finding]:

@@ -17,9 +17,10 @@ from gremio.core.problem import Note
 from gremio.core.quantity import show_short
 from gremio.core.remembered import Remembered
 from gremio.core.rig import ids
+from gremio.core.rig.channels import split
 from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
 from gremio.core.rig.model import Control, Rig
-from gremio.core.rig.numbers import full_label, label, shown_unit
+from gremio.core.rig.numbers import full_label, label, owner_name, shown_unit
 from gremio.core.rig.scales import shown
 from gremio.core.solve.backward import inputs_above, led_channels
 from gremio.core.solve.evaluate import evaluate, evaluate_channels
@@ -217,6 +218,17 @@ def told(rig: Rig, control: ThingId, reach: Reach) -> str:
 def _name_of(rig: Rig, by: ChannelKey) -> str:
     closure = rig.closures.get(ids.thing(by))
     return label(rig, by) if closure is None else f"the reach of {closure_label(rig, closure)}"
+
+
+def held_names(program: Program, by: ChannelKey) -> set[str]:
+    """Of which parts a pose tells what holds a control, by the key that a Reach has it by: of the
+    stopped one's own, and of the first of the linkage that it is in."""
+    rig = program.rig
+    loop = program.loops.get(by)
+    first = loop.closures[0] if loop is not None else ids.thing(by)
+    closure = rig.closures.get(first)
+    names = {owner_name(rig, split(by)[0])} if by not in rig.closures else set()
+    return names | ({rig.parts[closure.one].name} if closure is not None else set())
 
 
 def reach_findings(rig: Rig, program: Program) -> Iterator[Finding]:

@@ -51,14 +51,14 @@ class Looking(QObject):
     def findings(self) -> list[Finding]:
         """The notes, with what would mend them."""
         from gremio.core.inspect.finding import Finding
-        from gremio.core.inspect.findings import pose_findings, sorted_findings
+        from gremio.core.inspect.findings import sorted_findings, told_once
 
         pose = self._pose()
         machine = self._machine
         if machine is None or machine[0] is not pose.program:
             machine = self._judge(pose.program)
         others = map(Finding, self._others())
-        return sorted_findings([*others, *pose_findings(pose), *machine[1]])
+        return sorted_findings([*others, *told_once(pose, machine[1])])
 
     @property
     def judged(self) -> bool:
