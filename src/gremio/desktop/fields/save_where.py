@@ -5,7 +5,9 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
+from PyQt6.QtWidgets import QFileDialog, QWidget
+
+from gremio.desktop.fields.ask import choose
 
 # What no file name holds on one system or another, and how long one may be (bytes).
 _NOT_IN_NAMES = re.compile(r'[\\/:*?"<>|\x00-\x1f\x7f]+')
@@ -46,12 +48,6 @@ def safe_name(name: str) -> str:
 
 
 def _may_replace(parent: QWidget, path: Path) -> bool:
-    box = QMessageBox(parent)
-    box.setWindowTitle("A file of this name")
-    box.setText(f"{path.name} is in {path.parent} already.")
-    replace = box.addButton("Replace it", QMessageBox.ButtonRole.DestructiveRole)
-    other = box.addButton("Choose another name", QMessageBox.ButtonRole.RejectRole)
-    box.setDefaultButton(other)
-    box.setEscapeButton(other)
-    box.exec()
-    return box.clickedButton() is replace
+    replace, other = "Replace it", "Choose another name"
+    text = f"{path.name} is in {path.parent} already."
+    return choose(parent, "A file of this name", text, (replace, other), other) == replace

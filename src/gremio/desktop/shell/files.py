@@ -6,30 +6,29 @@ from functools import partial
 from pathlib import Path
 from typing import Protocol
 
-from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
+from PyQt6.QtWidgets import QFileDialog, QWidget
 
-from gremio.core.files import atomic, rig_file
+from gremio.core.files import rig_file
 from gremio.core.files.bring_in import bring_in, take_up
 from gremio.core.files.model_in import ENDINGS, read_model
 from gremio.core.inspect.differences import differences
 from gremio.core.problem import GremioError, Note
 from gremio.core.rig import ids
-from gremio.core.rig.ids import NOTHING, ThingId
+from gremio.core.rig.ids import ThingId
 from gremio.core.rig.model import Rig, Up
 from gremio.core.surfaces.models import Model
 from gremio.desktop.bench.view import Bench
 from gremio.desktop.card.bring_in_sheet import BringInSheet
 from gremio.desktop.card.card import Card
-from gremio.desktop.card.travel_sheet import TravelSheet
 from gremio.desktop.document.document import ChangedOnDisk, Document
-from gremio.desktop.fields.save_where import ask_where
+from gremio.desktop.fields.ask import choose
+from gremio.desktop.shell.exports import Exports
 from gremio.desktop.shell.file_lock import FileLock, Holder
 from gremio.desktop.shell.recovery import Keeper, read_kept
 from gremio.desktop.shell.settings import keep_previous, keeps_previous
 
 _MODELS = "Models (" + " ".join(f"*{ending}" for ending in ENDINGS) + ")"
 _READ = "Rigs (*.gremio *.urdf)"
-_SECONDS = 4.0
 # So many differences are told.
 _TOLD = 12
 _SAVE_AS = "Save it as another file, which is then without what is not known."
@@ -50,7 +49,7 @@ class ShowRig(Protocol):
         """Put it there. saved: whether it is as its file is."""
 
 
-class Files:
+class Files(Exports):
     """Reads and writes for one window. Every failure is said, and nothing is lost by it.
 
     window: over which it asks. show_rig: puts another rig on the table.
@@ -65,16 +64,13 @@ class Files:
         keeper: Keeper,
         show_rig: ShowRig,
     ) -> None:
-        self.window, self.document, self.bench = window, document, bench
-        self.card, self.keeper, self._show_rig = card, keeper, show_rig
+        super().__init__(window, document, card)
+        self.bench, self.keeper, self._show_rig = bench, keeper, show_rig
         self.lock = FileLock()
         document.keeps_previous = keeps_previous()
         self._before: Rig | None = None
         self._model: Model | None = None
         self._on_ground = False
-
-    def _say(self, text: str) -> None:
-        self.document.said.emit(text)
 
     # ── rigs ───────────────────────────────────────────────────────
 
@@ -155,18 +151,12 @@ class Files:
 
     def _opens_anyway(self, path: Path, holder: Holder) -> bool:
         """Ask whether a file that somebody else has open is opened to be changed all the same."""
-        box = QMessageBox(self.window)
-        box.setWindowTitle("Open elsewhere")
-        box.setText(f"{path.name}: {holder.told}")
-        box.setInformativeText(
-            "What both save goes over what the other saved. To look at it, open it to be read only."
-        )
-        look = box.addButton("Open it to be read only", QMessageBox.ButtonRole.AcceptRole)
-        anyway = box.addButton("Open it all the same", QMessageBox.ButtonRole.DestructiveRole)
-        box.setDefaultButton(look)
-        box.setEscapeButton(look)
-        box.exec()
-        if box.clickedButton() is not anyway:
+        anyway, look = "Open it all the same", "Open it to be read only"
+        given = choose(
+            self.window, "Open elsewhere", f"{path.name}: {holder.told}", (anyway, look), look,
+            "What both save goes over what the other saved. To look at it, open it read only.",
+        )  # fmt: skip
+        if given != anyway:
             return False
         if not holder.sure:
             self.lock.take_over(path)
@@ -204,10 +194,6 @@ class Files:
         path = self._where("Save the rig", self.document.rig.name, "Gremio rigs", ".gremio")
         return path is not None and self.save_path(path)
 
-    def _where(self, title: str, name: str, words: str, ending: str) -> Path | None:
-        """Ask where to save."""
-        return ask_where(self.window, title, self._folder(), name, words, ending)
-
     def save_path(self, path: Path, *, replace: bool = False) -> bool:
         """Save there; says why when it can't. replace: also where somebody else changed it."""
         try:
@@ -227,19 +213,14 @@ class Files:
 
     def _decide(self, path: Path, problem: str) -> bool:
         """Ask what becomes of a file that somebody else changed."""
-        box = QMessageBox(self.window)
-        box.setWindowTitle("Changed by somebody else")
-        box.setText(f"{problem} What should be done?")
-        box.setInformativeText(self._differences(path))
-        other = box.addButton("Save as another file", QMessageBox.ButtonRole.AcceptRole)
-        replace = box.addButton("Replace it", QMessageBox.ButtonRole.DestructiveRole)
-        stay = box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
-        box.setDefaultButton(other)
-        box.setEscapeButton(stay)
-        box.exec()
-        if box.clickedButton() is other:
+        other, replace, stay = "Save as another file", "Replace it", "Stay"
+        given = choose(
+            self.window, "Changed by somebody else", f"{problem} What should be done?",
+            (other, replace, stay), other, self._differences(path),
+        )  # fmt: skip
+        if given == other:
             return self.save_as()
-        return box.clickedButton() is replace and self.save_path(path, replace=True)
+        return given == replace and self.save_path(path, replace=True)
 
     def _differences(self, path: Path) -> str:
         """What is in the file, and what is here."""
@@ -257,37 +238,19 @@ class Files:
         """Ask whether a copy without what this Gremio does not know should be saved."""
         opened = self.document.opened
         assert opened is not None
-        box = QMessageBox(self.window)
-        box.setWindowTitle("What would be lost")
-        box.setText(
-            f"{rig_file.unknown_words(opened, 'The file')} A copy that is saved here is without it."
-        )
-        save = box.addButton("Save a copy without it", QMessageBox.ButtonRole.AcceptRole)
-        stay = box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
-        box.setDefaultButton(stay)
-        box.setEscapeButton(stay)
-        box.exec()
-        return box.clickedButton() is save
+        unknown = rig_file.unknown_words(opened, "The file")
+        save, stay = "Save a copy without it", "Stay"
+        text = f"{unknown} A copy that is saved here is without it."
+        return choose(self.window, "What would be lost", text, (save, stay), stay) == save
 
     def may_leave(self) -> bool:
         """Ask what to do with unsaved work; False to stay."""
         if not self.document.changed:
             return True
-        box = QMessageBox(self.window)
-        box.setWindowTitle("Unsaved work")
-        box.setText(f"{self.document.rig.name} has changes that are not saved.")
-        save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
-        leave = box.addButton("Leave without saving", QMessageBox.ButtonRole.DestructiveRole)
-        stay = box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
-        box.setDefaultButton(save)
-        box.setEscapeButton(stay)
-        box.exec()
-        if box.clickedButton() is save:
-            return self.save()
-        return box.clickedButton() is leave
-
-    def _folder(self) -> str:
-        return str(self.document.path.parent if self.document.path else Path.home())
+        save, leave, stay = "Save", "Leave without saving", "Stay"
+        text = f"{self.document.rig.name} has changes that are not saved."
+        given = choose(self.window, "Unsaved work", text, (save, leave, stay), save)
+        return self.save() if given == save else given == leave
 
     # ── models ─────────────────────────────────────────────────────
 
@@ -389,109 +352,3 @@ class Files:
         ]
         rest = f" {len(gone)} shapes are no longer in it: see Inspection." if gone else ""
         self._say(f"{path.name} is taken up.{rest}")
-
-    # ── export ─────────────────────────────────────────────────────
-
-    def export_pose(self) -> None:
-        """Ask where to write the parts as posed."""
-        name = self.document.rig.name
-        if path := self._where("Export the parts as posed", name, "GLB", ".glb"):
-            self.export_path(path, None)
-
-    def export_travel(self) -> None:
-        """Ask where to write the selected control's whole travel."""
-        control = self.document.rig.controls.get(self.document.selected)
-        if control is None:
-            self._say("Select the control whose travel is to be exported, on the Desk.")
-            return
-        name, card = control.name, self.card
-
-        def write(seconds: float, rate: float | None) -> None:
-            title = f"Export the travel of {name}"
-            if path := self._where(title, name, "GLB", ".glb"):
-                self.export_path(path, name, seconds, rate)
-                card.leave()
-
-        card.show_instead(TravelSheet(self.document, name, _SECONDS, write, card.leave))
-
-    def export_urdf(self) -> None:
-        """Ask where to write the rig as URDF."""
-        path = self._where("Export as URDF", self.document.rig.name, "URDF", ".urdf")
-        if path:
-            self.export_urdf_path(path)
-
-    def export_urdf_path(self, path: Path) -> None:
-        """Write the rig as URDF; says what it can't carry."""
-        from gremio.core.files.urdf_out import write_urdf
-
-        try:
-            notes = write_urdf(self.document.rig, path, self.document.shelf)
-        except GremioError as problem:
-            self._say(str(problem))
-            return
-        told = " ".join(note.text for note in notes[:3])
-        rest = f" And {len(notes) - 3} more." if len(notes) > 3 else ""
-        self._say(f"The rig is in {path.name}. {told}{rest}".strip())
-
-    # ── cams as tables ─────────────────────────────────────────────
-
-    def export_cam(self, link_id: ThingId) -> None:
-        """Ask where to write a cam's stations as CSV."""
-        path = self._where("Export a cam", "cam", "CSV", ".csv")
-        if path:
-            self.export_cam_path(path, link_id)
-
-    def export_cam_path(self, path: Path, link_id: ThingId) -> None:
-        """Write a cam's stations; says how that went."""
-        from gremio.core.files.cam_csv import cam_csv
-
-        try:
-            atomic.write(path, cam_csv(self.document.rig, link_id).encode())
-        except GremioError as problem:
-            self._say(str(problem))
-            return
-        self._say(f"The stations are in {path.name}, in the units shown.")
-
-    def bring_in_cam(self, link_id: ThingId = NOTHING) -> None:
-        """Ask for a CSV of stations, the lead first."""
-        path, _ = QFileDialog.getOpenFileName(
-            self.window, "Bring in a cam", self._folder(), "CSV (*.csv *.txt)"
-        )
-        if path:
-            self.bring_in_cam_path(Path(path), link_id)
-
-    def bring_in_cam_path(self, path: Path, link_id: ThingId = NOTHING) -> None:
-        """Show on the Card what a table holds, and ask what it needs to be told."""
-        from gremio.core.files.cam_csv import read_table_file
-        from gremio.desktop.card.cam_table_sheet import CamTableSheet
-
-        try:
-            table = read_table_file(path)
-        except GremioError as problem:
-            self._say(str(problem))
-            return
-        if len(self.document.program.channel_keys) < len(table.names):
-            self._say(
-                f"{path.name} has {len(table.names)} columns, and the rig has fewer controls and "
-                "parts that can move. Make them first."
-            )
-            return
-        card = self.card
-        card.show_instead(CamTableSheet(self.document, table, path.name, link_id, card.leave))
-
-    def export_path(
-        self, path: Path, control: str | None, seconds: float = _SECONDS, rate: float | None = None
-    ) -> None:
-        """Write a GLB of the pose, or of a control's (by name) travel; says how that went. seconds,
-        rate: as of `baked_glb`."""
-        from gremio.core.files.glb_out import baked_glb
-
-        document = self.document
-        try:
-            data, notes = baked_glb(document.rig, document.shelf, control, seconds, rate)
-            atomic.write(path, data)
-        except GremioError as problem:
-            self._say(str(problem))
-            return
-        what = f"The travel of {control} is" if control else "The parts as posed are"
-        self._say(" ".join([f"{what} in {path.name}.", *(note.text for note in notes)]))
