@@ -25,7 +25,16 @@ from gremio.core.inspect.reach import reach_of
 from gremio.core.problem import GremioError
 from gremio.core.rig.cams import cam_through
 from gremio.core.rig.find import channel_key, control_id, part_id
-from gremio.core.rig.model import Cam, Control, Follower, Ratio, Repeat, Rig, Station
+from gremio.core.rig.model import (
+    Cam,
+    Control,
+    Follower,
+    Planetary,
+    Ratio,
+    Repeat,
+    Rig,
+    Station,
+)
 from gremio.core.rig.numbers import full_label, number, numbers_of
 from gremio.core.rig.solids import Box, Cylinder, SpurGear
 from gremio.core.shape.solids import geometry_of
@@ -471,3 +480,25 @@ def test_a_stop_is_led_by_its_train_whichever_end_of_a_ratio_it_is() -> None:
         pose = evaluate(program, inputs).frame(0)
         assert pose.at(stop) == pytest.approx(crank / 2)
         assert pose.at(channel_key(rig, "Bolt move x")) == pytest.approx(min(0.7, crank / 2))
+
+
+@pytest.mark.parametrize(("which", "limit"), [("high", 1.0), ("low", -0.4)])
+def test_a_led_stop_holds_a_train_of_two_freedoms(which: str, limit: float) -> None:
+    """The arm of a planetary set: 3 arm = sun + 2 ring (Willis). What is asked beyond its stop is
+    gone toward as far as the arm goes; the other way it is free."""
+    made = gremio.Builder("Planetary")
+    for name in ("Sun", "Ring", "Arm"):
+        stops = ("-9 rad", "9 rad") if name == "Arm" else None
+        made.part(name, joint="spin z", stops=stops)
+    made.control("Limit", "-9 rad", "9 rad")
+    sun, ring, arm = (f"{part_id(made.rig, n)} turn z" for n in ("Sun", "Ring", "Arm"))
+    made.rig, _ = add_link(made.rig, Planetary(sun, ring, arm, 2.0))
+    made.ratio("Limit", f"Arm {which} stop", 1)
+    sign = 1.0 if which == "high" else -1.0
+    free = gremio.solve(made.rig, {"Limit": limit, "Sun": -3 * sign, "Ring": -2 * sign})
+    assert free.value("Arm") == pytest.approx(-7 * sign / 3) and not free.notes
+    held = gremio.solve(made.rig, {"Limit": limit, "Sun": 3 * sign, "Ring": 3 * sign})
+    assert held.value("Arm") == pytest.approx(limit)
+    assert held.value("Sun") == held.value("Ring") == pytest.approx(limit)
+    (note,) = held.notes
+    assert f"held by its {which} stop" in note.text

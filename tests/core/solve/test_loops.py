@@ -492,3 +492,12 @@ def test_a_yoke_with_a_slot_that_leans(lean: float, tipped: tuple[float, float, 
         pose = gremio.solve(rig, {"Crank": float(angle)})
         want = 0.3 * (math.cos(angle) - 1 - math.sin(angle) * ux / uy)
         assert pose.value("Yoke") == pytest.approx(want, abs=1e-9)
+
+
+def test_what_is_assembled_elsewhere_says_what_moved_for_it() -> None:
+    build = gremio.Builder("Yoke")
+    build.part("Crank", joint="spin z")
+    build.part("Yoke", joint="slide x")
+    rig = gremio.pin(build.rig, "Crank", "Yoke", (0.3, 0, 0), (0.35, 0, 0), rail=(0.2, 1, 0))
+    (told,) = [f.note.text for f in gremio.inspect(rig) if f.note.code == "loop-aside"]
+    assert "Yoke move x stands at -0.05 m. Set home here" in told and "more move" not in told
