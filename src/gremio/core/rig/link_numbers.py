@@ -9,14 +9,20 @@ from gremio.core.rig.model import Cam, Driving, Planetary, Ratio, Rig, Rolling
 from gremio.core.rig.numbers import full_label
 from gremio.core.rig.path_points import wrong_path
 
+# So large a proportion may be (SI for SI).
+_MOST = 1e12
+
 
 def of_ratio(rig: Rig, link: Ratio) -> str:
     """What is wrong with the numbers of a ratio, and what to do; "" when nothing is."""
     del rig
     if not (math.isfinite(link.backlash) and link.backlash >= 0):
         return "Backlash is the play between flanks, so it is 0 mm or more."
-    if math.isfinite(link.ratio) and math.isfinite(link.offset):
+    # Beyond this, what follows is no number any more. (nan is not below anything.)
+    if abs(link.ratio) <= _MOST and abs(link.offset) <= _MOST:
         return ""
+    if math.isfinite(link.ratio) and math.isfinite(link.offset):
+        return f"A ratio, and where it starts, go up to {_MOST:g}. Take a smaller one."
     return "A ratio needs a plain number. Write for example '=36/20'."
 
 
