@@ -45,19 +45,33 @@ def test_a_pose_stands_at_home_and_says_so(value: float) -> None:
     assert np.array_equal(poses.channels[:, 0], alone.channels[:, 0])
 
 
+# So many of the greatest proportions there may be go beyond all numbers.
+_ROW = 30
+
+
 def test_what_grows_beyond_all_numbers_is_told() -> None:
     build = gremio.Builder("Row")
-    for i in range(4):
+    for i in range(_ROW):
         build.part(f"Shaft {i}", joint="spin z")
     rig = build.rig
-    shafts = [f"{part_id(rig, f'Shaft {i}')} turn z" for i in range(4)]
+    shafts = [f"{part_id(rig, f'Shaft {i}')} turn z" for i in range(_ROW)]
     for one, two in itertools.pairwise(shafts):
-        rig = add_link(rig, Ratio(one, two, 1e150))[0]
+        rig = add_link(rig, Ratio(one, two, 1e12))[0]
     pose = gremio.solve(rig, {"Shaft 0": 1e5})
     lost = {n.part for n in pose.notes if n.code == "value-lost"}
     wild = {
         rig.parts[part_id(rig, f"Shaft {i}")].name
-        for i in range(4)
+        for i in range(_ROW)
         if not math.isfinite(pose.at(shafts[i]))
     }
     assert wild == lost != set()
+
+
+@pytest.mark.parametrize(("ratio", "offset"), [(1e13, 0.0), (1.0, -1e300), (math.nan, 0.0)])
+def test_a_proportion_beyond_all_measure_is_refused(ratio: float, offset: float) -> None:
+    build = gremio.Builder("Pair")
+    build.part("One", joint="spin z")
+    build.part("Two", joint="spin z")
+    one, two = (f"{part_id(build.rig, name)} turn z" for name in ("One", "Two"))
+    with pytest.raises(GremioError, match=r"go up to 1e\+12|plain number"):
+        add_link(build.rig, Ratio(one, two, ratio, offset))
