@@ -15,7 +15,7 @@ from gremio.desktop.shell.window import Window
 @pytest.mark.parametrize("by_key", [False, True], ids=["button", "Esc"])
 def test_a_strip_stops_it(window: Window, monkeypatch: pytest.MonkeyPatch, by_key: bool) -> None:
     document = window.document
-    document.start(never_repeats(), None)
+    document.start(never_repeats(1000.0), None)
     (turn,) = document.rig.controls
     # Shown at once, so that the test need not wait.
     monkeypatch.setattr(waiting, "_QUIET", -1.0)

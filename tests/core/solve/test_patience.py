@@ -13,15 +13,16 @@ from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.patience import asking
 
 
-def never_repeats() -> Rig:
-    """Two cranks that turn as 1 to π, and rods that meet between them."""
+def never_repeats(reach: float = 1e9) -> Rig:
+    """Two cranks that turn as 1 to π, and rods that meet between them. reach: of the control that
+    turns them, either way (rad)."""
     build = gremio.Builder("Never repeats")
     lean = math.acos(0.5)
     build.part("Left", joint="spin z")
     build.part("Right", at=(3.0, 0, 0), joint="spin z")
     build.part("Rod", on="Left", at=(0.5, 0, 0), turned=(0, 0, lean), joint="hinge z")
     build.part("Arm", on="Right", at=(-0.5, 0, 0), turned=(0, 0, math.pi - lean), joint="hinge z")
-    build.control("Turn", "-1e9 rad", "1e9 rad")
+    build.control("Turn", -reach, reach)
     build.ratio("Turn", "Left", 1)
     build.ratio("Turn", "Right", math.pi)
     return gremio.pin(build.rig, "Rod", "Arm", (2.0, 0, 0), (2.0, 0, 0))

@@ -351,7 +351,8 @@ def close_frames(shape, home, asked, most, result, gone, left):  # type: ignore[
         left[f] = gaps(shape, result[f], work[0], work[1], work[2], work[3], work[4], work[8])
 
 
-@numba.njit(cache=True, error_model="numpy")
+# What looks a machine over beside the window must not hold that up.
+@numba.njit(cache=True, error_model="numpy", nogil=True)
 def close_many(shapes, home, asked, most, result, gone, left):  # type: ignore[no-untyped-def]
     """`close_frames` for L loops of one make. shapes: a Shape of arrays with a first axis of
     length L. home: (L, C); asked, result: (L, F, C); gone, left: (L, F)."""
