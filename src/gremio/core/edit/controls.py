@@ -44,7 +44,8 @@ def add_control(rig: Rig, control: Control) -> tuple[Rig, ThingId]:
 
 def add_leading(rig: Rig, wanted: Sequence[tuple[Control, ChannelKey]]) -> Rig:
     """The rig with controls, each of which leads one number (by key) one for one; as `add_control`
-    and `add_link` would make it, all at once. Refuses what either refuses."""
+    and `add_link` would make it, all at once. Refuses names in use and new faults; the controls'
+    own numbers are taken as sound, as a file's reader has checked them."""
     before = {(note.part, note.code, note.text) for note in faults(rig)}
     controls, links = dict(rig.controls), dict(rig.links)
     for control, channel in wanted:
