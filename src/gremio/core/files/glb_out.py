@@ -4,17 +4,16 @@ from __future__ import annotations
 
 import math
 from functools import partial
-from typing import Any
 
 import numpy as np
-import numpy.typing as npt
 import pygltflib as gltf
 from msgspec.structs import replace
 
 from gremio.core.arrays import Array, Flags, Rows
 from gremio.core.files.glb_keys import AWAY, TURNED, Keyed, as_many_as_needed, at_frames, needed
 from gremio.core.files.glb_led import lost, never_seen, seen, stretches
-from gremio.core.files.model_in import FROM_Y_UP, linear_of_srgb
+from gremio.core.files.glb_surfaces import TO_Y_UP, Surfaces
+from gremio.core.files.model_in import FROM_Y_UP
 from gremio.core.frames import IDENTITY, holds, matrix, quaternions
 from gremio.core.inspect.reach import stands_still
 from gremio.core.make.faces import with_faces
@@ -24,10 +23,9 @@ from gremio.core.rig import ids
 from gremio.core.rig.channels import key
 from gremio.core.rig.find import control_id
 from gremio.core.rig.ids import GROUND, PartId
-from gremio.core.rig.model import Part, Rig, Shape, Strand
+from gremio.core.rig.model import Part, Rig, Strand
 from gremio.core.rig.numbers import counted
 from gremio.core.rig.solids import Cylinder
-from gremio.core.shape.geometry import Geometry, moved
 from gremio.core.shape.solids import geometry_of, sleeve
 from gremio.core.solve.ask import along, check_range, solve
 from gremio.core.solve.compiling import compile_rig
@@ -36,7 +34,6 @@ from gremio.core.solve.repeats import repeat_steps
 from gremio.core.solve.strands import lies, pieces
 from gremio.core.surfaces.shelf import Shelf
 
-_TO_Y_UP = np.linalg.inv(FROM_Y_UP)
 # How many keys a second a travel begins with, before some are added and others left out.
 _BEGIN = 30
 # A key is left out where it is had from others to within so much (m, of a turn at the rig's
@@ -114,9 +111,7 @@ class _Writer:
         self.keys = 0
         self.clocks: dict[bytes, int] = {}
         self.out = gltf.GLTF2(asset=gltf.Asset(version="2.0", generator="Gremio"))
-        self.blob = bytearray()
-        self.meshes: dict[tuple[Shape, ...], int] = {}
-        self.materials: dict[str, int] = {}
+        self.surfaces = Surfaces(self.out, shelf)
 
     def write(self, poses: Poses, times: Array, animation: str) -> bytes:
         self.locals_of = _local_frames(poses)
@@ -145,9 +140,7 @@ class _Writer:
         self.out.scenes = [gltf.Scene(nodes=roots, name=self.rig.name)]
         if len(times) > 1:
             self._animate(moving, times, animation)
-        self.out.buffers = [gltf.Buffer(byteLength=len(self.blob))]
-        self.out.set_binary_blob(bytes(self.blob))
-        return b"".join(self.out.save_to_bytes())
+        return self.surfaces.written()
 
     def _part(self, part_id: PartId, poses: Poses, siblings: list[int]) -> None:
         """The nodes of a part and all that it carries, once for each of its copies; none of
@@ -177,12 +170,10 @@ class _Writer:
         if not lying or lying[0] is None:
             return
         every = np.stack([pieces(strand, one) for one in lying if one is not None])
-        shown = _TO_Y_UP @ every @ FROM_Y_UP
+        shown = TO_Y_UP @ every @ FROM_Y_UP
         surface = geometry_of(Cylinder(diameter=1.0, height=1.0))
         surface = surface if strand.kind == "bellows" else sleeve()
-        primitive = self._surface(surface, strand.paint)
-        self.out.meshes.append(gltf.Mesh(primitives=[primitive]))
-        mesh = len(self.out.meshes) - 1
+        mesh = self.surfaces.painted(surface, strand.paint)
         siblings.append(self._add(strand.name, np.eye(4)))
         above = self.out.nodes[siblings[-1]].children
         for number in range(shown.shape[1]):
@@ -197,20 +188,20 @@ class _Writer:
         """A node for a part, and its local frames (F, 4, 4). Where a stretched mount would
         shear what turns in it, the mount gets a node of its own; so does a shape that grows."""
         if not all(holds(frame) for frame in frames[:: max(1, len(frames) // 7)]):
-            mount = _TO_Y_UP @ matrix(part.mount) @ FROM_Y_UP
+            mount = TO_Y_UP @ matrix(part.mount) @ FROM_Y_UP
             frames = np.linalg.inv(mount) @ frames
             siblings.append(self._add(f"{part.name}, mount", mount))
             siblings = self.out.nodes[siblings[-1]].children
         still = tuple(shape for i, shape in enumerate(part.shapes) if i not in stretched)
-        index = self._add(part.name, frames[0], self._mesh(still))
+        index = self._add(part.name, frames[0], self.surfaces.mesh(self.rig, still))
         siblings.append(index)
         for i, stretch in stretched.items():
             shape = part.shapes[i]
             grown = matrix(shape.place) @ (
                 np.eye(4) * np.pad(stretch, ((0, 0), (0, 1)), constant_values=1.0)[:, None]
             )
-            places = _TO_Y_UP @ grown @ FROM_Y_UP
-            mesh = self._mesh((replace(shape, place=IDENTITY),))
+            places = TO_Y_UP @ grown @ FROM_Y_UP
+            mesh = self.surfaces.mesh(self.rig, (replace(shape, place=IDENTITY),))
             child = self._add(f"{part.name}, shape {i + 1}", places[0], mesh)
             self.out.nodes[index].children.append(child)
             self.moving.append((child, places))
@@ -224,63 +215,6 @@ class _Writer:
             node.scale = scale[0].tolist()
         self.out.nodes.append(node)
         return len(self.out.nodes) - 1
-
-    def _mesh(self, shapes: tuple[Shape, ...]) -> int | None:
-        if not shapes:
-            return None
-        if shapes not in self.meshes:
-            primitives = [self._primitive(shape) for shape in shapes]
-            self.out.meshes.append(gltf.Mesh(primitives=primitives))
-            self.meshes[shapes] = len(self.out.meshes) - 1
-        return self.meshes[shapes]
-
-    def _primitive(self, shape: Shape) -> gltf.Primitive:
-        geometry = moved(self.shelf.geometry(self.rig, shape.solid), matrix(shape.place))
-        return self._surface(geometry, shape.paint)
-
-    def _surface(self, geometry: Geometry, paint: str) -> gltf.Primitive:
-        corners, indices = _corners(geometry)
-        attributes = gltf.Attributes(
-            POSITION=self._accessor(corners[:, :3], gltf.VEC3, gltf.ARRAY_BUFFER),
-            NORMAL=self._accessor(corners[:, 3:], gltf.VEC3, gltf.ARRAY_BUFFER),
-        )
-        return gltf.Primitive(
-            attributes=attributes,
-            indices=self._accessor(indices, gltf.SCALAR, gltf.ELEMENT_ARRAY_BUFFER),
-            material=self._material(paint),
-        )
-
-    def _material(self, paint: str) -> int:
-        if paint not in self.materials:
-            shown = [int(paint[i : i + 2], 16) / 255 for i in (1, 3, 5)]
-            look = gltf.PbrMetallicRoughness(
-                baseColorFactor=[*linear_of_srgb(shown).tolist(), 1.0],
-                metallicFactor=0.0,
-                roughnessFactor=0.9,
-            )
-            self.out.materials.append(gltf.Material(name=paint, pbrMetallicRoughness=look))
-            self.materials[paint] = len(self.out.materials) - 1
-        return self.materials[paint]
-
-    def _accessor(self, values: npt.NDArray[Any], kind: str, target: int | None = None) -> int:
-        whole = values.dtype.kind == "u"
-        data = values.astype("<u4" if whole else "<f4")
-        view = gltf.BufferView(
-            buffer=0, byteOffset=len(self.blob), byteLength=data.nbytes, target=target
-        )
-        self.blob += data.tobytes()
-        self.out.bufferViews.append(view)
-        flat = data.reshape(len(data), -1)
-        accessor = gltf.Accessor(
-            bufferView=len(self.out.bufferViews) - 1,
-            componentType=gltf.UNSIGNED_INT if whole else gltf.FLOAT,
-            count=len(data),
-            type=kind,
-            min=flat.min(axis=0).tolist(),
-            max=flat.max(axis=0).tolist(),
-        )
-        self.out.accessors.append(accessor)
-        return len(self.out.accessors) - 1
 
     def _animate(self, moving: list[tuple[int, Array]], times: Array, name: str) -> None:
         if not moving:
@@ -305,7 +239,7 @@ class _Writer:
                 self.keys += len(kept)
                 sampler = gltf.AnimationSampler(
                     input=self._clock(times[kept]),
-                    output=self._accessor(
+                    output=self.surfaces.accessor(
                         values[kept], gltf.VEC4 if path == "rotation" else gltf.VEC3
                     ),
                     interpolation="STEP" if steps else "LINEAR",
@@ -330,7 +264,7 @@ class _Writer:
         """The accessor of times (s), one for all that have keys at the same."""
         exact = times.tobytes()
         if exact not in self.clocks:
-            self.clocks[exact] = self._accessor(times, gltf.SCALAR)
+            self.clocks[exact] = self.surfaces.accessor(times, gltf.SCALAR)
         return self.clocks[exact]
 
 
@@ -349,7 +283,7 @@ def _copies(part_id: PartId, part: Part, poses: Poses) -> list[tuple[Array, Flag
     for frame, (count, pitch) in enumerate(zip(counts, pitches, strict=True)):
         if count < most:
             steps[frame, :count] = repeat_steps(rig, part.repeat, count, float(pitch))
-    moved: Array = _TO_Y_UP @ mount @ steps @ np.linalg.inv(mount) @ FROM_Y_UP
+    moved: Array = TO_Y_UP @ mount @ steps @ np.linalg.inv(mount) @ FROM_Y_UP
     there = np.arange(most) < np.array(counts)[:, None]
     return list(zip(moved.transpose(1, 0, 2, 3), there.T, strict=True))
 
@@ -363,7 +297,7 @@ def _local_frames(poses: Poses) -> dict[str, Array]:
         parent = int(program.parents[row])
         world = poses.worlds[:, row]
         local = world if parent < 0 else back[:, parent] @ world
-        result[part] = _TO_Y_UP @ local @ FROM_Y_UP
+        result[part] = TO_Y_UP @ local @ FROM_Y_UP
     return result
 
 
@@ -377,13 +311,3 @@ def _parts_of(frames: Array) -> tuple[Array, Array, Array]:
     flips = np.cumprod(np.where(np.einsum("ij,ij->i", q[1:], q[:-1]) < 0, -1.0, 1.0))
     q[1:] *= flips[:, None]
     return frames[:, :3, 3], q[:, [1, 2, 3, 0]], scale
-
-
-def _corners(geometry: Geometry) -> tuple[npt.NDArray[np.float32], npt.NDArray[np.uint32]]:
-    """(N, 6) different corners as position and normal, in glTF's axes, and their indices."""
-    turn = _TO_Y_UP[:3, :3]
-    position = geometry.vertices[geometry.triangles].reshape(-1, 3) @ turn.T
-    normal = geometry.corner_normals.reshape(-1, 3) @ turn.T
-    every = np.concatenate([position, normal], axis=1).astype(np.float32)
-    corners, indices = np.unique(every, axis=0, return_inverse=True)
-    return corners, indices.reshape(-1).astype(np.uint32)

@@ -1,67 +1,123 @@
 """What a glTF says before its surfaces are read: what it needs, what is broken, what is repeated.
 
 The reader of surfaces passes over what it does not know. What would be lost in silence by that is
-refused, told, or written out here.
+refused, told, read beside it, or written out here.
 """
 
 from __future__ import annotations
 
+import base64
 import json
 import struct
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 from urllib.parse import unquote
 
-import numpy as np
-
-from gremio.core.arrays import Array
 from gremio.core.files.atomic import FileProblem
+from gremio.core.files.gltf_looks import materials_of
+from gremio.core.files.gltf_values import Buffers, written_plain
 from gremio.core.problem import Note
+from gremio.core.surfaces.looks import Material
 
 # What a file may require, and the words for what is known and not read.
 READ = {
     "KHR_draco_mesh_compression",
     "KHR_mesh_quantization",
-    "KHR_materials_unlit",
-    "KHR_materials_pbrSpecularGlossiness",
     "KHR_texture_transform",
     "KHR_texture_basisu",
     "EXT_texture_webp",
     "EXT_mesh_gpu_instancing",
 }
 _INSTANCED = "EXT_mesh_gpu_instancing"
+_OF_MATERIALS = "KHR_materials_"
+_BINARY = b"BIN\0"
+_TRIANGLES = 4
 _DEEPEST = 2000
 _LEFT_OUT = {
     "animations": "an animation",
     "skins": "a skin that bends surfaces",
     "cameras": "a camera",
 }
+_EXTENSIONS_LEFT_OUT = {
+    "KHR_lights_punctual": "a light",
+    "KHR_materials_variants": "a choice of materials",
+}
 
 
-def prepared(file: Path, data: bytes) -> tuple[bytes, list[Note]]:
-    """A GLB or glTF as the reader of surfaces is given it, and what is left out of it. Raises
-    FileProblem for what is broken, and for an extension that it requires and Gremio does not
-    read."""
-    binary = data[:4] == b"glTF"
-    tree, rest = _opened(file, data) if binary else (_json(file, data), b"")
+class Prepared(NamedTuple):
+    """A glTF for the reader of surfaces. notes: what is left out of it. looks: by (mesh, primitive)
+    the material of each surface."""
+
+    data: bytes
+    notes: list[Note]
+    looks: dict[tuple[int, int], Material]
+
+
+def prepared(file: Path, data: bytes) -> Prepared:
+    """A GLB or glTF as the reader of surfaces is given it. Raises FileProblem for what is broken,
+    and for an extension that it requires and Gremio does not read."""
+    glb = data[:4] == b"glTF"
+    tree, rest = _opened(file, data) if glb else (_json(file, data), b"")
     _check(file, tree)
-    notes = [
-        Note("model-left-out", file.name, f"{file.name} has {what}, which is left out.", "info")
-        for name, what in _LEFT_OUT.items()
-        if tree.get(name)
-    ]
-    if not any(_INSTANCED in node.get("extensions", {}) for node in tree.get("nodes", [])):
-        return data, notes
+    buffers = Buffers(file, tree, rest[8:] if rest[4:8] == _BINARY else b"")
     try:
-        _write_out(file, tree, rest)
-    except (KeyError, IndexError, TypeError, ValueError, struct.error) as error:
-        raise _broken(file, "its instances can't be read") from error
+        notes = _left_out(file, tree)
+        materials, lost = materials_of(file, tree, buffers)
+        looks = {
+            (m, p): materials[primitive["material"]]
+            for m, mesh in enumerate(tree.get("meshes", []))
+            for p, primitive in enumerate(mesh["primitives"])
+            if "material" in primitive
+        }
+        _write_out(tree, buffers)
+        more = written_plain(tree, buffers)
+    except (LookupError, TypeError, ValueError, AttributeError, OSError, MemoryError) as error:
+        raise _broken(file, "it refers to something that is not in it") from error
+    if "scenes" not in tree:
+        carried = {child for node in tree.get("nodes", []) for child in node.get("children", [])}
+        roots = [i for i in range(len(tree.get("nodes", []))) if i not in carried]
+        tree["scenes"] = [{"nodes": roots}]
+    # Its pictures are read here; the reader would try to understand them.
+    tree.pop("images", None)
+    return Prepared(_packed(tree, rest, more, glb=glb), [*notes, *lost], looks)
+
+
+def _packed(tree: dict[str, Any], rest: bytes, more: bytes, *, glb: bool) -> bytes:
+    """A tree as a file again, with one buffer more."""
+    buffer: dict[str, Any] = {"byteLength": len(more)}
+    if not glb:
+        told = base64.b64encode(more).decode()
+        buffer["uri"] = f"data:application/octet-stream;base64,{told}"
+    if more:
+        tree.setdefault("buffers", []).append(buffer)
     text = json.dumps(tree).encode()
-    if not binary:
-        return text, notes
+    if not glb:
+        return text
     text += b" " * (-len(text) % 4)
     body = struct.pack("<I4s", len(text), b"JSON") + text + rest
-    return struct.pack("<4sII", b"glTF", 2, 12 + len(body)) + body, notes
+    if more:
+        # The reader takes a second chunk of bytes for the buffer after the first.
+        more += b"\0" * (-len(more) % 4)
+        body += struct.pack("<I4s", len(more), _BINARY) + more
+    return struct.pack("<4sII", b"glTF", 2, 12 + len(body)) + body
+
+
+def _left_out(file: Path, tree: dict[str, Any]) -> list[Note]:
+    """What Gremio has no place for, told."""
+    found = [what for name, what in _LEFT_OUT.items() if tree.get(name)]
+    used = tree.get("extensionsUsed", [])
+    found += [what for name, what in _EXTENSIONS_LEFT_OUT.items() if name in used]
+    primitives = [p for mesh in tree.get("meshes", []) for p in mesh["primitives"]]
+    if any(p.get("targets") for p in primitives):
+        found.append("a surface that changes its shape (morph targets)")
+    if any(p.get("mode", 4) < _TRIANGLES for p in primitives):
+        found.append("a surface of points or lines")
+    if len(tree.get("scenes", [])) > 1:
+        found.append("a scene beside the one it opens with")
+    return [
+        Note("model-left-out", file.name, f"{file.name} has {what}, which is left out.", "info")
+        for what in found
+    ]
 
 
 def _broken(file: Path, why: str) -> FileProblem:
@@ -96,7 +152,8 @@ def _check(file: Path, tree: dict[str, Any]) -> None:
     if not version.startswith("2"):
         told = f"of glTF version {version}" if version else "no glTF: it names no version"
         raise FileProblem(f"{file.name} is {told}, and Gremio reads version 2. Export it as that.")
-    if unknown := sorted(required - READ):
+    # What is required of materials alone goes through with them, known or not.
+    if unknown := sorted(n for n in required - READ if not n.startswith(_OF_MATERIALS)):
         raise FileProblem(
             f"{file.name} can't be read without {' and '.join(unknown)}, which Gremio does not "
             "know. Export it without that."
@@ -132,17 +189,15 @@ def _check_tree(file: Path, below: list[list[Any]]) -> None:
                 raise _broken(file, f"its nodes are more than {_DEEPEST} deep")
 
 
-def _write_out(file: Path, tree: dict[str, Any], rest: bytes) -> None:
+def _write_out(tree: dict[str, Any], buffers: Buffers) -> None:
     """Put a node of its own for each instance of one that is repeated by an extension
     (EXT_mesh_gpu_instancing: one mesh, and arrays of where it stands)."""
-    nodes = tree["nodes"]
+    nodes = tree.get("nodes", [])
     for number, node in enumerate(list(nodes)):
         told = node.get("extensions", {}).pop(_INSTANCED, None)
         if told is None or "mesh" not in node:
             continue
-        given = {
-            name: _values(file, tree, rest, place) for name, place in told["attributes"].items()
-        }
+        given = {name: buffers.values(place) for name, place in told["attributes"].items()}
         mesh, count = node.pop("mesh"), min(map(len, given.values()))
         name = node.get("name") or f"Node {number + 1}"
         children = node.setdefault("children", [])
@@ -156,31 +211,3 @@ def _write_out(file: Path, tree: dict[str, Any], rest: bytes) -> None:
     for key in ("extensionsRequired", "extensionsUsed"):
         if key in tree:
             tree[key] = [name for name in tree[key] if name != _INSTANCED]
-
-
-def _values(file: Path, tree: dict[str, Any], rest: bytes, place: int) -> Array:
-    """(n, k) the values of an accessor."""
-    accessor = tree["accessors"][place]
-    view = tree["bufferViews"][accessor["bufferView"]]
-    uri = tree["buffers"][view["buffer"]].get("uri")
-    if uri is None:
-        data = rest[8:]
-    elif uri.startswith("data:"):
-        import base64
-
-        data = base64.b64decode(uri.partition(",")[2])
-    else:
-        data = (file.parent / unquote(uri)).read_bytes()
-    kind, least = {5126: ("<f4", 1.0), 5122: ("<i2", 32767.0), 5120: ("<i1", 127.0)}[
-        accessor["componentType"]
-    ]
-    width = {"VEC3": 3, "VEC4": 4}[accessor["type"]]
-    start = view.get("byteOffset", 0) + accessor.get("byteOffset", 0)
-    size = np.dtype(kind).itemsize
-    step = view.get("byteStride", width * size)
-    count = int(accessor["count"])
-    if count < 0 or start + max(count - 1, 0) * step + width * size * bool(count) > len(data):
-        raise ValueError("an accessor reaches past the data")
-    found = [np.frombuffer(data, kind, width, start + i * step) for i in range(count)]
-    values: Array = np.array(found, dtype=float).reshape(count, width) / least
-    return values

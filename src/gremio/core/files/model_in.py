@@ -10,23 +10,29 @@ import json
 import re
 import struct
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 import numpy.typing as npt
 
-from gremio.core.arrays import Array
+from gremio.core.arrays import Array, Rows
 from gremio.core.files import atomic
 from gremio.core.files.atomic import FileProblem
 from gremio.core.files.gltf_tree import prepared
+from gremio.core.files.gltf_values import LOOK, shares
+from gremio.core.files.mtl import obj_materials
 from gremio.core.frames import holds
 from gremio.core.problem import Note
 from gremio.core.rig.model import PAINT, Up
-from gremio.core.shape.geometry import Geometry, welded
+from gremio.core.shape.geometry import Geometry, welded_kept
+from gremio.core.surfaces.colours import linear_of_srgb, srgb_of_linear
+from gremio.core.surfaces.looks import Look, Material
 from gremio.core.surfaces.models import Model, ModelNode, Piece
 
 ENDINGS = (".glb", ".gltf", ".obj", ".stl", ".ply")
 _LARGEST = 2_000_000_000
+# A direction shorter than this is none.
+_NONE = 1e-6
 # Faces of an OBJ with fewer than three corners, which its reader passes over.
 _THIN = re.compile(rb"(?m)^f[ \t]+\S+(?:[ \t]+\S+)?[ \t]*\r?$")
 _MARKS = (
@@ -64,15 +70,20 @@ def read_model(path: str | Path, metres: float = 1.0, up: Up | None = None) -> M
     if file.suffix.lower() == ".glb":
         _check_glb(data, file.name)
     told: list[Note] = []
-    given = data
+    given, materials = data, _Materials({}, {})
     if file.suffix.lower() in (".glb", ".gltf"):
-        given, told = prepared(file, data)
-    if file.suffix.lower() == ".obj" and (thin := len(_THIN.findall(data))):
-        told.append(_note("mesh-broken", file.name, f"has {thin} faces without three corners"))
+        given, told, by_place = prepared(file, data)
+        materials = _Materials(by_place, {})
+    if file.suffix.lower() == ".obj":
+        by_name, told = obj_materials(file, _text(data))
+        materials = _Materials({}, by_name)
+        if thin := len(_THIN.findall(data)):
+            told.append(_note("mesh-broken", file.name, f"has {thin} faces without three corners"))
     upright = usual_up(file) if up is None else up
     try:
         scene = _load(file, given)
-        nodes, notes = _nodes(scene, file, _conversion(metres, upright))
+        reading = _Reading(scene, file, _conversion(metres, upright), materials)
+        nodes, notes = reading.nodes(), reading.notes
     except FileProblem:
         raise
     except Exception as error:
@@ -187,85 +198,188 @@ def _conversion(metres: float, up: Up) -> Array:
     return (FROM_Y_UP if up == "y" else np.eye(4)) @ scale
 
 
-def _nodes(scene: Any, file: Path, convert: Array) -> tuple[list[ModelNode], list[Note]]:
-    forest = scene.graph.transforms
-    children: dict[str, list[str]] = {}
-    for child, parent in forest.parents.items():
-        children.setdefault(parent, []).append(child)
-    # The reader goes through the nodes of a glTF, and the objects of an OBJ, from the last to the
-    # first.
-    step = -1 if file.suffix.lower() in (".glb", ".gltf", ".obj") else 1
-    nodes: list[ModelNode] = []
-    notes: list[Note] = []
-    back = np.linalg.inv(convert)
-    roots = children.get(scene.graph.base_frame, [])[::step]
-    waiting: list[tuple[str, int | None]] = [(root, None) for root in roots]
-    while waiting:
-        name, parent = waiting.pop(0)
-        edge = forest.edge_data[(forest.parents[name], name)]
-        local = convert @ np.asarray(edge.get("matrix", np.eye(4)), dtype=float) @ back
-        pieces = _pieces(scene, edge, convert, file, notes)
-        # A node of several surfaces is read as a node with a child for each of them.
-        for child in list(children.get(name, [])):
-            inner = forest.edge_data[(name, child)]
-            if _is_surface_of_parent(scene, inner):
-                pieces += _pieces(scene, inner, convert, file, notes)
-                children[name].remove(child)
-        shown = _shown_name(name, scene, edge, file)
+class _Materials(NamedTuple):
+    """The materials of a model: by (mesh, surface of it) in a glTF, by name in an OBJ."""
+
+    by_place: dict[tuple[int, int], Material]
+    by_name: dict[str, Material]
+
+
+class _Reading:
+    """Makes nodes of what the reader of surfaces found. notes: what is broken or left out."""
+
+    def __init__(self, scene: Any, file: Path, convert: Array, materials: _Materials) -> None:
+        self.scene, self.file, self.convert = scene, file, convert
+        self.materials = materials
+        self.notes: list[Note] = []
+        self.ending = file.suffix.lower()
+        self._known: dict[str, list[Piece]] = {}
+        self._places = _places(scene)
+
+    def nodes(self) -> list[ModelNode]:
+        """Every node, parents first, in the order of the file."""
+        forest = self.scene.graph.transforms
+        children: dict[str, list[str]] = {}
+        for child, parent in forest.parents.items():
+            children.setdefault(parent, []).append(child)
+        # The reader goes through the nodes of a glTF, and the objects of an OBJ, from the last to
+        # the first.
+        step = -1 if self.ending in (".glb", ".gltf", ".obj") else 1
+        nodes: list[ModelNode] = []
+        back = np.linalg.inv(self.convert)
+        roots = children.get(self.scene.graph.base_frame, [])[::step]
+        waiting: list[tuple[str, int | None]] = [(root, None) for root in roots]
+        while waiting:
+            name, parent = waiting.pop(0)
+            edge = forest.edge_data[(forest.parents[name], name)]
+            local = self.convert @ np.asarray(edge.get("matrix", np.eye(4)), dtype=float) @ back
+            pieces = self._pieces(edge)
+            # A node of several surfaces is read as a node with a child for each of them.
+            for child in list(children.get(name, [])):
+                inner = forest.edge_data[(name, child)]
+                if self._is_surface_of_parent(inner):
+                    pieces += self._pieces(inner)
+                    children[name].remove(child)
+            shown = self._shown_name(name, edge)
+            nodes.append(ModelNode(shown, parent, self._usable(local, shown), tuple(pieces)))
+            below = children.get(name, [])[::step]
+            waiting = [(child, len(nodes) - 1) for child in below] + waiting
+        return nodes
+
+    def _usable(self, local: Array, shown: str) -> Array:
         if not np.all(np.isfinite(local)) or abs(np.linalg.det(local[:3, :3])) < 1e-12:
-            notes.append(_note("frame-broken", shown, "has no usable frame; it stands at zero"))
-            local = np.eye(4)
-        elif not holds(local):
-            notes.append(_note("frame-sheared", shown, "is sheared in the file; it is squared"))
-        nodes.append(ModelNode(shown, parent, local, tuple(pieces)))
-        below = children.get(name, [])[::step]
-        waiting = [(child, len(nodes) - 1) for child in below] + waiting
-    return nodes, notes
+            self._note("frame-broken", shown, "has no usable frame; it stands at zero")
+            return np.eye(4)
+        if not holds(local):
+            self._note("frame-sheared", shown, "is sheared in the file; it is squared")
+        return local
+
+    def _note(self, code: str, name: str, what: str) -> None:
+        self.notes.append(_note(code, name, what))
+
+    def _is_surface_of_parent(self, edge: dict[str, Any]) -> bool:
+        geometry = self.scene.geometry.get(edge.get("geometry"))
+        return bool(geometry is not None and geometry.metadata.get("from_gltf_primitive"))
+
+    def _shown_name(self, name: str, edge: dict[str, Any]) -> str:
+        """The node's name; the file's, where a format without nodes gave none of its own."""
+        if self.ending in (".stl", ".ply") and len(self.scene.geometry) == 1:
+            return self.file.stem
+        if self.ending == ".obj":
+            return str(edge.get("geometry") or name)
+        return str(name)
+
+    def _pieces(self, edge: dict[str, Any]) -> list[Piece]:
+        """The surface at a node, none where it has none; what several share is read once."""
+        name = edge.get("geometry")
+        if name is None:
+            return []
+        if name not in self._known:
+            self._known[name] = self._read(str(name), self.scene.geometry.get(name))
+        return list(self._known[name])
+
+    def _read(self, name: str, surface: Any) -> list[Piece]:
+        if surface is None or not hasattr(surface, "faces"):
+            return []
+        vertices = np.asarray(surface.vertices, dtype=float)
+        faces = np.asarray(surface.faces, dtype=np.int64)
+        empty = f"in {self.file.name} has no triangles; left out"
+        if vertices.ndim != 2 or faces.ndim != 2 or faces.shape[-1] != 3:
+            self._note("mesh-empty", name, empty)
+            return []
+        vertices = vertices @ self.convert[:3, :3].T
+        good = np.all(np.isfinite(vertices), axis=1)
+        whole = np.all((faces >= 0) & (faces < len(vertices)), axis=1)
+        whole[whole] = np.all(good[faces[whole]], axis=1)
+        if lost := int((~whole).sum()):
+            self._note("mesh-broken", name, f"has {lost} broken triangles; left out")
+        points = np.where(good[:, None], vertices, 0.0)
+        geometry, kept = welded_kept(points, faces[whole])
+        if len(geometry.triangles) == 0:
+            self._note("mesh-empty", name, empty)
+            return []
+        used = np.unique(geometry.triangles)
+        index = np.zeros(len(geometry.vertices), dtype=np.int64)
+        index[used] = np.arange(len(used))
+        geometry = Geometry(geometry.vertices[used], index[geometry.triangles])
+        look = self._look(name, surface, np.flatnonzero(whole)[kept])
+        return [Piece(name, geometry, _paint(surface, self.file), look)]
+
+    def _look(self, name: str, surface: Any, kept: Rows) -> Look | None:
+        """What a surface wears. kept: which of its triangles it still has."""
+        corners = np.asarray(surface.faces, dtype=np.int64)[kept]
+        material = self.materials.by_place.get(self._places.get(name, (-1, -1)))
+        numbers = _of_gltf(surface)
+        visual = surface.visual
+        if self.ending == ".obj":
+            numbers = _of_obj(visual)
+            material = self.materials.by_name.get(str(getattr(_material_of(visual), "name", "")))
+        elif self.ending == ".ply" and visual.kind == "face":
+            colours = _light(visual.face_colors)[kept]
+            corners = np.arange(3 * len(kept)).reshape(-1, 3)
+            numbers = {"COLOR_0": np.repeat(colours, 3, axis=0)}
+        elif self.ending == ".ply" and visual.kind == "vertex":
+            numbers = {"COLOR_0": _light(visual.vertex_colors)}
+        usable = {}
+        for key, values in numbers.items():
+            if len(values) <= int(corners.max()) or not np.isfinite(values).all():
+                self._note("look-broken", name, f"has a broken {key} at its corners; left out")
+                continue
+            usable[key] = values.astype(np.float32)
+        if material is None and not usable:
+            return None
+        return Look(corners, material, usable).turned(self.convert[:3, :3])
 
 
-def _is_surface_of_parent(scene: Any, edge: dict[str, Any]) -> bool:
-    geometry = scene.geometry.get(edge.get("geometry"))
-    return bool(geometry is not None and geometry.metadata.get("from_gltf_primitive"))
+def _places(scene: Any) -> dict[str, tuple[int, int]]:
+    """Which mesh of a glTF, and which surface of that, each surface is, by name."""
+    counts: dict[int, int] = {}
+    found: dict[str, tuple[int, int]] = {}
+    for name, surface in scene.geometry.items():
+        mesh = surface.metadata.get(LOOK)
+        if mesh is not None:
+            counts[mesh] = counts.get(mesh, -1) + 1
+            found[name] = (mesh, counts[mesh])
+    return found
 
 
-def _shown_name(name: str, scene: Any, edge: dict[str, Any], file: Path) -> str:
-    """The node's name; the file's, where a format without nodes gave none of its own."""
-    if file.suffix.lower() in (".stl", ".ply") and len(scene.geometry) == 1:
-        return file.stem
-    if file.suffix.lower() == ".obj":
-        return str(edge.get("geometry") or name)
-    return str(name)
+def _of_gltf(surface: Any) -> dict[str, npt.NDArray[Any]]:
+    """The numbers at the points of a surface that the reader kept without looking at them."""
+    found = {
+        name.removeprefix(LOOK): shares(np.asarray(values))
+        for name, values in surface.vertex_attributes.items()
+        if name.startswith(LOOK)
+    }
+    # Directions that are none are worked out anew, as for a surface that came without.
+    for name in ("NORMAL", "TANGENT"):
+        if name in found and not (np.linalg.norm(found[name][:, :3], axis=1) > _NONE).all():
+            del found[name]
+    return found
 
 
-def _pieces(
-    scene: Any, edge: dict[str, Any], convert: Array, file: Path, notes: list[Note]
-) -> list[Piece]:
-    name = edge.get("geometry")
-    surface = scene.geometry.get(name)
-    if surface is None or not hasattr(surface, "faces"):
-        return []
-    vertices = np.asarray(surface.vertices, dtype=float)
-    faces = np.asarray(surface.faces, dtype=np.int64)
-    if vertices.ndim != 2 or faces.ndim != 2 or faces.shape[-1] != 3:
-        notes.append(_note("mesh-empty", str(name), f"in {file.name} has no triangles; left out"))
-        return []
-    vertices = vertices @ convert[:3, :3].T
-    good = np.all(np.isfinite(vertices), axis=1)
-    whole = np.all((faces >= 0) & (faces < len(vertices)), axis=1)
-    faces = faces[whole]
-    whole_corners = np.all(good[faces], axis=1) if len(faces) else np.zeros(0, dtype=bool)
-    if len(faces) < len(whole) or not whole_corners.all():
-        lost = len(whole) - int(whole_corners.sum())
-        notes.append(_note("mesh-broken", str(name), f"has {lost} broken triangles; left out"))
-    geometry = welded(np.where(good[:, None], vertices, 0.0), faces[whole_corners])
-    if len(geometry.triangles) == 0:
-        notes.append(_note("mesh-empty", str(name), f"in {file.name} has no triangles; left out"))
-        return []
-    used = np.unique(geometry.triangles)
-    index = np.zeros(len(geometry.vertices), dtype=np.int64)
-    index[used] = np.arange(len(used))
-    geometry = Geometry(geometry.vertices[used], index[geometry.triangles])
-    return [Piece(str(name), geometry, _paint(surface, file))]
+def _of_obj(visual: Any) -> dict[str, npt.NDArray[Any]]:
+    """An OBJ's places on pictures, counted from the top left as in glTF; or its colours."""
+    laid = getattr(visual, "uv", None)
+    if laid is not None and np.ndim(laid) == 2 and np.shape(laid)[1] >= 2:
+        return {"TEXCOORD_0": np.asarray(laid)[:, :2] * [1, -1] + [0, 1]}
+    if visual.kind == "vertex":
+        return {"COLOR_0": _light(visual.vertex_colors)}
+    return {}
+
+
+def _light(colours: npt.ArrayLike) -> Array:
+    """(n, 3 or 4) colours of 0–255 as a screen is told them, in linear light; without how much is
+    seen through where that is nothing."""
+    values = np.asarray(colours, dtype=float) / 255
+    light = linear_of_srgb(values[:, :3])
+    if (values[:, 3:] >= 1).all():
+        return light
+    seen: Array = np.concatenate([light, values[:, 3:]], axis=1)
+    return seen
+
+
+def _material_of(visual: Any) -> Any:
+    return getattr(visual, "material", None)
 
 
 def _note(code: str, name: str, what: str) -> Note:
@@ -287,17 +401,3 @@ def _paint(surface: Any, file: Path) -> str:
     if file.suffix.lower() in (".glb", ".gltf"):
         rgb = srgb_of_linear(rgb)
     return "#" + "".join(f"{round(float(v) * 255):02x}" for v in np.clip(rgb, 0, 1))
-
-
-def srgb_of_linear(linear: npt.ArrayLike) -> Array:
-    """Display values 0–1 of linear light 0–1 (IEC 61966-2-1)."""
-    x = np.clip(np.asarray(linear, dtype=float), 0, 1)
-    shown: Array = np.where(x <= 0.0031308, 12.92 * x, 1.055 * x ** (1 / 2.4) - 0.055)
-    return shown
-
-
-def linear_of_srgb(shown: npt.ArrayLike) -> Array:
-    """Linear light 0–1 of display values 0–1 (IEC 61966-2-1)."""
-    x = np.clip(np.asarray(shown, dtype=float), 0, 1)
-    linear: Array = np.where(x <= 0.04045, x / 12.92, ((x + 0.055) / 1.055) ** 2.4)
-    return linear

@@ -124,10 +124,15 @@ def _pairs_within(groups: Indices) -> tuple[Indices, Indices]:
 
 def welded(vertices: npt.ArrayLike, triangles: npt.ArrayLike) -> Geometry:
     """A geometry whose corners at one place are one vertex, without empty triangles."""
+    return welded_kept(vertices, triangles)[0]
+
+
+def welded_kept(vertices: npt.ArrayLike, triangles: npt.ArrayLike) -> tuple[Geometry, Flags]:
+    """The same, and which of the (T, 3) triangles are in it."""
     points = np.asarray(vertices, dtype=float).reshape(-1, 3)
     faces = np.asarray(triangles, dtype=np.int64).reshape(-1, 3)
     if len(points) == 0:
-        return Geometry(points, faces)
+        return Geometry(points, faces), np.ones(len(faces), dtype=bool)
     grain = max(float(np.ptp(points, axis=0).max()) * 1e-7, 1e-12)
     cells = np.round((points - points.min(axis=0)) / grain).astype(np.int64)
     order = np.lexsort(cells.T)
@@ -137,7 +142,7 @@ def welded(vertices: npt.ArrayLike, triangles: npt.ArrayLike) -> Geometry:
     faces = index[faces]
     a, b, c = faces.T
     whole = (a != b) & (b != c) & (c != a)
-    return Geometry(points[order][new], faces[whole])
+    return Geometry(points[order][new], faces[whole]), whole
 
 
 def moved(geometry: Geometry, frame: Array) -> Geometry:

@@ -9,15 +9,18 @@ from gremio.core.arrays import Array
 from gremio.core.problem import Note
 from gremio.core.rig.model import Up
 from gremio.core.shape.geometry import Geometry
+from gremio.core.surfaces.looks import Look
 
 
 @dataclass(frozen=True, eq=False)
 class Piece:
-    """One surface of a model. name: its name in the file. paint: "#rrggbb"."""
+    """One surface of a model. name: its name in the file. paint: "#rrggbb". look: what it wears
+    in the file beside that, None for nothing."""
 
     name: str
     geometry: Geometry
     paint: str
+    look: Look | None = None
 
 
 @dataclass(frozen=True, eq=False)

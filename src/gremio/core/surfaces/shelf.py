@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from gremio.core.problem import GremioError, Note
-from gremio.core.rig.model import Rig, Source
+from gremio.core.rig.model import Rig, Shape, Source
 from gremio.core.rig.solids import AnySolid, Box, Mesh
 from gremio.core.shape.geometry import Geometry
 from gremio.core.shape.solids import check_dimensions, geometry_of
+from gremio.core.surfaces.looks import Look
 from gremio.core.surfaces.models import Model
 
 _NEEDED = "what sits on it, or is measured on it, can't be computed"
@@ -44,6 +45,18 @@ class Shelf:
             return geometry_of(solid)
         except GremioError:
             return geometry_of(Box(length=0.1, width=0.1, height=0.1))
+
+    def look(self, rig: Rig, shape: Shape) -> Look | None:
+        """What a shape wears as its model has it, bare where the shape was painted otherwise; None
+        for a shape that was made here, and where the model can't be had."""
+        source = rig.sources.get(shape.solid.source) if isinstance(shape.solid, Mesh) else None
+        model = None if source is None else self._model(source)
+        if not isinstance(model, Model) or not isinstance(shape.solid, Mesh):
+            return None
+        piece = model.piece(shape.solid.piece)
+        if piece is None or piece.look is None:
+            return None
+        return piece.look if shape.paint == piece.paint else piece.look.bare()
 
     def surface(self, rig: Rig, solid: AnySolid) -> Geometry:
         """The surface of a solid. Raises GremioError, which says why, where its model can't be
