@@ -19,6 +19,7 @@ test: ready-dev
 
 # What takes longer: kinds added to a copy of the source, files attacked, both ways of computing.
 long: ready-dev
+	@scripts/setup.sh validator
 	GREMIO_ATTACK_SECONDS=$(ATTACK) $(PYTHON) -m pytest -n 2 --dist worksteal tests/long tests/attack
 
 check: ready-dev

@@ -206,6 +206,9 @@ def render(
     kept: KeptOption = None,
     size: Annotated[str, typer.Option(help="Width x height in pixels.")] = "1280x800",
     night: Annotated[bool, typer.Option("--night", help="Light ink on dark paper.")] = False,
+    textured: Annotated[
+        bool, typer.Option("--textured", help="Models in the base colours they came with.")
+    ] = False,
 ) -> None:
     """Make a picture of a rig, without a display.
 
@@ -217,7 +220,7 @@ def render(
 
     rig = _load(file, kept)[0]
     answer = solve(rig, _settings(set_))
-    save_picture(answer, output, picture_size(size), night=night)
+    save_picture(answer, output, picture_size(size), night=night, textured=textured)
     _report(answer.notes)
 
 

@@ -88,6 +88,11 @@ class Look:
         corners = self.corners[:, ::-1] if mirrors else self.corners
         return Look(corners, self.material, numbers)
 
+    @property
+    def coloured(self) -> bool:
+        """Whether it says a colour beside the paint."""
+        return self.material is not None or "COLOR_0" in self.numbers
+
     def bare(self) -> Look:
         """The look of a surface that was given another paint: it still knows how pictures would
         lie on it."""

@@ -95,6 +95,24 @@ def switch_light(document: Document, bench: Bench) -> None:
     )
 
 
+def switch_textures(document: Document, bench: Bench) -> None:
+    """Base colours as the models have them, or the paints of a drawing."""
+    rig = document.rig
+    looks = [document.shelf.look(rig, s) for part in rig.parts.values() for s in part.shapes]
+    if not bench.textured and not any(look is not None and look.coloured for look in looks):
+        document.said.emit(
+            "Nothing here came with textures, or all of it was painted otherwise. Bring in a GLB, "
+            "glTF or OBJ with its materials."
+        )
+        return
+    bench.set_textured(not bench.textured)
+    document.said.emit(
+        "Models are shown in the base colours they came with."
+        if bench.textured
+        else "Models are shown in their paints."
+    )
+
+
 def go_home(document: Document) -> None:
     """Bring the selected part or control home."""
     channels = document.channels_of(document.selected)

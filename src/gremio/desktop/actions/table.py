@@ -151,6 +151,8 @@ _LOOKING = (
     Action("bench.measure", "Measure", asking.measure, _BENCH, "M"),
     Action("bench.light", "Work light, with stand-ins",
            lambda d: rigging.switch_light(d.document, d.bench), _BENCH, "W"),
+    Action("bench.textures", "Textures, or paints",
+           lambda d: rigging.switch_textures(d.document, d.bench), _BENCH, "Shift+W"),
 )  # fmt: skip
 
 

@@ -62,6 +62,7 @@ class Canvas(QOpenGLWidget):
         self._framed = False
         self._hovered: int | None = None
         self.light = False
+        self.textured = False
         self.with_faces = True
         self.hidden: frozenset[PartId] = frozenset()
         self._wiggle = Wiggle(self)
@@ -137,6 +138,12 @@ class Canvas(QOpenGLWidget):
         self._scene_stale = True
         self._refresh()
 
+    def set_textured(self, textured: bool) -> None:
+        """Show models in the base colours of their materials, or in their paints."""
+        self.textured = textured
+        self._scene_stale = True
+        self._refresh()
+
     def try_axis(self, part: PartId) -> None:
         """Wiggle a part a little about, or along, its main channel; nothing is changed."""
         self._wiggle.start(part)
@@ -153,7 +160,9 @@ class Canvas(QOpenGLWidget):
         """The scene of a pose; it stands as long as no shape changes, nor a led dimension."""
         if self._scene is None or self._scene_stale or pose.dimensions != self._dimensions:
             rows, shelf = pose.program.part_row, self.document.shelf
-            self._scene = scene_of(pose.rig, rows, shelf, light=self.light, hidden=self.hidden)
+            self._scene = scene_of(
+                pose.rig, rows, shelf, light=self.light, textured=self.textured, hidden=self.hidden
+            )
             self._scene_stale = False
             self._dimensions = pose.dimensions
         return self._scene
@@ -249,7 +258,8 @@ class Canvas(QOpenGLWidget):
             return f"{self._asked()}; Esc stops"
         if self._preview is not None:
             return "what would be brought in"
-        return "perspective"
+        shown = [("stand-ins", self.light), ("textured", self.textured)]
+        return ", ".join(["perspective", *(word for word, on in shown if on)])
 
     def _ghosts(self, handle: Handle) -> list[Array]:
         ends = box_edges(self.scene(), self.pose, self._rigid_family(handle.part))

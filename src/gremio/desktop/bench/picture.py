@@ -21,17 +21,20 @@ from gremio.desktop.bench.scene import corners_of, scene_of
 from gremio.desktop.theme.inks import DAY, NIGHT
 
 
-def picture(pose: Pose, size: Size, *, night: bool = False) -> npt.NDArray[np.uint8]:
-    """(height, width, 3) pixels of a pose, the whole rig in view. Raises GremioError.
+def picture(
+    pose: Pose, size: Size, *, night: bool = False, textured: bool = False
+) -> npt.NDArray[np.uint8]:
+    """(height, width, 3) pixels of a pose, the whole rig in view. textured: models in the base
+    colours they came with. Raises GremioError.
 
     An OpenGL context belongs to a thread, and a thread has one: drawing in a thread of its
     own leaves a window's context alone.
     """
     with ThreadPoolExecutor(1) as pool:
-        return pool.submit(_draw, pose, size, night).result()
+        return pool.submit(_draw, pose, size, night, textured).result()
 
 
-def _draw(pose: Pose, size: Size, night: bool) -> npt.NDArray[np.uint8]:
+def _draw(pose: Pose, size: Size, night: bool, textured: bool) -> npt.NDArray[np.uint8]:
     try:
         context = moderngl.create_context(standalone=True, backend="egl")  # type: ignore[arg-type]
     except Exception as error:
@@ -41,7 +44,7 @@ def _draw(pose: Pose, size: Size, night: bool) -> npt.NDArray[np.uint8]:
         ) from None
     try:
         renderer = Renderer(context)
-        scene = scene_of(pose.rig, pose.program.part_row, model_shelf())
+        scene = scene_of(pose.rig, pose.program.part_row, model_shelf(), textured=textured)
         renderer.load(scene)
         corners = corners_of(scene, pose)
         camera = framed(Camera(), size, corners) if len(corners) else Camera()
@@ -56,11 +59,13 @@ def _draw(pose: Pose, size: Size, night: bool) -> npt.NDArray[np.uint8]:
         context.release()
 
 
-def save_picture(pose: Pose, path: Path, size: Size, *, night: bool = False) -> None:
+def save_picture(
+    pose: Pose, path: Path, size: Size, *, night: bool = False, textured: bool = False
+) -> None:
     """Write a PNG of a pose. Raises GremioError when it can't be drawn or saved."""
     if path.suffix.lower() != ".png":
         raise GremioError(f"Gremio draws PNG pictures; {path.name} has another ending.")
-    atomic.write(path, png(picture(pose, size, night=night)))
+    atomic.write(path, png(picture(pose, size, night=night, textured=textured)))
 
 
 def png(pixels: npt.NDArray[np.uint8]) -> bytes:

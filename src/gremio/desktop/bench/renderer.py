@@ -10,20 +10,25 @@ import numpy as np
 
 from gremio.core.arrays import Array
 from gremio.core.shape.geometry import Geometry
+from gremio.core.surfaces.shown import Shown
 from gremio.desktop.bench.camera import Camera, Size, view_projection
-from gremio.desktop.bench.scene import INSTANCE, Instances, Scene
+from gremio.desktop.bench.scene import INSTANCE, Batch, Instances, Scene
 from gremio.desktop.theme.inks import Inks, rgb
 
 _SHADERS = Path(__file__).parent / "shaders"
 _INSTANCE_FILL = "4f 4f 4f 3f 4x 1u /i"
 _INSTANCE_EDGE = "4f 4f 4f 12x 1f 4x /i"
 _SAMPLES = 4
+_OVER = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ONE, moderngl.ONE
 
 
 class _Drawn(NamedTuple):
-    """One surface on the graphics side. places: the buffer of its instances."""
+    """One surface on the graphics side. places: the buffer of its instances. picture: of what it
+    wears, if anything."""
 
     geometry: Geometry
+    wears: Shown | None
+    picture: moderngl.Texture | None
     fill: moderngl.VertexArray
     mark: moderngl.VertexArray
     edge: moderngl.VertexArray | None
@@ -41,10 +46,11 @@ class Renderer:
         # What is no longer referred to is freed at the next frame, when the context is current.
         context.gc_mode = "context_gc"
         self.fill = self._program("fill.vert", "fill.frag")
+        self.worn = self._program("worn.vert", "worn.frag")
         self.mark = self._program("fill.vert", "mark.frag")
         self.edge = self._program("edge.vert", "edge.frag", "edge.geom")
         self.ground = self._program("ground.vert", "ground.frag")
-        self._drawn: dict[int, _Drawn] = {}
+        self._drawn: dict[tuple[int, int], _Drawn] = {}
         self._smooth: tuple[Size, moderngl.Framebuffer] | None = None
         self._marks: tuple[Size, moderngl.Framebuffer] | None = None
         self._ruling: tuple[tuple[float, ...], moderngl.VertexArray] | None = None
@@ -59,17 +65,17 @@ class Renderer:
 
     def load(self, scene: Scene) -> None:
         """Make a scene the one that is drawn; surfaces it shares with the last are kept."""
-        kept: dict[int, _Drawn] = {}
+        kept: dict[tuple[int, int], _Drawn] = {}
         for batch in scene.batches:
-            known = self._drawn.get(id(batch.geometry))
+            known = self._drawn.get(_key(batch))
             size = batch.count * INSTANCE.itemsize
             if known is None or known.places.size < size:
-                known = self._upload(batch.geometry, size)
-            kept[id(batch.geometry)] = known
+                known = self._upload(batch.geometry, batch.wears, size)
+            kept[_key(batch)] = known
         self._drawn = kept
         self.scene = scene
 
-    def _upload(self, geometry: Geometry, size: int) -> _Drawn:
+    def _upload(self, geometry: Geometry, wears: Shown | None, size: int) -> _Drawn:
         context = self.context
         corners = np.concatenate(
             [geometry.vertices[geometry.triangles], geometry.corner_normals], axis=2
@@ -85,6 +91,14 @@ class Renderer:
             context.vertex_array(program, content, skip_errors=True)
             for program in (self.fill, self.mark)
         )
+        picture = None
+        if wears is not None:
+            worn = np.concatenate([wears.laid, wears.tint], axis=2)
+            dress = context.buffer(worn.astype("<f4").tobytes())
+            fill = context.vertex_array(
+                self.worn, [*content, (dress, "2f 4f", "laid", "tint")], skip_errors=True
+            )
+            picture = self._picture(wears)
         edge = None
         edges = geometry.edges
         if len(edges.ends):
@@ -100,7 +114,15 @@ class Renderer:
                     (places, _INSTANCE_EDGE, *rows, "weight"),
                 ],
             )
-        return _Drawn(geometry, fill, mark, edge, places)
+        return _Drawn(geometry, wears, picture, fill, mark, edge, places)
+
+    def _picture(self, wears: Shown) -> moderngl.Texture:
+        pixels = np.ascontiguousarray(wears.pixels)
+        made = self.context.texture((pixels.shape[1], pixels.shape[0]), 4, pixels.tobytes())
+        made.build_mipmaps()
+        made.anisotropy = 4.0
+        made.repeat_x, made.repeat_y = (wrap == "repeat" for wrap in wears.wrap)
+        return made
 
     def draw(
         self,
@@ -127,14 +149,18 @@ class Renderer:
         self.fill["view_projection"].write(seen.T.astype("<f4").tobytes())
         self.fill["paper"].value = rgb(inks.paper)
         self.fill["toned_down"].value = 0.62 if inks.night else 0.0
+        self.worn["view_projection"].write(seen.T.astype("<f4").tobytes())
+        self.worn["paper"].value = rgb(inks.paper)
+        self.worn["toned_down"].value = 0.31 if inks.night else 0.0
         self.edge["view_projection"].write(seen.T.astype("<f4").tobytes())
         self.edge["eye"].value = tuple(camera.eye.tolist())
         self.edge["pixels"].value = (size[0] / scale, size[1] / scale)
         self.edge["colour"].value = rgb(inks.ink)
         self.context.polygon_offset = (1.0, 1.0)
         batches = self._batches(instances)
-        for count, drawn in batches:
-            drawn.fill.render(instances=count)
+        for count, drawn in sorted(batches, key=_last_if_it_blends):
+            self._fill(count, drawn)
+        self.context.disable(moderngl.BLEND)
         self.context.polygon_offset = (0.0, 0.0)
         for count, drawn in batches:
             if drawn.edge is not None:
@@ -142,6 +168,19 @@ class Renderer:
         if smooth:
             self.context.copy_framebuffer(target, canvas)
         target.use()
+
+    def _fill(self, count: int, drawn: _Drawn) -> None:
+        """Draw a surface in its paint, or in what it wears."""
+        if drawn.wears is not None and drawn.picture is not None:
+            drawn.picture.use(0)
+            self.worn["mirrors"].value = tuple(wrap == "mirror" for wrap in drawn.wears.wrap)
+            self.worn["cutoff"].value = drawn.wears.cutoff
+            self.worn["blends"].value = float(drawn.wears.blends)
+            if drawn.wears.blends:
+                # The window behind is never seen through: what is there stays whole.
+                self.context.enable(moderngl.BLEND)
+                self.context.blend_func = _OVER  # type: ignore[assignment]
+        drawn.fill.render(instances=count)
 
     def pick(
         self,
@@ -174,7 +213,7 @@ class Renderer:
     def _batches(self, instances: Instances) -> list[tuple[int, _Drawn]]:
         assert self.scene is not None
         return [
-            (count, self._drawn[id(batch.geometry)])
+            (count, self._drawn[_key(batch)])
             for count, batch in zip(instances.counts, self.scene.batches, strict=True)
             if count
         ]
@@ -184,7 +223,7 @@ class Renderer:
         first = 0
         for count, batch in zip(instances.counts, self.scene.batches, strict=True):
             data = instances.records[first : first + count].tobytes()
-            places = self._drawn[id(batch.geometry)].places
+            places = self._drawn[_key(batch)].places
             if len(data) > places.size:
                 places.orphan(len(data))
             places.write(data)
@@ -235,3 +274,12 @@ class Renderer:
             )
             self._marks = (size, canvas)
         return self._marks[1]
+
+
+def _key(batch: Batch) -> tuple[int, int]:
+    return id(batch.geometry), id(batch.wears)
+
+
+def _last_if_it_blends(batch: tuple[int, _Drawn]) -> bool:
+    wears = batch[1].wears
+    return wears is not None and wears.blends

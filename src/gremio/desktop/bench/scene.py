@@ -27,6 +27,7 @@ from gremio.core.solve.pose import Pose
 from gremio.core.solve.repeats import copies
 from gremio.core.solve.strands import lying, pieces
 from gremio.core.surfaces.shelf import Shelf
+from gremio.core.surfaces.shown import Shown, shown
 from gremio.core.surfaces.stand_in import stand_in
 from gremio.desktop.theme.inks import rgb
 
@@ -49,11 +50,13 @@ _UNIT_BAR = Cylinder(diameter=1.0, height=1.0)
 
 @dataclass(frozen=True)
 class Batch:
-    """All instances of one surface. first: index of its first instance."""
+    """All instances of one surface. first: index of its first instance. wears: its base colour,
+    where it is shown in that and not in its paint."""
 
     geometry: Geometry
     first: int
     count: int
+    wears: Shown | None = None
 
 
 class Instances(NamedTuple):
@@ -177,28 +180,41 @@ class Scene:
 _Entry = tuple[int, Array, tuple[float, float, float], int]
 
 
+class _Surface(NamedTuple):
+    """One surface of a part. place: (4, 4). shape: which of its part's, −1 for a stand-in."""
+
+    geometry: Geometry
+    place: Array
+    paint: str
+    shape: int
+    wears: Shown | None = None
+
+
 def scene_of(
     rig: Rig,
     part_row: dict[PartId, int],
     shelf: Shelf,
     *,
     light: bool = False,
+    textured: bool = False,
     hidden: Container[str] = (),
 ) -> Scene:
     """The scene of a rig; part_row: rows as in its program. light: with stand-ins for the
-    shapes of parts that have one. hidden: ids of parts that are left out."""
-    gathered: dict[int, tuple[Geometry, list[_Entry]]] = {}
+    shapes of parts that have one. textured: in the base colours of their materials. hidden: ids
+    of parts that are left out."""
+    gathered: dict[tuple[int, int], tuple[_Surface, list[_Entry]]] = {}
     for part_id, part in rig.parts.items():
         if part_id in hidden:
             continue
         row = part_row[part_id]
-        for geometry, place, paint, index in _surfaces(rig, part, shelf, light):
-            entry = (row, place, rgb(paint), index)
-            gathered.setdefault(id(geometry), (geometry, []))[1].append(entry)
+        for one in _surfaces(rig, part, shelf, light, textured):
+            entry = (row, one.place, rgb(one.paint), one.shape)
+            key = (id(one.geometry), id(one.wears))
+            gathered.setdefault(key, (one, []))[1].append(entry)
     batches: list[Batch] = []
     every: list[_Entry] = []
-    for geometry, entries in gathered.values():
-        batches.append(Batch(geometry, len(every), len(entries)))
+    for one, entries in gathered.values():
+        batches.append(Batch(one.geometry, len(every), len(entries), one.wears))
         every += entries
     strands = len(batches) if rig.strands else -1
     if rig.strands:
@@ -222,17 +238,19 @@ def _disc() -> Geometry:
 
 
 def _surfaces(
-    rig: Rig, part: Part, shelf: Shelf, light: bool
-) -> Iterator[tuple[Geometry, Array, str, int]]:
-    """Surface, place, paint and index of each shape of a part, or of what stands in."""
+    rig: Rig, part: Part, shelf: Shelf, light: bool, textured: bool
+) -> Iterator[_Surface]:
+    """The surface of each shape of a part, or of what stands in."""
     if light and part.stand_in != "full" and part.shapes:
         found = stand_in(rig, part, shelf)
-        yield found.geometry, found.place, part.shapes[0].paint, -1
+        yield _Surface(found.geometry, found.place, part.shapes[0].paint, -1)
         return
     for index, shape in enumerate(part.shapes):
         solid, stretch = _shared(shape.solid)
         place = matrix(shape.place) @ np.diag([*stretch, 1.0])
-        yield shelf.geometry(rig, solid), place, shape.paint, index
+        look = shelf.look(rig, shape) if textured else None
+        wears = None if look is None else shown(look)
+        yield _Surface(shelf.geometry(rig, solid), place, shape.paint, index, wears)
 
 
 def _repeated(rig: Rig, part_row: dict[PartId, int]) -> tuple[tuple[PartId, list[int]], ...]:
