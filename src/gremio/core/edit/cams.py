@@ -8,7 +8,7 @@ from msgspec.structs import replace
 
 from gremio.core.edit.change import must_have, with_entry, without
 from gremio.core.edit.links import change_link
-from gremio.core.problem import GremioError
+from gremio.core.problem import GremioError, NotFound
 from gremio.core.quantity import show_short
 from gremio.core.rig.cams import SAME, cam_through, cam_without, sorted_stations, told
 from gremio.core.rig.ids import ChannelKey, ThingId
@@ -32,6 +32,13 @@ def as_cam(rig: Rig, ratio: Ratio, profile: ProfileKind = "smooth") -> Cam:
     end = start + 1.0 if high is None or high <= start else high
     points = [(x, ratio.ratio * x + ratio.offset) for x in (start, end)]
     return cam_through(ratio.lead, ratio.follower, points, profile)
+
+
+def _station(cam: Cam, index: int) -> Station:
+    """The station counted so from 0. Raises NotFound."""
+    if not 0 <= index < len(cam.stations):
+        raise NotFound(f"The cam has no station counted {index}: it has {len(cam.stations)}.")
+    return cam.stations[index]
 
 
 def _station_at(cam: Cam, lead: float) -> int | None:
@@ -69,6 +76,7 @@ def change_station(rig: Rig, link_id: ThingId, index: int, station: Station) -> 
     Refuses one at the lead value of another, naming it.
     """
     cam = cam_of(rig, link_id)
+    _station(cam, index)
     others = [*cam.stations[:index], *cam.stations[index + 1 :]]
     if any(abs(other.lead - station.lead) <= SAME for other in others):
         unit = shown_unit(rig, cam.lead)
@@ -83,7 +91,7 @@ def set_station_value(
     rig: Rig, link_id: ThingId, index: int, channel: ChannelKey, value: float | None
 ) -> Rig:
     """Set what a station says of a follower (SI); None lets the follower be absent from it."""
-    station = cam_of(rig, link_id).stations[index]
+    station = _station(cam_of(rig, link_id), index)
     if value is not None:
         values = with_entry(station.values, channel, value)
         return change_station(rig, link_id, index, replace(station, values=values))
@@ -108,6 +116,8 @@ def shift_points(
     stay: they stop just before them."""
     cam = cam_of(rig, link_id)
     chosen = {index for _, index in points}
+    for index in chosen:
+        _station(cam, index)
     along = _free_way(cam, chosen, along)
     moved = [
         replace(
@@ -141,7 +151,7 @@ def _free_way(cam: Cam, chosen: Collection[int], along: float) -> float:
 def copy_station(rig: Rig, link_id: ThingId, index: int, lead: float) -> Rig:
     """Let another station, at another lead value, say what this one says."""
     cam = cam_of(rig, link_id)
-    copied = replace(cam.stations[index], lead=lead)
+    copied = replace(_station(cam, index), lead=lead)
     if _station_at(cam, lead) is not None:
         unit = shown_unit(rig, cam.lead)
         raise GremioError(
@@ -157,7 +167,7 @@ def merge_stations(rig: Rig, link_id: ThingId, index: int) -> Rig:
     cam = cam_of(rig, link_id)
     if index + 1 >= len(cam.stations):
         raise GremioError("The last station has none after it to merge with.")
-    one, two = cam.stations[index], cam.stations[index + 1]
+    one, two = _station(cam, index), cam.stations[index + 1]
     both = Station(
         one.lead,
         {**two.values, **one.values},
@@ -184,6 +194,8 @@ def merge_where_they_meet(rig: Rig, link_id: ThingId) -> Rig:
 def remove_stations(rig: Rig, link_id: ThingId, chosen: Collection[int]) -> Rig:
     """Take out stations, counted from 0. Refuses to leave none."""
     cam = cam_of(rig, link_id)
+    for index in chosen:
+        _station(cam, index)
     kept = tuple(s for i, s in enumerate(cam.stations) if i not in chosen)
     return change_link(rig, link_id, replace(cam, stations=kept))
 
@@ -195,6 +207,8 @@ def add_follower(
     cam = cam_of(rig, link_id)
     if any(f.channel == channel for f in cam.followers):
         raise GremioError(f"The cam leads {full_label(rig, channel)} already.")
+    for index in values:
+        _station(cam, index)
     profile: ProfileKind = cam.followers[0].profile
     stations = tuple(
         replace(s, values=with_entry(s.values, channel, values[i])) if i in values else s
@@ -214,14 +228,14 @@ def remove_follower(rig: Rig, link_id: ThingId, channel: ChannelKey) -> Rig:
 
 def set_span(rig: Rig, link_id: ThingId, index: int, channel: ChannelKey, kind: ProfileKind) -> Rig:
     """Set the profile of a follower from a station, counted from 0, to the next."""
-    station = cam_of(rig, link_id).stations[index]
+    station = _station(cam_of(rig, link_id), index)
     spans = with_entry(station.spans, channel, kind)
     return change_station(rig, link_id, index, replace(station, spans=spans))
 
 
 def set_slope(rig: Rig, link_id: ThingId, index: int, channel: ChannelKey, slope: float) -> Rig:
     """Set how steep a free profile runs through a station (SI of follower for SI of lead)."""
-    station = cam_of(rig, link_id).stations[index]
+    station = _station(cam_of(rig, link_id), index)
     slopes = with_entry(station.slopes, channel, slope)
     return change_station(rig, link_id, index, replace(station, slopes=slopes))
 

@@ -6,7 +6,14 @@ import math
 
 from msgspec.structs import replace
 
-from gremio.core.edit.change import must_have, new_id, with_entry, without
+from gremio.core.edit.change import (
+    known_or_new,
+    must_have,
+    new_id,
+    well_formed,
+    with_entry,
+    without,
+)
 from gremio.core.plan.loop_geometry import moving, sides
 from gremio.core.plan.loops import is_sound
 from gremio.core.problem import GremioError
@@ -28,6 +35,7 @@ def change_closure(rig: Rig, closure_id: ThingId, closure: Closure) -> Rig:
     """The rig with a closure in place of the one of this id. Refuses as `add_closure` does."""
     if rig.closures.get(closure_id) == closure:
         return rig
+    known_or_new(rig, rig.closures, closure_id, "pin")
     must_have(rig.parts, closure.one, "part")
     if closure.two is not None:
         must_have(rig.parts, closure.two, "part")
@@ -37,6 +45,7 @@ def change_closure(rig: Rig, closure_id: ThingId, closure: Closure) -> Rig:
     numbers = (*closure.at_one, *closure.at_two, *closure.axis)
     if not all(map(math.isfinite, numbers)):
         raise GremioError("The points of a pin must be plain numbers. Pick them anew.")
+    well_formed(closure, f"What ties {names[0]}")
     if closure.kind == "rail" and not any(closure.axis):
         raise GremioError(
             "A rail needs a direction. Pick an edge, or type one that is not 0, 0, 0."

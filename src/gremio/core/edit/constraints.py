@@ -9,8 +9,10 @@ from msgspec.structs import replace
 from gremio.core.edit.change import (
     check_new_name,
     drop_values_of,
+    known_or_new,
     must_have,
     new_id,
+    well_formed,
     with_entry,
     without,
 )
@@ -49,6 +51,7 @@ def change_constraint(rig: Rig, constraint_id: ThingId, constraint: AnyConstrain
     present = rig.constraints.get(constraint_id)
     if present == constraint:
         return rig
+    known_or_new(rig, rig.constraints, constraint_id, "constraint")
     check_new_name(rig, constraint.name, present.name if present else None)
     if wrong := wrong_with(rig, constraint):
         raise GremioError(wrong)
@@ -61,6 +64,7 @@ def change_constraint(rig: Rig, constraint_id: ThingId, constraint: AnyConstrain
     if len(targets_of(constraint)) > CONSTRAINTS[constraint.kind].most_targets:
         raise GremioError(f"{told}: it can have one target only. Take the others out.")
     _check_figures(constraint, told)
+    well_formed(constraint, told)
     before = {note.text for note in arrange(rig).notes}
     changed = replace(rig, constraints=with_entry(rig.constraints, constraint_id, constraint))
     new = [note for note in arrange(changed).notes if note.text not in before]
@@ -101,7 +105,7 @@ def rename_constraint(rig: Rig, constraint_id: ThingId, name: str) -> Rig:
 
 def usual_name(rig: Rig, kind: ConstraintKind, part: PartId) -> str:
     """A free name for a new constraint: "Lamp ride"."""
-    return free_name(names_in(rig), f"{rig.parts[part].name} {kind}")
+    return free_name(names_in(rig), f"{must_have(rig.parts, part, 'part').name} {kind}")
 
 
 def remove_constraint(rig: Rig, constraint_id: ThingId) -> Rig:
@@ -136,11 +140,11 @@ def without_constraints_of(rig: Rig, part: str) -> Rig:
 
 def given_by_others(rig: Rig, constraint_id: ThingId) -> set[str]:
     """Names of the channels of a constraint's part that other constraints give."""
-    part = rig.constraints[constraint_id].part
+    part = must_have(rig.constraints, constraint_id, "constraint").part
     others = [i for i in constraints_of(rig, part) if i != constraint_id]
     return {channel for i in others for channel in rig.constraints[i].channels}
 
 
 def given_keys(rig: Rig, constraint_id: ThingId) -> list[ChannelKey]:
     """Keys of the channels that a constraint gives, as far as its part's joint frees them."""
-    return given_by(rig, rig.constraints[constraint_id])
+    return given_by(rig, must_have(rig.constraints, constraint_id, "constraint"))

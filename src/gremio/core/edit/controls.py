@@ -10,8 +10,10 @@ from msgspec.structs import replace
 from gremio.core.edit.change import (
     check_new_name,
     drop_values_of,
+    known_or_new,
     must_have,
     new_id,
+    well_formed,
     with_entry,
     without,
 )
@@ -66,6 +68,7 @@ def change_control(rig: Rig, control_id: ThingId, control: Control) -> Rig:
     present = rig.controls.get(control_id)
     if present == control:
         return rig
+    known_or_new(rig, rig.controls, control_id, "control")
     check_new_name(rig, control.name, present.name if present else None)
     if not (math.isfinite(control.low) and math.isfinite(control.high)):
         raise GremioError(f"The range of {control.name} needs two plain numbers.")
@@ -75,6 +78,7 @@ def change_control(rig: Rig, control_id: ThingId, control: Control) -> Rig:
         raise GremioError(
             f"The numbers read at the ends of {control.name} must be two different ones."
         )
+    well_formed(control, control.name)
     if control.make == "switch":
         notches, names = switch_positions(control)
         control = replace(control, notches=notches, positions=names)

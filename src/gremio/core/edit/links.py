@@ -7,7 +7,14 @@ import re
 
 from msgspec.structs import replace
 
-from gremio.core.edit.change import must_have, new_id, with_entry, without
+from gremio.core.edit.change import (
+    known_or_new,
+    must_have,
+    new_id,
+    well_formed,
+    with_entry,
+    without,
+)
 from gremio.core.plan.arranging import arrange
 from gremio.core.problem import GremioError
 from gremio.core.rig.cams import cam_without
@@ -34,8 +41,10 @@ def change_link(rig: Rig, link_id: ThingId, link: Link) -> Rig:
     """The rig with a link in place of the one of this id."""
     if rig.links.get(link_id) == link:
         return rig
+    known_or_new(rig, rig.links, link_id, "link")
     if wrong := wrong_numbers(rig, link):
         raise GremioError(wrong)
+    well_formed(link, "The link")
     before = {note.text for note in arrange(rig).notes}
     # What a link only adds to stands where it was put.
     led = () if adds(link) else followers(link)

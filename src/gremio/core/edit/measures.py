@@ -4,7 +4,15 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
-from gremio.core.edit.change import check_new_name, must_have, new_id, with_entry, without
+from gremio.core.edit.change import (
+    check_new_name,
+    known_or_new,
+    must_have,
+    new_id,
+    well_formed,
+    with_entry,
+    without,
+)
 from gremio.core.problem import GremioError
 from gremio.core.quantity import UNITS
 from gremio.core.rig.ids import ThingId
@@ -22,6 +30,7 @@ def add_measure(rig: Rig, measure: Measure) -> tuple[Rig, ThingId]:
 
 def change_measure(rig: Rig, measure_id: ThingId, measure: Measure) -> Rig:
     """The rig with a measure in place of the one of this id. Refuses a unit of another kind."""
+    known_or_new(rig, rig.measures, measure_id, "measure")
     present = rig.measures.get(measure_id)
     check_new_name(rig, measure.name, present.name if present else None)
     kind = "angle" if measure.kind == "angle" else "length"
@@ -29,6 +38,7 @@ def change_measure(rig: Rig, measure_id: ThingId, measure: Measure) -> Rig:
         raise GremioError(f"{measure.name} measures a {kind}, which has no unit {measure.unit!r}.")
     for end in measure.ends:
         must_have(rig.parts, end.part, "part")
+    well_formed(measure, measure.name)
     return replace(rig, measures=with_entry(rig.measures, measure_id, measure))
 
 

@@ -9,7 +9,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from gremio.core.arrays import Array
-from gremio.core.edit.change import must_have, without
+from gremio.core.edit.change import check_frame, must_have, numbers_of, without
 from gremio.core.edit.parts import change_part
 from gremio.core.frames import IDENTITY, Frame, frame_of, holds, matrix
 from gremio.core.plan.order import train_row
@@ -28,6 +28,7 @@ def move_mount(rig: Rig, part_id: PartId, mount: Frame) -> Rig:
     part = must_have(rig.parts, part_id, "part")
     if mount == part.mount:
         return rig
+    check_frame(mount, part.name)
     own = np.linalg.inv(matrix(mount)) @ matrix(part.mount) @ matrix(part.own)
     if not holds(own):
         raise GremioError(
@@ -40,6 +41,7 @@ def place_own(rig: Rig, part_id: PartId, at_home: Frame) -> Rig:
     """Put a part's own frame somewhere else in its parent, as it stands at home, with its shapes
     and all it carries; its joint stays where it is."""
     part = must_have(rig.parts, part_id, "part")
+    check_frame(at_home, part.name)
     own = np.linalg.inv(matrix(part.mount)) @ matrix(at_home)
     if not holds(own):
         raise GremioError(
@@ -58,6 +60,7 @@ def stands_at(part: Part) -> Frame:
 def place_part(rig: Rig, part_id: PartId, mount: Frame) -> Rig:
     """Put a part, with its shapes and all it carries, somewhere else in its parent."""
     part = must_have(rig.parts, part_id, "part")
+    check_frame(mount, part.name)
     return change_part(rig, part_id, replace(part, mount=mount))
 
 
@@ -74,6 +77,7 @@ def set_home_here(rig: Rig, part_id: PartId, local: Array, values: dict[str, flo
     if len(freed(part.joint)) > 1:
         _check_nothing_counts(rig, part_id, part)
     stops = {c: _shifted_stops(s, moved.get(c, 0.0)) for c, s in part.stops.items()}
+    local = numbers_of(local, (4, 4), f"Where {part.name} stands")
     mount = frame_of(local @ np.linalg.inv(matrix(part.own)))
     rig = change_part(rig, part_id, replace(part, mount=mount, stops=stops))
     for channel, value in moved.items():

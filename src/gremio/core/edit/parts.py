@@ -11,8 +11,10 @@ from msgspec.structs import replace
 from gremio.core.edit.change import (
     check_new_name,
     drop_values_of,
+    known_or_new,
     must_have,
     new_id,
+    well_formed,
     with_entry,
     without,
 )
@@ -49,6 +51,12 @@ def change_part(rig: Rig, part_id: PartId, part: Part) -> Rig:
     """The rig with a part in place of the one of this id."""
     if rig.parts.get(part_id) == part:
         return rig
+    known_or_new(rig, rig.parts, part_id, "part")
+    present = rig.parts.get(part_id)
+    if present is None or part.name != present.name:
+        check_new_name(rig, part.name)
+    if part.parent is not None:
+        must_have(rig.parts, part.parent, "part")
     _check_shapes(part)
     return replace(rig, parts=with_entry(rig.parts, part_id, part))
 
@@ -68,6 +76,7 @@ def _check_shapes(part: Part) -> None:
         numbers += [size for size in sizes if isinstance(size, float | int)]
     if not all(map(math.isfinite, numbers)):
         raise GremioError(f"A place or a size of {part.name} is no plain number. Give it one.")
+    well_formed(part, part.name)
 
 
 def rename_part(rig: Rig, part_id: PartId, name: str) -> Rig:

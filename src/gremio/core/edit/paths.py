@@ -4,7 +4,15 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
-from gremio.core.edit.change import check_new_name, must_have, new_id, with_entry, without
+from gremio.core.edit.change import (
+    check_new_name,
+    known_or_new,
+    must_have,
+    new_id,
+    well_formed,
+    with_entry,
+    without,
+)
 from gremio.core.problem import GremioError
 from gremio.core.rig.constraints import constraint_words, targets_of
 from gremio.core.rig.ids import ThingId
@@ -26,12 +34,14 @@ def change_path(rig: Rig, path_id: ThingId, path: Path) -> Rig:
     """The rig with a path in place of the one of this id. Refuses as `add_path` does."""
     if rig.paths.get(path_id) == path:
         return rig
+    known_or_new(rig, rig.paths, path_id, "path")
     present = rig.paths.get(path_id)
     check_new_name(rig, path.name, present.name if present else None)
     if wrong := wrong_path(path):
         raise GremioError(wrong)
     if path.on is not None:
         must_have(rig.parts, path.on, "part")
+    well_formed(path, path.name)
     return replace(rig, paths=with_entry(rig.paths, path_id, path))
 
 

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from typing import get_args
+
 import numpy as np
 import numpy.typing as npt
 from msgspec.structs import replace
 
 from gremio.core.arrays import Array
-from gremio.core.edit.change import must_have
+from gremio.core.edit.change import must_have, numbers_of
 from gremio.core.edit.mounts import move_mount
 from gremio.core.edit.parts import change_part, children
 from gremio.core.frames import Frame, frame_of, holds, matrix, quaternions
@@ -21,8 +23,8 @@ from gremio.core.rig.model import Axis, Part, Rig, Stops
 def mount_at(rig: Rig, part_id: PartId, point: npt.ArrayLike) -> Rig:
     """Put a part's mount at a point (3,) of the part's own frame; nothing seen moves."""
     part = must_have(rig.parts, part_id, "part")
-    mount = part.mount
-    to = matrix(mount) @ matrix(part.own) @ np.append(np.asarray(point, dtype=float), 1.0)
+    mount, place = part.mount, numbers_of(point, (3,), f"A place of {part.name}")
+    to = matrix(mount) @ matrix(part.own) @ np.append(place, 1.0)
     return move_mount(rig, part_id, replace(mount, at=(float(to[0]), float(to[1]), float(to[2]))))
 
 
@@ -30,7 +32,9 @@ def mount_along(rig: Rig, part_id: PartId, axis: Axis, direction: npt.ArrayLike)
     """Turn a part's mount the short way so that one of its axes lies along a direction (3,) of
     the part's own frame; nothing seen moves."""
     part = must_have(rig.parts, part_id, "part")
-    way = np.asarray(direction, dtype=float)
+    way = numbers_of(direction, (3,), f"A direction of {part.name}")
+    if not way.any() or axis not in get_args(Axis):
+        raise GremioError(f"An axis of {part.name} needs a direction that is not 0, 0, 0.")
     way = matrix(part.own)[:3, :3] @ (way / np.linalg.norm(way))
     way = way / np.linalg.norm(way)
     start = np.eye(3)["xyz".index(axis)]
@@ -49,7 +53,11 @@ def mount_as(rig: Rig, part_id: PartId, turn: Array) -> Rig:
     """Turn a part's mount so that it stands in its parent as a rotation (3, 3) says; nothing
     seen moves."""
     part = must_have(rig.parts, part_id, "part")
-    w, x, y, z = (float(v) for v in quaternions(turn))
+    told = f"A turn of {part.name}"
+    rotation = numbers_of(turn, (3, 3), told)
+    if not np.allclose(rotation @ rotation.T, np.eye(3), atol=1e-6):
+        raise GremioError(f"{told} needs three directions square to one another.")
+    w, x, y, z = (float(v) for v in quaternions(rotation))
     return move_mount(rig, part_id, replace(part.mount, turn=(w, x, y, z)))
 
 
@@ -141,6 +149,7 @@ def _scaled(stops: Stops, by: float) -> Stops:
 def to_ground(rig: Rig, bounds: Array) -> Rig:
     """Shift the whole rig so that its lowest point is on the ground and its middle over the
     origin. bounds: (2, 3) lowest and highest corner of the rig as it stands (m)."""
+    bounds = numbers_of(bounds, (2, 3), "The box round the rig")
     middle = bounds.mean(axis=0)
     shift = np.array([-middle[0], -middle[1], -bounds[0, 2]])
     if np.allclose(shift, 0.0, atol=1e-12):

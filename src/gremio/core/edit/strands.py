@@ -6,7 +6,15 @@ import math
 
 from msgspec.structs import replace
 
-from gremio.core.edit.change import check_new_name, must_have, new_id, with_entry, without
+from gremio.core.edit.change import (
+    check_new_name,
+    known_or_new,
+    must_have,
+    new_id,
+    well_formed,
+    with_entry,
+    without,
+)
 from gremio.core.problem import GremioError
 from gremio.core.rig.ids import ThingId
 from gremio.core.rig.model import Rig, Strand
@@ -28,9 +36,11 @@ def change_strand(rig: Rig, strand_id: ThingId, strand: Strand) -> Rig:
     present = rig.strands.get(strand_id)
     if present == strand:
         return rig
+    known_or_new(rig, rig.strands, strand_id, "strand")
     check_new_name(rig, strand.name, present.name if present else None)
     if wrong := wrong_strand(rig, strand):
         raise GremioError(wrong)
+    well_formed(strand, strand.name)
     return replace(rig, strands=with_entry(rig.strands, strand_id, strand))
 
 

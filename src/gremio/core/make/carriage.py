@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from msgspec.structs import replace
 
+from gremio.core.edit.change import must_have
 from gremio.core.edit.controls import add_control, all_home
 from gremio.core.edit.formulas import write
 from gremio.core.edit.links import add_link
@@ -70,6 +71,8 @@ def make_carriage(
         raise GremioError("A carriage needs two wheels at least, and those steered among them.")
     if body in wheels:
         raise GremioError("The body of a carriage can't be one of its wheels.")
+    for part in (body, *wheels):
+        must_have(rig.parts, part, "part")
     home = solve(all_home(rig), geometry=geometry)
     found = [_read(rig, home, body, wheel) for wheel in wheels]
     unsteered = [w.at[0] for w in found if w.part not in steered]

@@ -6,6 +6,7 @@ import math
 
 import numpy as np
 
+from gremio.core.edit.change import must_have
 from gremio.core.edit.controls import set_values
 from gremio.core.problem import GremioError
 from gremio.core.quantity import show_short
@@ -72,6 +73,7 @@ def drive_to(rig: Rig, body: PartId, place: tuple[float, float], *, geometry: Ge
     body: id of its part. place: of its own zero, in the plane of its mount (m), as its moves x and
     y say. Raises GremioError where it can't turn so tightly, or not go so far.
     """
+    must_have(rig.parts, body, "part")
     program = compile_rig(rig, geometry)
     link = driving_of(program, body)
     if link is None:

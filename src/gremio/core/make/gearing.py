@@ -8,6 +8,7 @@ from typing import NamedTuple
 import numpy as np
 
 from gremio.core.arrays import Array
+from gremio.core.edit.change import must_have
 from gremio.core.edit.parts import rigid_family
 from gremio.core.frames import matrix
 from gremio.core.mechanics import gears
@@ -56,6 +57,7 @@ def _unit(vector: Array) -> Array:
 
 def gears_of(rig: Rig, pose: Pose, part: PartId) -> list[Gear]:
     """The gears and racks of a part and of what is fixed on it, as they stand in a pose."""
+    must_have(rig.parts, part, "part")
     return [
         Gear(part, member, index, shape.solid, pose.world(member) @ matrix(shape.place))
         for member in rigid_family(rig, part)

@@ -8,6 +8,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from gremio.core.arrays import Array
+from gremio.core.edit.change import must_have
 from gremio.core.edit.controls import all_home
 from gremio.core.edit.links import change_link
 from gremio.core.edit.parts import add_part, change_part, set_shapes
@@ -178,7 +179,7 @@ def with_backlash(rig: Rig, one: PartId, two: PartId, backlash: float) -> Rig:
     their teeth next leaves it. Raises GremioError where none joins them."""
     pair = geared(rig, one, two)
     if pair is None:
-        names = rig.parts[one].name, rig.parts[two].name
+        names = [must_have(rig.parts, part, "part").name for part in (one, two)]
         raise GremioError(f"{names[0]} and {names[1]} are no gear pair. Join them first.")
     return change_link(rig, pair[0], replace(pair[1], backlash=backlash))
 

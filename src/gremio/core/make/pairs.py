@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from gremio.core.arrays import Array
+from gremio.core.edit.change import must_have
 from gremio.core.edit.links import with_pair
 from gremio.core.make.gearing import Mesh, gears_of, likeliest_mesh
 from gremio.core.make.round_things import widest_round
@@ -101,7 +102,7 @@ def propose(rig: Rig, pose: Pose, lead: PartId, follower: PartId) -> Proposal | 
 
 
 def _channel(rig: Rig, part: PartId) -> ChannelKey:
-    entry = rig.parts[part]
+    entry = must_have(rig.parts, part, "part")
     channel = main_channel(entry.joint)
     if not channel:
         raise GremioError(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 
+from gremio.core.edit.change import must_have
 from gremio.core.rig.ids import PartId
 from gremio.core.rig.model import Rig
 from gremio.core.rig.solids import AnySolid, Ball, Cylinder, Mesh, SpurGear, Tube
@@ -13,7 +14,8 @@ _ALIKE = 0.03
 
 def widest_round(rig: Rig, part: PartId) -> float:
     """Diameter of the widest round shape of a part (m); 0 when it has none."""
-    return max((round_diameter(shape.solid) for shape in rig.parts[part].shapes), default=0.0)
+    shapes = must_have(rig.parts, part, "part").shapes
+    return max((round_diameter(shape.solid) for shape in shapes), default=0.0)
 
 
 def round_diameter(solid: AnySolid) -> float:

@@ -9,7 +9,15 @@ import numpy as np
 from msgspec.structs import replace
 
 from gremio.core.arrays import Array
-from gremio.core.edit.change import check_new_name, must_have, new_id, with_entry
+from gremio.core.edit.change import (
+    check_new_name,
+    known_or_new,
+    must_have,
+    new_id,
+    numbers_of,
+    well_formed,
+    with_entry,
+)
 from gremio.core.edit.closures import add_closure, remove_closure
 from gremio.core.edit.controls import all_home
 from gremio.core.edit.links import add_link, change_link
@@ -32,7 +40,7 @@ from gremio.core.solve.pose import Poses
 
 _IRON, _BRASS, _STEEL = "#8d989c", "#d3b67c", "#b7c3be"
 _STEPS = 121
-_LEAST = 1e-6
+_LEAST, _MOST = 1e-6, 1e9
 
 # An eye of a strut: the part, None for the ground, and the place in its frame (m).
 Eye = tuple[PartId | None, Triple]
@@ -75,12 +83,18 @@ def make_strut(
     """
     if one[0] == two[0]:
         raise GremioError("A strut goes between two parts. Choose a place on another part.")
+    for part, at in (one, two):
+        if part is not None:
+            must_have(rig.parts, part, "part")
+        numbers_of(at, (3,), "An end of a strut")
     home = solve(all_home(rig), geometry=geometry)
     here, there = (_place(home.poses, eye)[0] for eye in (one, two))
     way = there - here
     apart = float(np.linalg.norm(way))
     if apart < _LEAST:
         raise GremioError("The two ends of the strut are at one point, so it has no length.")
+    if not apart < _MOST:
+        raise GremioError("The two ends of the strut are farther apart than anything can be.")
     bodies = lengths or _fitting(rig, one, two, apart, geometry=geometry)
     if len(bodies) < 2:
         raise GremioError("A strut has a barrel and a rod at least. Give two lengths or more.")
@@ -135,6 +149,8 @@ def with_bodies(rig: Rig, strut_id: ThingId, lengths: tuple[float, ...]) -> Rig:
     """The rig with a strut whose bodies are so long (m): barrel, stages, rod. Stages are added,
     or taken out, so that there are as many as lengths."""
     strut = must_have(rig.struts, strut_id, "strut")
+    if len(lengths) < 2 or not all(0 < length < _MOST for length in lengths):
+        raise GremioError(f"{strut.name} needs two lengths or more, each a length above zero.")
     barrel, *between, rod = lengths
     stages = strut.stages
     for stage in stages[len(between) :]:
@@ -157,6 +173,11 @@ def change_strut(rig: Rig, strut_id: ThingId, strut: Strut) -> Rig:
     for a length that is not above zero."""
     if not all(size > 0 for size in (*body_lengths(strut), strut.bore)):
         raise GremioError(f"Every body of {strut.name} needs a length above zero, and a bore.")
+    known_or_new(rig, rig.struts, strut_id, "strut")
+    for part in (strut.barrel, strut.rod, *strut.stages):
+        must_have(rig.parts, part, "part")
+    must_have(rig.closures, strut.closure, "pin")
+    well_formed(strut, strut.name)
     present = rig.struts.get(strut_id)
     check_new_name(rig, strut.name, present.name if present else None)
     apart = rig.parts[strut.rod].mount.at[0]
@@ -271,7 +292,8 @@ def remove_strut(rig: Rig, strut_id: ThingId) -> Rig:
 
 def eyes(rig: Rig, strut: Strut) -> tuple[Eye, Eye]:
     """The two places that a strut goes between."""
-    barrel, closure = rig.parts[strut.barrel], rig.closures[strut.closure]
+    barrel = must_have(rig.parts, strut.barrel, "part")
+    closure = must_have(rig.closures, strut.closure, "pin")
     return (barrel.parent, barrel.mount.at), (closure.two, closure.at_two)
 
 

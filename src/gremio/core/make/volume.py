@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from msgspec.structs import replace
 
+from gremio.core.edit.change import must_have
 from gremio.core.edit.constraints import change_constraint
 from gremio.core.edit.controls import set_values
 from gremio.core.frames import matrix
@@ -21,8 +22,9 @@ from gremio.core.solve.volume import giver_of
 def stretched_along(rig: Rig, constraint_id: ThingId, name: str) -> Rig:
     """The rig with another scale, by name, leading what keeps its volume; it stays as it is put.
     Raises GremioError where something else leads one of the others."""
-    entry = rig.constraints[constraint_id]
-    assert isinstance(entry, ConstantVolume)
+    entry = must_have(rig.constraints, constraint_id, "constraint")
+    if not isinstance(entry, ConstantVolume) or name not in SCALES:
+        raise GremioError(f"{entry.name} keeps no volume along {name!r}. Choose a scale of it.")
     others = tuple(scale for scale in SCALES if scale != name)
     return change_constraint(rig, constraint_id, replace(entry, channels=others))
 
@@ -32,7 +34,8 @@ def typed_scale(rig: Rig, channel: ChannelKey, wanted: float) -> Rig:
     Raises GremioError for a scale that has no volume."""
     part, name = split(channel)
     constraint_id = giver_of(rig, channel)
-    assert constraint_id is not None
+    if constraint_id is None:
+        raise GremioError(f"{full_label(rig, channel)} is no scale of what keeps its volume.")
     if not wanted > 0.0:
         raise GremioError(
             f"{full_label(rig, channel)} can't be {show_short(wanted, '')}: what keeps its volume "
@@ -46,7 +49,8 @@ def typed_scale(rig: Rig, channel: ChannelKey, wanted: float) -> Rig:
 def longest_axis(rig: Rig, part: PartId, geometry: GeometryOf) -> str:
     """The scale, by name, along which a part's shapes are longest; "scale x" where it has none."""
     corners = [
-        moved(geometry(shape.solid), matrix(shape.place)).bounds for shape in rig.parts[part].shapes
+        moved(geometry(shape.solid), matrix(shape.place)).bounds
+        for shape in must_have(rig.parts, part, "part").shapes
     ]
     if not corners:
         return "scale x"

@@ -123,8 +123,11 @@ class Pose:
         return worlds
 
     def world(self, part: PartId) -> Array:
-        """(4, 4) world frame of the part with this id."""
-        world: Array = self.worlds[self.program.part_row[part]]
+        """(4, 4) world frame of the part with this id. Raises NotFound."""
+        row = self.program.part_row.get(part)
+        if row is None:
+            raise NotFound(f"The rig has no part with the id {part!r}.")
+        world: Array = self.worlds[row]
         return world
 
     def frame_of(self, part: PartId | None) -> Array:
