@@ -3,18 +3,23 @@ is read, or refused in Gremio's own words; nothing else is raised, and no code i
 
 from __future__ import annotations
 
+import copy
 import math
 import random
 from pathlib import Path
+from typing import Any
 
 import pytest
 import trimesh
 from tests.attack.conftest import Rounds
+from tests.core.files.textured import Made, Read, sheet
 
 import gremio
 from gremio.core.edit.formulas import write
 from gremio.core.files.atomic import FileProblem
+from gremio.core.files.bring_in import bring_in
 from gremio.core.files.cam_csv import cam_csv, read_table_file
+from gremio.core.files.glb_out import glb
 from gremio.core.files.model_in import read_model
 from gremio.core.files.sources import model_shelf
 from gremio.core.files.urdf_in import read_urdf
@@ -23,6 +28,7 @@ from gremio.core.problem import GremioError
 from gremio.core.quantity import UNITS
 from gremio.core.rig.find import channel_key
 from gremio.core.rig.model import Rig
+from gremio.core.surfaces.shown import shown
 from gremio.core.typed import parse, parse_list
 
 _WILD = [
@@ -75,6 +81,47 @@ def test_models(rounds: Rounds, tmp_path: Path, ending: str) -> None:
             read_model(file)
         except FileProblem as refused:
             assert str(refused).startswith(file.name)
+
+
+def spoilt(tree: Any, rng: random.Random) -> None:
+    """A description with one thing in it gone, doubled, or another."""
+    places: list[tuple[Any, Any]] = []
+    waiting = [tree]
+    while waiting:
+        here = waiting.pop()
+        for key in list(here) if isinstance(here, dict) else range(len(here)):
+            places.append((here, key))
+            if isinstance(here[key], dict | list):
+                waiting.append(here[key])
+    here, key = rng.choice(places)
+    wild = [None, -1, 0, 1, 7, 10**9, 10**30, 0.5, "", "banana", [], {}, [0], {"index": 0}, True]
+    if rng.random() < 0.3:
+        del here[key]
+    else:
+        here[key] = rng.choice(wild)
+
+
+def test_textured_models(rounds: Rounds, tmp_path: Path) -> None:
+    """A GLB whose description says something else: refused, or it goes all the way out again."""
+    whole = Read(sheet(tmp_path / "sheet.glb").read_bytes())
+    file, out = tmp_path / "model.glb", tmp_path / "out.glb"
+    for rng in rounds(80):
+        made = Made()
+        made.tree, made.blob = copy.deepcopy(whole.tree), bytearray(whole.blob)
+        for _ in range(rng.choice([1, 1, 2, 3])):
+            spoilt(made.tree, rng)
+        file.write_bytes(made.packed())
+        try:
+            model = read_model(file)
+            rig, _ = bring_in(Rig("R"), model)
+            for piece in (piece for node in model.nodes for piece in node.pieces):
+                if piece.look is not None:
+                    shown(piece.look)
+            out.write_bytes(glb(rig, model_shelf(), gremio.solve(rig).poses))
+        except GremioError:
+            continue
+        again = read_model(out)
+        assert len(again.nodes) >= len(model.nodes)
 
 
 def test_tables(rounds: Rounds, tmp_path: Path, lock: Rig) -> None:

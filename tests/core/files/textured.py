@@ -58,12 +58,16 @@ class Made:
         """The file."""
         self.blob += b"\0" * (-len(self.blob) % 4)
         self.tree["buffers"] = [{"byteLength": len(self.blob)}]
+        path.write_bytes(self.packed())
+        return path
+
+    def packed(self) -> bytes:
+        """The bytes of the file, whatever its tree says."""
         text = json.dumps(self.tree).encode()
         text += b" " * (-len(text) % 4)
         body = struct.pack("<I4s", len(text), b"JSON") + text
         body += struct.pack("<I4s", len(self.blob), b"BIN\0") + bytes(self.blob)
-        path.write_bytes(struct.pack("<4sII", b"glTF", 2, 12 + len(body)) + body)
-        return path
+        return struct.pack("<4sII", b"glTF", 2, 12 + len(body)) + body
 
 
 # A sheet of 3 × 2 squares, bent a little so that no two normals are alike.

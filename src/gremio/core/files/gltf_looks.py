@@ -5,8 +5,11 @@ from __future__ import annotations
 import copy
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Any
+from typing import Annotated, Any, Literal
 from urllib.parse import unquote
+
+import msgspec
+from msgspec import Meta, Struct
 
 from gremio.core.files.gltf_values import Buffers, bytes_of
 from gremio.core.problem import Note
@@ -17,18 +20,84 @@ _LARGEST = 500_000_000
 _BY_EXTENSION = ("KHR_texture_basisu", "EXT_texture_webp")
 
 
+_Index = Annotated[int, Meta(ge=0)]
+# By the letter they go to 1; what goes a little beyond is meant so.
+_Share = Annotated[float, Meta(ge=0.0, le=1e6)]
+
+
+class _Laid(Struct):
+    """What KHR_texture_transform says."""
+
+    offset: tuple[float, float] = (0.0, 0.0)
+    scale: tuple[float, float] = (1.0, 1.0)
+    rotation: float = 0.0
+    texCoord: _Index = 0  # noqa: N815
+
+
+class _TextureExtensions(Struct):
+    KHR_texture_transform: _Laid | None = None
+
+
+class _TextureInfo(Struct):
+    index: _Index
+    texCoord: _Index = 0  # noqa: N815
+    scale: float = 1.0
+    strength: _Share = 1.0
+    extensions: _TextureExtensions | None = None
+
+
+class _Base(Struct):
+    baseColorFactor: tuple[_Share, _Share, _Share, _Share] | None = None  # noqa: N815
+    metallicFactor: _Share = 1.0  # noqa: N815
+    roughnessFactor: _Share = 1.0  # noqa: N815
+    baseColorTexture: _TextureInfo | None = None  # noqa: N815
+    metallicRoughnessTexture: _TextureInfo | None = None  # noqa: N815
+
+
+class _Material(Struct):
+    """What glTF 2.0 (5.19) lets a material be; extensions are taken as they are."""
+
+    name: str = ""
+    pbrMetallicRoughness: _Base | None = None  # noqa: N815
+    normalTexture: _TextureInfo | None = None  # noqa: N815
+    occlusionTexture: _TextureInfo | None = None  # noqa: N815
+    emissiveTexture: _TextureInfo | None = None  # noqa: N815
+    emissiveFactor: tuple[_Share, _Share, _Share] | None = None  # noqa: N815
+    alphaMode: Literal["OPAQUE", "MASK", "BLEND"] = "OPAQUE"  # noqa: N815
+    alphaCutoff: Annotated[float, Meta(ge=0.0)] = 0.5  # noqa: N815
+    doubleSided: bool = False  # noqa: N815
+    extensions: dict[str, dict[str, Any]] = {}
+
+
+class _Sampler(Struct):
+    """What glTF 2.0 (5.26) lets a sampler be."""
+
+    magFilter: Literal[9728, 9729] | None = None  # noqa: N815
+    minFilter: Literal[9728, 9729, 9984, 9985, 9986, 9987] | None = None  # noqa: N815
+    wrapS: Literal[33071, 33648, 10497] | None = None  # noqa: N815
+    wrapT: Literal[33071, 33648, 10497] | None = None  # noqa: N815
+    name: str = ""
+
+
 class _Lost(Exception):
     """A picture that can't be had, with the reason."""
 
 
 def materials_of(
     file: Path, tree: dict[str, Any], buffers: Buffers
-) -> tuple[list[Material], list[Note]]:
-    """Every material of a glTF, and what is left out of them."""
+) -> tuple[list[Material | None], list[Note]]:
+    """Every material of a glTF, None for a broken one, and what is left out of them. A broken one
+    is taken out of the tree."""
     reading = _Reading(file, tree, buffers)
-    made = []
+    made: list[Material | None] = []
     for number, told in enumerate(tree.get("materials", [])):
-        made.append(reading.material(number, told))
+        try:
+            msgspec.convert(told, _Material)
+            made.append(reading.material(number, told))
+        except (msgspec.ValidationError, TypeError, AttributeError):
+            reading.broken(number)
+            tree["materials"][number] = {}
+            made.append(None)
     return made, reading.notes
 
 
@@ -40,6 +109,15 @@ class _Reading:
         self.notes: list[Note] = []
         self.pictures: dict[int, Picture | _Lost] = {}
         self.textures: dict[int, Texture | _Lost] = {}
+
+    def broken(self, number: int) -> None:
+        """Tell of a material that says what none can be."""
+        name = f"material {number + 1}"
+        text = (
+            f"{self.file.name}: {name} says what no material can be. What wears it gets Gremio's "
+            "own paint."
+        )
+        self.notes.append(Note("material-broken", name, text, "warning"))
 
     def material(self, number: int, told: dict[str, Any]) -> Material:
         tree = copy.deepcopy(told)
@@ -74,7 +152,11 @@ class _Reading:
     def _texture(self, told: dict[str, Any]) -> Texture:
         sampler = {}
         if "sampler" in told:
-            sampler = dict(self.tree["samplers"][told["sampler"]])
+            sampler = self.tree["samplers"][told["sampler"]]
+            try:
+                msgspec.convert(sampler, _Sampler)
+            except msgspec.ValidationError:
+                raise _Lost("How its picture is laid is said wrongly.") from None
         asked = {"": told.get("source")}
         for extension in _BY_EXTENSION:
             asked[extension] = told.get("extensions", {}).get(extension, {}).get("source")

@@ -64,10 +64,10 @@ def prepared(file: Path, data: bytes) -> Prepared:
         notes = _left_out(file, tree)
         materials, lost = materials_of(file, tree, buffers)
         looks = {
-            (m, p): materials[primitive["material"]]
+            (m, p): worn
             for m, mesh in enumerate(tree.get("meshes", []))
             for p, primitive in enumerate(mesh["primitives"])
-            if "material" in primitive
+            if "material" in primitive and (worn := materials[primitive["material"]]) is not None
         }
         _write_out(tree, buffers)
         more = written_plain(tree, buffers)

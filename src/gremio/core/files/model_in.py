@@ -31,6 +31,8 @@ from gremio.core.surfaces.models import Model, ModelNode, Piece
 
 ENDINGS = (".glb", ".gltf", ".obj", ".stl", ".ply")
 _LARGEST = 2_000_000_000
+# How many numbers belong to each corner, by their name in glTF.
+_WIDTHS = {"NORMAL": (3,), "TANGENT": (4,), "TEXCOORD": (2,), "COLOR": (3, 4)}
 # A direction shorter than this is none.
 _NONE = 1e-6
 # Faces of an OBJ with fewer than three corners, which its reader passes over.
@@ -322,7 +324,8 @@ class _Reading:
             numbers = {"COLOR_0": _light(visual.vertex_colors)}
         usable = {}
         for key, values in numbers.items():
-            if len(values) <= int(corners.max()) or not np.isfinite(values).all():
+            whole = values.ndim == 2 and values.shape[1] in _WIDTHS[key.split("_")[0]]
+            if not whole or len(values) <= corners.max() or not np.isfinite(values).all():
                 self._note("look-broken", name, f"has a broken {key} at its corners; left out")
                 continue
             usable[key] = values.astype(np.float32)
