@@ -111,7 +111,7 @@ def test_the_schema_is_json() -> None:
         (["sweep", "{lock}", "Upper gates", "--steps", "1"], "two steps at least"),
         (["convert", "{lock}", "out.xyz"], "can't write out.xyz"),
         (["convert", "in.xyz", "out.glb"], "can't read in.xyz"),
-        (["convert", "{lock}", "out.csv"], "Add --control NAME"),
+        (["convert", "{lock}", "out.csv"], "needs a control to sweep"),
         (["render", "{lock}", "-o", "out.png", "--size", "huge"], "--size 'huge' is no size"),
         (["render", "{lock}", "-o", "out.jpg"], "PNG"),
         (["nonsense"], "nonsense"),
@@ -201,14 +201,14 @@ def test_converting_says_what_a_model_is_measured_in_and_which_way_is_up(tmp_pat
 @pytest.mark.parametrize(
     ("more", "said"),
     [
-        (["a.gremio", "b.glb", "--unit", "mm"], "--unit does nothing in reading a.gremio"),
-        (["a.gremio", "b.glb", "--up", "y"], "--up does nothing"),
-        (["a.gremio", "b.glb", "--seconds", "3"], "Add --control NAME"),
+        (["a.gremio", "b.glb", "--unit", "mm"], "'unit' does nothing in reading a.gremio"),
+        (["a.gremio", "b.glb", "--up", "y"], "'up' does nothing"),
+        (["a.gremio", "b.glb", "--seconds", "3"], "Name a control too"),
         (
             ["a.gremio", "b.csv", "--control", "Turn", "--fps", "24"],
-            "--fps does nothing in writing",
+            "'fps' does nothing in writing",
         ),
-        (["a.gremio", "b.urdf", "--control", "Turn"], "--control does nothing in writing b.urdf"),
+        (["a.gremio", "b.urdf", "--control", "Turn"], "'control' does nothing in writing b.urdf"),
         (["m.stl", "b.glb", "--unit", "parsecs"], "no unit of length"),
         (["m.stl", "b.glb", "--up", "w"], "y or z, not w"),
     ],
@@ -229,7 +229,9 @@ def test_a_travel_is_baked_at_whole_frames_and_says_how_near_it_is(
     lock_file: Path, tmp_path: Path
 ) -> None:
     end = tmp_path / "g.glb", "--control", "Upper gates", "--seconds", "2"
-    assert "keys; between them all is within 0.1 mm" in run("convert", lock_file, *end).stderr
+    assert (
+        "keys; between them every part is within 0.1 mm" in run("convert", lock_file, *end).stderr
+    )
     told = run("convert", lock_file, *end, "--fps", "12").stderr
     assert " off, at " in told and "mm" in told
 

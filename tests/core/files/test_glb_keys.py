@@ -10,7 +10,7 @@ import pygltflib
 import pytest
 from msgspec.structs import replace
 from scipy.spatial.transform import Rotation
-from tests.core.files.test_glb_out import in_gltf, sampled
+from tests.core.files.test_glb_out import FROM_Y_UP, in_gltf, sampled
 
 import gremio
 from gremio.core.edit.builder import shape
@@ -164,3 +164,29 @@ def test_keys_that_others_give_are_left_out() -> None:
     round_ = Rotation.from_rotvec(np.outer(times * math.pi, [0, 0, 1])).as_quat()
     kept = needed(round_, times, 1e-7, turns=True)
     assert kept[0] == 0 and kept[-1] == 100 and np.diff(kept).max() < 50
+
+
+def test_how_far_a_rope_is_off_between_keys_is_told() -> None:
+    """An arm swings a quarter round in four whole frames of a second each, a rope from its tip to
+    the ground: half way between two keys a player's rope is where its interpolation has it."""
+    build = gremio.Builder("Mast")
+    build.part("Arm", block(), joint="hinge z")
+    build.control("Swing", "0 deg", "90 deg")
+    build.ratio("Swing", "Arm", 1)
+    rig = gremio.strand(build.rig, "rope", ("Arm", (2, 0, 0)), ("", (3, 1, 0)), thickness=0.02)
+    data, notes = baked_glb(rig, model_shelf(), "Swing", SECONDS, 1)
+    gaps = []
+    for time in (0.5, 1.5, 2.5, 3.5):
+        angle = math.radians(90) * time / SECONDS
+        tip = np.array([2 * math.cos(angle), 2 * math.sin(angle), 0.0])
+        way = np.array([3.0, 1.0, 0.0]) - tip
+        longer = way * (1 + 0.12 * 0.02 / np.linalg.norm(way)) / 2
+        middle = tip + way / 2
+        bar = FROM_Y_UP @ sampled(data, time)["Rope, 1"] @ np.linalg.inv(FROM_Y_UP)
+        gaps += [
+            np.linalg.norm((bar @ [0, 0, end, 1])[:3] - (middle + 2 * end * longer))
+            for end in (-0.5, 0.5)
+        ]
+    assert max(gaps) > 0.005
+    [told] = [note.text for note in notes if note.code == "glb-strands"]
+    assert f"up to {1000 * max(gaps):.1f}" in told

@@ -70,7 +70,9 @@ def _write_glb(rig: Rig, path: Path, shelf: Shelf, travel: Travel) -> list[Note]
     from gremio.core.files.glb_out import baked_glb
 
     if travel.control is None and (travel.seconds is not None or travel.fps is not None):
-        raise GremioError("Seconds and frames are of a travel. Add --control NAME, or leave them.")
+        raise GremioError(
+            "Seconds and frames are of a travel. Name a control too, or leave them out."
+        )
     seconds = SECONDS if travel.seconds is None else travel.seconds
     data, notes = baked_glb(rig, shelf, travel.control, seconds, travel.fps)
     atomic.write(path, data)
@@ -95,7 +97,7 @@ def _write_csv(rig: Rig, path: Path, shelf: Shelf, travel: Travel) -> list[Note]
     from gremio.core.files.csv_out import sweep_csv
 
     if travel.control is None:
-        raise GremioError("A table needs the control to sweep. Add --control NAME.")
+        raise GremioError("A table needs a control to sweep. Name one.")
     poses = sweep(rig, travel.control, geometry=lambda solid: shelf.surface(rig, solid))
     control = control_id(rig, travel.control)
     atomic.write(path, sweep_csv(poses, control).encode())
@@ -143,7 +145,7 @@ def _check_asked(found: Format, asked: dict[str, object], doing: str) -> None:
     for name, given in asked.items():
         if given is not None and name not in found.asks:
             option = _OPTIONS.get(name, name)
-            raise GremioError(f"--{option} does nothing in {doing}. Leave it out.")
+            raise GremioError(f"{option!r} does nothing in {doing}. Leave it out.")
 
 
 def _endings(reads: bool) -> str:

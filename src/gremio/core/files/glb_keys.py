@@ -161,7 +161,7 @@ def _off(poses: Poses, every: Array, is_key: Flags) -> tuple[Array, Array]:
         if np.ptp(local, axis=0).max() > 1e-12 and all(
             map(holds, local[:: max(1, len(local) // 7)])
         ):
-            local = _played(local[keys], before, after, share)
+            local = played(local[keys], before, after, share)
         shown[:, row] = local if parent < 0 else shown[:, parent] @ local
         gap = np.linalg.norm(shown[:, row, :3, 3] - worlds[:, row, :3, 3], axis=1)
         away = np.maximum(away, gap)
@@ -169,7 +169,7 @@ def _off(poses: Poses, every: Array, is_key: Flags) -> tuple[Array, Array]:
     return away, turned
 
 
-def _played(keyed: Array, before: Rows, after: Rows, share: Array) -> Array:
+def played(keyed: Array, before: Rows, after: Rows, share: Array) -> Array:
     """(F, 4, 4) frames between keys (K, 4, 4), as glTF 2.0 says."""
     columns = keyed[:, :3, :3]
     size = np.linalg.norm(columns, axis=1)

@@ -12,6 +12,7 @@ from msgspec.structs import replace
 from gremio.core.arrays import Array, Flags, Rows
 from gremio.core.files.glb_keys import AWAY, TURNED, Keyed, as_many_as_needed, at_frames, needed
 from gremio.core.files.glb_led import lost, never_seen, seen, stretches
+from gremio.core.files.glb_strands import laid, worst_of_strands
 from gremio.core.files.glb_surfaces import TO_Y_UP, Surfaces
 from gremio.core.files.model_in import FROM_Y_UP
 from gremio.core.frames import IDENTITY, holds, matrix, quaternions
@@ -29,9 +30,8 @@ from gremio.core.rig.solids import Cylinder
 from gremio.core.shape.solids import geometry_of, sleeve
 from gremio.core.solve.ask import along, check_range, solve
 from gremio.core.solve.compiling import compile_rig
-from gremio.core.solve.pose import Pose, Poses
+from gremio.core.solve.pose import Poses
 from gremio.core.solve.repeats import repeat_steps
-from gremio.core.solve.strands import lies, pieces
 from gremio.core.surfaces.shelf import Shelf
 
 # How many keys a second a travel begins with, before some are added and others left out.
@@ -85,7 +85,15 @@ def baked_glb(
     writer = _Writer(rig, shelf, spare=rate is None)
     data = writer.write(keyed.poses, keyed.times, control)
     held = stands_still(keyed.poses, found)
-    return data, [*lost(keyed.poses), *held, _told(writer.keys, keyed)]
+    told = [_told(writer.keys, keyed)]
+    away, at = worst_of_strands(keyed, travel)
+    if away > AWAY:
+        text = (
+            f"Between keys, ropes and the like are up to {show_small(away, 'mm')} off, at "
+            f"{show_short(at, 's')}; at the keys they are right."
+        )
+        told.append(Note("glb-strands", "", text, "info"))
+    return data, [*lost(keyed.poses), *held, *told]
 
 
 def _told(keys: int, keyed: Keyed) -> Note:
@@ -93,7 +101,7 @@ def _told(keys: int, keyed: Keyed) -> Note:
     worst = keyed.worst
     if keyed.whole:
         near = f"within {AWAY * 1e3:g} mm and {math.degrees(TURNED):g} °"
-        return Note("glb-keys", "", f"{keys:,} keys; between them all is {near}.", "info")
+        return Note("glb-keys", "", f"{keys:,} keys; between them every part is {near}.", "info")
     text = (
         f"{keys:,} keys; between them it is up to {show_small(worst.away, 'mm')} off, at "
         f"{show_short(worst.away_at, 's')}, and {show_small(worst.turned, 'deg')}, at "
@@ -132,9 +140,8 @@ class _Writer:
         roots: list[int] = []
         for part_id in self.below.get(GROUND, []):
             self._part(part_id, poses, roots)
-        each = [poses.frame(i) for i in range(poses.frames)] if self.rig.strands else []
         for strand in self.rig.strands.values():
-            self._strand(strand, each, roots)
+            self._strand(strand, poses, roots)
         moving = self.moving
         self.out.scene = 0
         self.out.scenes = [gltf.Scene(nodes=roots, name=self.rig.name)]
@@ -164,13 +171,12 @@ class _Writer:
             for child in self.below.get(part_id, []):
                 self._part(child, poses, self.out.nodes[index].children)
 
-    def _strand(self, strand: Strand, poses: list[Pose], siblings: list[int]) -> None:
+    def _strand(self, strand: Strand, poses: Poses, siblings: list[int]) -> None:
         """A node for each piece that a strand is drawn with, under one of its name."""
-        lying = [lies(pose, strand) for pose in poses]
-        if not lying or lying[0] is None:
+        found = laid(poses, strand)
+        if found is None:
             return
-        every = np.stack([pieces(strand, one) for one in lying if one is not None])
-        shown = TO_Y_UP @ every @ FROM_Y_UP
+        shown, there = TO_Y_UP @ found[0] @ FROM_Y_UP, found[1]
         surface = geometry_of(Cylinder(diameter=1.0, height=1.0))
         surface = surface if strand.kind == "bellows" else sleeve()
         mesh = self.surfaces.painted(surface, strand.paint)
@@ -179,7 +185,9 @@ class _Writer:
         for number in range(shown.shape[1]):
             frames = shown[:, number]
             above.append(self._add(f"{strand.name}, {number + 1}", frames[0], mesh))
-            if np.ptp(frames, axis=0).max() > 0:
+            if not there[:, number].all():
+                self.seen[above[-1]] = there[:, number]
+            if np.ptp(frames, axis=0).max() > 0 or above[-1] in self.seen:
                 self.moving.append((above[-1], frames))
 
     def _node(

@@ -41,8 +41,10 @@ class FileLock:
     def take(self, path: Path) -> Holder | None:
         """Hold the lock of a file, and let go of the one before; who has it, where somebody else
         does. Where none can be held, as in a folder that is read-only, nothing is."""
-        self.let_go()
         place = path.with_name(f".{path.name}.lock")
+        if self._handle is not None and place == self._place:
+            return None
+        self.let_go()
         try:
             handle = os.open(place, os.O_RDWR | os.O_CREAT, 0o666)
         except OSError:

@@ -205,10 +205,10 @@ class Files(Exports):
             return False
         self.keeper.drop()
         self.document.held_by = ""
-        if self.lock.take(path) is not None:
-            self._say(f"{path.name} is open elsewhere too.")
+        holder = self.lock.take(path)
+        others = f" {holder.told} They are asked before they save over it." if holder else ""
         older = f" The file of before is kept as {kept.name}." if kept else ""
-        self._say(f"Saved as {path.name}.{older}")
+        self._say(f"Saved as {path.name}.{older}{others}")
         return True
 
     def _decide(self, path: Path, problem: str) -> bool:
