@@ -23,6 +23,7 @@ from gremio.core.solve.evaluate import evaluate_channels
 from gremio.core.solve.limits import asked_for
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program
+from gremio.core.solve.steps import TrainStep
 from gremio.core.solve.volume import leading_scale
 
 _STEPS = 24
@@ -103,7 +104,11 @@ def move(program: Program, pose: Pose, channel: ChannelKey, wanted: float) -> Ha
         owner, name = split(channel)
         return Held(f"{name} of {label(program.rig, owner)} is grounded.")
     low, high = pose.ends(channel)
-    soft = float(program.soft[0, row]), float(program.soft[1, row])
+    train = program.trains.get(channel)
+    soft = (0.0, 0.0)
+    # A train comes to its stops as one: how softly is told of all of it.
+    if train is None or channel not in train.shares:
+        soft = float(program.soft[0, row]), float(program.soft[1, row])
     wanted = asked_for(wanted, low, high, soft)
     drive = program.drives.get(channel)
     if drive is None:
@@ -111,7 +116,6 @@ def move(program: Program, pose: Pose, channel: ChannelKey, wanted: float) -> Ha
     held = not_driven_back(program, channel)
     if held is not None:
         return held
-    train = program.trains.get(channel)
     if train is not None and channel in train.shares:
         return _through_train(program, pose, train, channel, wanted)
     loop = program.loops.get(channel)
@@ -172,11 +176,27 @@ def _through_train(
     share = train.shares[channel]
     now = share.constant + sum(f * pose.at(c) for c, f in share.factors.items())
     for lead in sorted(share.factors, key=train.inputs.index):
-        answer = move(program, pose, lead, pose.at(lead) + (wanted - now) / share.factors[lead])
+        there = pose.at(lead) + (wanted - now) / share.factors[lead]
+        answer = move(program, pose, lead, _asked_of_train(program, pose, train, there))
         if isinstance(answer, Hand):
             return answer
         held = answer
     return held
+
+
+def _asked_of_train(program: Program, pose: Pose, train: Train, lead: float) -> float:
+    """What the one input of a train is put to, so that the train goes as if it were where it is
+    wanted: beyond that, where it slows down before a stop."""
+    for level in program.steps:
+        for step in level.trains:
+            if not isinstance(step, TrainStep):
+                continue
+            at = next((i for i, one in enumerate(step.made_of) if one is train), None)
+            if at is not None:
+                low, high, soft = step.ends(pose.poses.channels[:, :1])
+                ways = float(soft[0, at, 0]), float(soft[1, at, 0])
+                return asked_for(lead, float(low[at, 0]), float(high[at, 0]), ways)
+    return lead
 
 
 def _through_cam(

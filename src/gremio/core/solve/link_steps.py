@@ -7,10 +7,11 @@ from typing import Any
 
 import numpy as np
 
-from gremio.core.arrays import Rows
+from gremio.core.arrays import Array, Rows
 from gremio.core.plan.arrangement import Arrangement
 from gremio.core.plan.blocks import Block
 from gremio.core.plan.loops import Loop
+from gremio.core.plan.trains import Train
 from gremio.core.rig.channels import split
 from gremio.core.rig.ids import GROUND, ChannelKey, PartId
 from gremio.core.rig.links import adds, followers, link_kind
@@ -21,7 +22,7 @@ from gremio.core.solve.constraint_steps import ConstraintBatch, constraint_batch
 from gremio.core.solve.formula_steps import formula_steps
 from gremio.core.solve.limits import limits_of
 from gremio.core.solve.loop_steps import LoopBatch, batches, loop_step
-from gremio.core.solve.making import Making, Old, Taking, one_at_a_time
+from gremio.core.solve.making import Making, Old, Stops, Taking, one_at_a_time
 from gremio.core.solve.reach_steps import ReachStep, reach_step
 from gremio.core.solve.steps import (
     BallRollStep,
@@ -40,28 +41,43 @@ from gremio.core.solve.train_steps import train_steps
 def levels_of(making: Making, arrangement: Arrangement, old: Old | None) -> tuple[Level, ...]:
     """The steps of a rig, level by level; the notes of what is at hand are filled with what is
     wrong with its formulas. old: steps of an older program that may be taken over."""
+    trains = [b.train for blocks in arrangement.levels for b in blocks if b.train is not None]
+    alone = _single_stops(making, trains)
     return tuple(
-        _level(making, blocks, Taking(old, depth))
+        _level(making, blocks, Taking(old, depth), alone)
         for depth, blocks in enumerate(arrangement.levels)
     )
 
 
-def _level(making: Making, blocks: tuple[Block, ...], taking: Taking) -> Level:
-    row, stops = making.row, making.stops
+def _level(making: Making, blocks: tuple[Block, ...], taking: Taking, alone: Stops) -> Level:
+    """alone: the stops of each channel as it comes to them by itself."""
     trains = [block.train for block in blocks if block.train is not None]
     loops = [block.loop for block in blocks if block.loop is not None]
+    row = making.row
     steps = _value_steps(making, blocks, taking)
     given = [row[c] for block in blocks if not block.holds for c in block.writes]
     return Level(
         tuple(train_steps(making, trains, taking)),
         tuple(step for step in steps if not step.adds),
         tuple(step for step in steps if step.adds),
-        limits_of(given, *stops),
+        limits_of(given, *alone),
         _written(making.rig, blocks, row, taking),
         _loop_batches(making, loops, taking),
         _constraint_steps(making, blocks, taking),
-        _holds(making, [block.holds for block in blocks if block.holds]),
+        _holds(making, [block.holds for block in blocks if block.holds], alone[2]),
     )
+
+
+def _single_stops(making: Making, trains: list[Train]) -> Stops:
+    """Low, high and soft of each channel, (C,) each: as hard as can be for the members of trains,
+    which slow down together and not each by itself."""
+    low, high, soft = making.stops
+    members = [making.row[c] for train in trains for c in (*train.shares, *train.inputs)]
+    if not members or not soft[:, members].any():
+        return making.stops
+    soft = soft.copy()
+    soft[:, members] = 0.0
+    return low, high, soft
 
 
 def _loop_batches(making: Making, loops: list[Loop], taking: Taking) -> tuple[LoopBatch, ...]:
@@ -81,11 +97,11 @@ def _loop_batches(making: Making, loops: list[Loop], taking: Taking) -> tuple[Lo
     return tuple(next((one for one in kept if one.is_of(batch.steps)), batch) for batch in together)
 
 
-def _holds(making: Making, channels: list[ChannelKey]) -> HoldStep | None:
-    """What holds channels within stops that something leads."""
+def _holds(making: Making, channels: list[ChannelKey], soft: Array) -> HoldStep | None:
+    """What holds channels within stops that something leads. soft: (2, C)."""
     if not channels:
         return None
-    row, soft = making.row, making.stops[2]
+    row = making.row
     rows = np.array([row[channel] for channel in channels], dtype=np.intp)
     ends = [[row.get(end, -1) for end in stop_keys(c)] for c in channels]
     led = np.array(ends, dtype=np.intp)

@@ -5,7 +5,7 @@ Every step gives the values of some channels, (k, F) for F frames, from others.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -30,11 +30,18 @@ from gremio.core.solve.reach_steps import ReachStep
 @dataclass(frozen=True)
 class LedEnds:
     """Stops of some followers of trains that something leads. places: (n,) which followers.
-    rows: (n,) of the channels that are the stops. low: (n,) whether each is a low stop."""
+    rows: (n,) of the channels that are the stops. low: (n,) whether each is a low stop. soft: (n,)
+    from how far before it the follower slows down."""
 
     places: Rows
     rows: Rows
     low: Flags
+    soft: Array
+
+    def each(self) -> Iterator[tuple[int, int, bool, float]]:
+        """One after another."""
+        columns = self.places, self.rows, self.low, self.soft
+        return zip(*(column.tolist() for column in columns), strict=True)
 
 
 @dataclass(frozen=True)
@@ -42,7 +49,8 @@ class TrainStep:
     """Trains of one freedom, all at once: q[followers] = ratio · q[lead] + offset.
 
     inputs: (n,) channel rows, one a train. low, high: (n, 1) between what values of its
-    input a train can go before one of its members is at a stop. held: (n,) whether the
+    input a train can go before one of its members is at a stop. soft: (2, n, 1) from how far
+    before those ends it slows down, all of it together. held: (n,) whether the
     input is itself a part, which then stops with the others. train: (k,) which train a
     follower belongs to. followers: (k,). ratio, offset: (k, 1). made_of: (n,) the trains.
     """
@@ -50,6 +58,7 @@ class TrainStep:
     inputs: Rows
     low: Array
     high: Array
+    soft: Array
     held: Flags
     train: Rows
     followers: Rows
@@ -64,30 +73,31 @@ class TrainStep:
         lead = channels[self.inputs]
         asked[self.followers] = lead[self.train] * self.ratio + self.offset
         if self.stopped or self.led is not None:
-            low, high = self._ends(channels)
-            lead = np.minimum(np.maximum(lead, low), high)
+            low, high, soft = self.ends(channels)
+            lead = softly(lead, low, high, soft)
             channels[self.inputs[self.held]] = lead[self.held]
             channels[self.followers] = lead[self.train] * self.ratio + self.offset
         else:
             channels[self.followers] = asked[self.followers]
 
-    def _ends(self, channels: Array) -> tuple[Array, Array]:
-        """(n, F) between what values of its input each train can go."""
+    def ends(self, channels: Array) -> tuple[Array, Array, Array]:
+        """(n, F) between what values of its input each train can go, and (2, n, F) how softly."""
         if self.led is None:
-            return self.low, self.high
+            return self.low, self.high, self.soft
         frames = channels.shape[1]
-        low = np.repeat(self.low, frames, axis=1)
-        high = np.repeat(self.high, frames, axis=1)
-        for place, row, is_low in zip(self.led.places, self.led.rows, self.led.low, strict=True):
+        low, high, soft = (np.repeat(a, frames, axis=-1) for a in (self.low, self.high, self.soft))
+        for place, row, is_low, way in self.led.each():
             ratio, offset = float(self.ratio[place, 0]), float(self.offset[place, 0])
             if ratio == 0.0:
                 continue
             end, train = (channels[row] - offset) / ratio, self.train[place]
-            if bool(is_low) == (ratio > 0.0):
+            if is_low == (ratio > 0.0):
+                soft[0, train] = np.where(end > low[train], way / abs(ratio), soft[0, train])
                 low[train] = np.maximum(low[train], end)
             else:
+                soft[1, train] = np.where(end < high[train], way / abs(ratio), soft[1, train])
                 high[train] = np.minimum(high[train], end)
-        return low, high
+        return low, high, soft
 
 
 @dataclass(frozen=True)
@@ -95,7 +105,7 @@ class FreedomsStep:
     """A train of several freedoms: q[followers] = shares · q[inputs] + constant.
 
     inputs: (n,) rows; followers: (k,) rows; shares: (k, n); constant: (k, 1). home: (n, 1)
-    inputs at home. low, high: (k, 1). held: (n,) as in TrainStep.
+    inputs at home. low, high: (k, 1). soft: (2, k, 1). held: (n,) as in TrainStep.
     """
 
     inputs: Rows
@@ -105,11 +115,13 @@ class FreedomsStep:
     home: Array
     low: Array
     high: Array
+    soft: Array
     held: Flags
     led: LedEnds | None = None
 
     def run(self, channels: Array, asked: Array) -> None:
-        """Go from home toward what is asked until a member is at a stop."""
+        """Go from home toward what is asked until a member is at a stop; all of it slows down
+        where that member does."""
         wanted = channels[self.inputs]
         asked[self.followers] = self.shares @ wanted + self.constant
         start = self.shares @ self.home + self.constant
@@ -118,7 +130,12 @@ class FreedomsStep:
         with np.errstate(divide="ignore", invalid="ignore"):
             to_high = np.where(way > 0, (high - start) / way, np.inf)
             to_low = np.where(way < 0, (low - start) / way, np.inf)
-        far = np.clip(np.minimum(to_high, to_low).min(axis=0, initial=1.0), 0.0, 1.0)
+            softness = np.where(way > 0, self.soft[1], self.soft[0]) / np.abs(way)
+        ends = np.minimum(to_high, to_low)
+        first = ends.argmin(axis=0), np.arange(ends.shape[1])
+        end = np.maximum(ends[first], 0.0)
+        soft = np.where(np.isfinite(end), softness[first], 0.0)
+        far = softly(np.ones_like(end), np.full_like(end, -np.inf), end, np.stack([0 * soft, soft]))
         reached = self.home + (wanted - self.home) * far
         reached = np.where(far < 1.0, reached, wanted)
         channels[self.inputs[self.held]] = reached[self.held]
@@ -129,7 +146,7 @@ class FreedomsStep:
         if self.led is None:
             return self.low, self.high
         ends = [np.repeat(e, channels.shape[1], axis=1) for e in (self.low, self.high)]
-        for place, row, is_low in zip(self.led.places, self.led.rows, self.led.low, strict=True):
+        for place, row, is_low, _ in self.led.each():
             ends[0 if is_low else 1][place] = channels[row]
         return ends[0], ends[1]
 

@@ -85,20 +85,26 @@ def _single(making: Making, trains: list[Train], known: tuple[TrainStep, Rows] |
     found = _members(trains, row) if known is None else _taken(trains, row, *known)
     inputs, held, counts, followers, ratio, offset = found
     of_train = np.repeat(np.arange(len(trains)), counts)
-    low, high, _ = making.stops
+    low, high, soft = making.stops
     with np.errstate(divide="ignore", invalid="ignore"):
         ends = np.stack([(low[followers] - offset) / ratio, (high[followers] - offset) / ratio])
+        softly = np.where(ratio > 0.0, soft[:, followers], soft[::-1, followers]) / np.abs(ratio)
     ends = np.where(ratio == 0.0, np.array([[-np.inf], [np.inf]]), np.sort(ends, axis=0))
     lowest, highest = np.full(len(trains), -np.inf), np.full(len(trains), np.inf)
     np.maximum.at(lowest, of_train, ends[0])
     np.minimum.at(highest, of_train, ends[1])
     # Stops that leave a train no place at all hold each member by itself.
     sound = lowest <= highest
+    ways = np.zeros((2, len(trains)))
+    for end, limit in enumerate((lowest, highest)):
+        first = np.isfinite(ends[end]) & (ends[end] == limit[of_train])
+        np.maximum.at(ways[end], of_train[first], softly[end, first])
     lowest, highest = np.where(sound, lowest, -np.inf), np.where(sound, highest, np.inf)
     return TrainStep(
         inputs=inputs,
         low=lowest[:, None],
         high=highest[:, None],
+        soft=np.where(sound, ways, 0.0)[:, :, None],
         held=held,
         train=of_train,
         followers=followers,
@@ -113,16 +119,18 @@ def _single(making: Making, trains: list[Train], known: tuple[TrainStep, Rows] |
 def _led_ends(making: Making, channels: list[ChannelKey]) -> LedEnds | None:
     """The stops of a train's followers that something leads."""
     row = making.row
+    soft = making.stops[2]
     found = [
-        (place, row[end], end == stop_keys(channel)[0])
+        (place, row[end], end == stop_keys(channel)[0], *soft[:, row[channel]])
         for place, channel in enumerate(channels if making.ends_used else ())
         for end in stop_keys(channel)
         if end in row
     ]
     if not found:
         return None
-    places, rows, low = zip(*found, strict=True)
-    return LedEnds(np.array(places, dtype=np.intp), np.array(rows, dtype=np.intp), np.array(low))
+    places, rows, low, at_low, at_high = map(np.array, zip(*found, strict=True))
+    ways = np.where(low, at_low, at_high)
+    return LedEnds(places.astype(np.intp), rows.astype(np.intp), low, ways)
 
 
 def _several(making: Making, train: Train) -> FreedomsStep:
@@ -144,6 +152,7 @@ def _several(making: Making, train: Train) -> FreedomsStep:
         home[inputs, None],
         np.where(sound, low, -np.inf),
         np.where(sound, high, np.inf),
+        stops[2][:, followers, None],
         np.array([" " in channel for channel in train.inputs], dtype=bool),
         _led_ends(making, list(train.shares)),
     )
