@@ -16,10 +16,11 @@ from gremio.core.edit.cams import cam_of, shift_points
 from gremio.core.edit.change import with_entry
 from gremio.core.edit.closures import add_closure
 from gremio.core.edit.desk import keep_pose
-from gremio.core.edit.links import add_link
+from gremio.core.edit.links import add_link, change_link
 from gremio.core.edit.numbers import set_number
 from gremio.core.edit.parts import change_part, set_joint
 from gremio.core.files.cam_csv import cam_csv
+from gremio.core.files.glb_led import seen
 from gremio.core.files.glb_out import baked_glb
 from gremio.core.files.sources import model_shelf
 from gremio.core.files.urdf_out import write_urdf
@@ -34,12 +35,15 @@ from gremio.core.mechanics.strands import coil
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import key
 from gremio.core.rig.find import channel_key, part_id
-from gremio.core.rig.model import Closure, Face, Joint, Planetary, Rig, Stops
+from gremio.core.rig.model import Closure, Face, Joint, Planetary, Rig, Rolling, Stops
 from gremio.core.rig.numbers import number
 from gremio.core.rig.solids import Box, Cylinder, RackBar, SpurGear
 from gremio.core.rig.things import thing_of
 from gremio.core.shape.solids import geometry_of
 from gremio.core.solve.backward import Hand, move
+from gremio.core.solve.compiling import compile_rig
+from gremio.core.solve.evaluate import evaluate
+from gremio.core.solve.repeats import copies
 from gremio.core.solve.strands import lies
 
 BLOCK = Box(length=0.2, width=0.1, height=0.1)
@@ -207,6 +211,21 @@ def test_a_carriage_that_is_not_steered_goes_straight_whatever_else_moves() -> N
     poses = gremio.run(rig, {"Body travel": np.linspace(0, 2, 9), "Other": np.linspace(0, 1, 9)})
     there = poses.frame(-1).part("Body").world
     assert there[:3, 3] == pytest.approx([2.0, 0.0, 0.4]) and there[0, 0] == pytest.approx(1.0)
+
+
+def test_a_carriage_that_is_not_steered_is_taken_over_as_such() -> None:
+    rig = trolley(steered=False, back=0.7)
+    program = compile_rig(rig, geometry_of)
+    [rolling, *_] = (i for i, link in rig.links.items() if isinstance(link, Rolling))
+    changed = change_link(rig, rolling, replace(rig.links[rolling], radius=0.3))
+    frames = {
+        channel_key(rig, "Body travel"): np.linspace(0, 2, 9),
+        channel_key(rig, "Other"): np.linspace(0, 1, 9),
+    }
+    fresh, taken = (
+        evaluate(compile_rig(changed, geometry_of, before), frames) for before in (None, program)
+    )
+    assert np.array_equal(fresh.worlds, taken.worlds)
 
 
 # ── faces, gears ──
@@ -387,9 +406,14 @@ def test_a_rail_on_the_slant_holds_its_point_on_its_line(seed: int) -> None:
         assert np.linalg.norm(off - along * (off @ along)) < 1e-9
 
 
-@pytest.mark.parametrize("kind", ["aim", "seat", "match", "ride"])
+@pytest.mark.parametrize(
+    ("kind", "more"),
+    [("aim", {}), ("aim", {"upright": "ground"}), ("seat", {}), ("match", {}), ("ride", {})],
+)
 @pytest.mark.parametrize("seed", [1, 2])
-def test_what_is_tied_where_it_is_stays_where_it_is(kind: str, seed: int) -> None:
+def test_what_is_tied_where_it_is_stays_where_it_is(
+    kind: str, more: dict[str, object], seed: int
+) -> None:
     """The target and the part stand any way: nothing moves as the tie is made."""
     one, two = (tuple(map(float, r.as_euler("xyz"))) for r in Rotation.random(2, random_state=seed))
     build = gremio.Builder("Tied")
@@ -397,7 +421,7 @@ def test_what_is_tied_where_it_is_stays_where_it_is(kind: str, seed: int) -> Non
     build.part("Lamp", BLOCK, at=(0.4, -0.3, 2.0), turned=two, joint="free")
     rig = build.rig
     before = gremio.solve(rig).part("Lamp").world
-    tied = gremio.constrain(rig, kind, "Lamp", "Plate", keep=True)
+    tied = gremio.constrain(rig, kind, "Lamp", "Plate", keep=True, **more)
     assert gremio.solve(tied).part("Lamp").world == pytest.approx(before, abs=1e-9)
 
 
@@ -410,8 +434,10 @@ def test_what_joins_a_locked_ring_is_locked_too() -> None:
     for lead, follower, ratio in (("A", "B", 1.0), ("B", "C", 1.0), ("C", "A", 2.0)):
         build.ratio(lead, follower, ratio, kind="gear pair")
     build.ratio("A", "D", 3.0, kind="gear pair")
+    build.part("E", BLOCK, joint="spin z")
+    build.ratio("E", "A", 0.5, kind="gear pair")
     pose = gremio.solve(build.rig)
-    assert [pose.value(name) for name in "ABCD"] == [0.0] * 4
+    assert [pose.value(name) for name in "ABCDE"] == [0.0] * 5
     assert {note.code for note in pose.notes} == {"train-locked"}
 
 
@@ -472,7 +498,7 @@ def test_a_planetary_set_comes_softly_to_a_stop_in_its_proportions() -> None:
     for name in ("Sun", "Ring", "Carrier"):
         build.part(name, BLOCK, joint="spin z")
     build.control("One", "-2 turn", "2 turn")
-    build.control("Two", "-2 turn", "2 turn")
+    build.control("Two", "-2 turn", "2 turn", home="-12 deg")
     build.ratio("One", "Sun", 1.0)
     build.ratio("Two", "Ring", 1.0)
     sun, ring, carrier = (channel_key(build.rig, name) for name in ("Sun", "Ring", "Carrier"))
@@ -555,3 +581,15 @@ def test_a_spring_begins_where_the_part_at_its_first_end_has_its_z() -> None:
     assert here is not None
     far = here.places[np.argmax(np.linalg.norm(here.places[:, 1:], axis=1) > 0.09)]
     assert far[2] > 0.08 and abs(far[1]) < 0.04
+
+
+def test_what_is_not_repeated_stands_once_and_what_is_half_shown_is_seen_alike() -> None:
+    build = gremio.Builder("Lamp")
+    build.part("Lamp", BLOCK)
+    build.control("Lit", 0, 1, kind="number")
+    build.ratio("Lit", "Lamp shown", 1)
+    lamp = part_id(build.rig, "Lamp")
+    for value in (0.0, 0.49, 0.5, 1.0):
+        pose = gremio.solve(build.rig, {"Lit": value})
+        assert copies(pose, lamp) == pytest.approx(np.eye(4)[None])
+        assert bool(seen(pose.poses, lamp)[0]) == (lamp not in pose.hidden)

@@ -19,6 +19,7 @@ from gremio.core.edit.strands import add_strand
 from gremio.core.make import teach as teaching
 from gremio.core.make.carriage import make_carriage
 from gremio.core.make.constraining import constrain as tie
+from gremio.core.make.constraining import keep_offset
 from gremio.core.make.driving import drive_to as drive
 from gremio.core.make.meshing import interlock, with_backlash
 from gremio.core.make.pairs import propose
@@ -27,7 +28,7 @@ from gremio.core.make.strands import shortest_way
 from gremio.core.make.struts import make_strut
 from gremio.core.mechanics.wheels import STEERING_RANGE
 from gremio.core.problem import GremioError
-from gremio.core.rig.constraints import KINDS, constraints_of
+from gremio.core.rig.constraints import CONSTRAINTS, KINDS, constraints_of
 from gremio.core.rig.find import channel_key, free_name, named_things, names_in, part_id, path_id
 from gremio.core.rig.ids import NOTHING, ChannelKey
 from gremio.core.rig.model import (
@@ -171,6 +172,10 @@ def strut(
     return make_strut(rig, ends[0], ends[1], lengths, geometry=surfaces_of(rig))[0]
 
 
+# Settings that say themselves what is between part and target.
+_KEPT = {"offset", "targets", "stand_off", "distance", "way", "share"}
+
+
 def constrain(
     rig: Rig,
     kind: str,
@@ -202,6 +207,7 @@ def constrain(
         settings["stiffness"] = {channel_key(rig, name): value for name, value in stiff.items()}
         if channels:
             settings["channels"] = tuple(channel_key(rig, name) for name in channels)
+    stood = solve(rig)
     rig, made = tie(
         rig,
         known,
@@ -217,7 +223,10 @@ def constrain(
         changed = replace(rig.constraints[made], **settings)
     except TypeError as wrong:
         raise GremioError(f"A constraint has no such setting: {wrong}.") from None
-    return change_constraint(rig, made, changed)
+    rig = change_constraint(rig, made, changed)
+    kept = CONSTRAINTS[known].keeps if keep is None else keep
+    # What is kept depends on how it holds; what was told to be kept stands.
+    return keep_offset(rig, made, stood) if kept and not _KEPT & set(settings) else rig
 
 
 def leave_in_place(rig: Rig, *parts: str) -> Rig:
