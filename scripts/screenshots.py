@@ -13,18 +13,14 @@ from typing import TYPE_CHECKING
 
 import msgspec
 import numpy as np
+from tide_board import write_tide_board
 
 import gremio
-from gremio.core.edit.builder import shape
 from gremio.core.edit.controls import change_control
 from gremio.core.edit.desk import make_into
-from gremio.core.files import atomic
-from gremio.core.files.glb_out import glb
-from gremio.core.files.sources import model_shelf
 from gremio.core.make.struts import change_strut
 from gremio.core.rig.find import channel_key, constraint_id, control_id, part_id
 from gremio.core.rig.model import ControlMake, Rolling
-from gremio.core.rig.solids import Box, Cylinder, SpurGear, Tube
 from gremio.desktop.bench.camera import framed
 from gremio.desktop.bench.question import PlaceQuestion
 from gremio.desktop.bench.scene import corners_of
@@ -33,30 +29,6 @@ if TYPE_CHECKING:
     from gremio.desktop.shell.window import Window
 
 OUT = Path(__file__).parent.parent / "docs" / "screenshots"
-
-
-def quay_crane() -> gremio.Rig:
-    """A small hand crane for the quay, as somebody's model might hold it."""
-    build = gremio.Builder("Quay crane")
-    iron, oak, brass = "#8d989c", "#cfa76b", "#d3b67c"
-    build.part(
-        "Crane post",
-        shape(Cylinder(diameter=0.34, height=2.6), (0, 0, 1.3), paint=iron),
-        shape(Tube(outer_diameter=0.9, inner_diameter=0.34, height=0.16), (0, 0, 0.08), paint=iron),
-    )
-    jib = Box(length=3.0, width=0.2, height=0.22)
-    build.part("Jib", shape(jib, (1.3, 0, 0), paint=oak), on="Crane post", at=(0, 0, 2.5))
-    build.part(
-        "Trolley",
-        shape(Box(length=0.4, width=0.36, height=0.16), paint=iron),
-        shape(Cylinder(diameter=0.05, height=0.9), (0, 0, -0.5), paint=iron),
-        on="Jib",
-        at=(2.1, 0, -0.2),
-    )
-    gear = SpurGear(module=0.02, teeth=24, width=0.08, bore=0.1)
-    build.part("Winch gear", shape(gear, (0, 0, 0), ("90 deg", 0, 0), brass), on="Crane post",
-               at=(0.0, -0.25, 1.1))  # fmt: skip
-    return build.rig
 
 
 def main() -> None:
@@ -112,14 +84,14 @@ def _take_all(folder: Path) -> None:
     _take_works(window, take)
     window.bench.show_all()
 
-    crane = quay_crane()
-    model = folder / "quay-crane.glb"
-    atomic.write(model, glb(crane, model_shelf(), gremio.solve(crane).poses))
+    model = folder / "tide-board.glb"
+    write_tide_board(model)
     document.start(gremio.Rig(), None)
     window.files.bring_in_path(model)
+    window.bench.set_textured(True)
     take("bring-in")
-    window.files.accept_model()
-    document.select(part_id(document.rig, "Jib"))
+    window.files.leave_model()
+    window.bench.set_textured(False)
     document.start(gremio.Rig(), None)
     window.close()
 

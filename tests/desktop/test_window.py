@@ -11,8 +11,9 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QKeySequence
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QMessageBox
-from tests.desktop.hand import CTRL, RIGHT, Hand
+from PyQt6.QtWidgets import QLabel, QMessageBox
+from tests.core.files.textured import sheet
+from tests.desktop.hand import CTRL, RIGHT, SHIFT, Hand
 
 import gremio
 import gremio.desktop
@@ -520,6 +521,26 @@ def test_leaving_a_model_changes_nothing(at_lock: Hand, tmp_path: Path) -> None:
     at_lock.click(at_lock.named("Leave it"))
     assert window.document.rig is before
     assert window.bench.pose is window.document.pose
+
+
+def test_a_model_is_shown_in_its_textures_by_a_switch(hand: Hand, tmp_path: Path) -> None:
+    """Before it is brought in, and after; without textures there is nothing to switch."""
+    window, bench = hand.window, hand.window.bench
+    hand.click(bench)
+    hand.keys("W", SHIFT)
+    assert "Nothing here came with textures" in hand.said[-1] and not bench.textured
+    window.files.bring_in_path(sheet(tmp_path / "sheet.glb"))
+    assert "2 materials, 3 pictures" in {label.text() for label in window.findChildren(QLabel)}
+    paint = bench.grabFramebuffer()
+    bench.setFocus()
+    hand.keys("W", SHIFT)
+    assert bench.textured and bench._title() == "what would be brought in, textured"
+    assert bench.grabFramebuffer() != paint
+    hand.click(hand.named("Bring in 2 parts"))
+    textured = bench.grabFramebuffer()
+    bench.setFocus()
+    hand.keys("W", SHIFT)
+    assert not bench.textured and bench.grabFramebuffer() != textured
 
 
 # ── keeping ──

@@ -97,7 +97,7 @@ def switch_light(document: Document, bench: Bench) -> None:
 
 def switch_textures(document: Document, bench: Bench) -> None:
     """Base colours as the models have them, or the paints of a drawing."""
-    rig = document.rig
+    rig = bench.pose.rig
     looks = [document.shelf.look(rig, s) for part in rig.parts.values() for s in part.shapes]
     if not bench.textured and not any(look is not None and look.coloured for look in looks):
         document.said.emit(

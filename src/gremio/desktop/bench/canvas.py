@@ -256,10 +256,9 @@ class Canvas(QOpenGLWidget):
     def _title(self) -> str:
         if self._asked():
             return f"{self._asked()}; Esc stops"
-        if self._preview is not None:
-            return "what would be brought in"
+        view = "perspective" if self._preview is None else "what would be brought in"
         shown = [("stand-ins", self.light), ("textured", self.textured)]
-        return ", ".join(["perspective", *(word for word, on in shown if on)])
+        return ", ".join([view, *(word for word, on in shown if on)])
 
     def _ghosts(self, handle: Handle) -> list[Array]:
         ends = box_edges(self.scene(), self.pose, self._rigid_family(handle.part))

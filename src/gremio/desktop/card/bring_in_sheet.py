@@ -43,6 +43,8 @@ class BringInSheet(Sheet):
         low, high = box_of(model)
         size = " × ".join(f"{b - a:.3g}" for a, b in zip(low, high, strict=True))
         self.row("Size", QLabel(f"{size} m"))
+        if worn := _materials(model):
+            self.row("Materials", QLabel(worn))
         box = QCheckBox("Put it on the ground, at the origin")
         box.setChecked(on_ground)
         box.toggled.connect(self.ground)
@@ -98,3 +100,13 @@ class BringInSheet(Sheet):
 
     def _set_up(self, text: str) -> None:
         self.reread.emit(self.model.metres, text)
+
+
+def _materials(model: Model) -> str:
+    """How many materials and pictures a model has, in words; "" for none."""
+    looks = {piece.look for node in model.nodes for piece in node.pieces if piece.look is not None}
+    materials = {look.material for look in looks if look.material is not None}
+    textures = {texture for material in materials for texture in material.textures}
+    pictures = {picture for texture in textures for picture in texture.pictures.values()}
+    counts = [(len(materials), "material"), (len(pictures), "picture")]
+    return ", ".join(f"{n} {word}{'s' if n != 1 else ''}" for n, word in counts if n)
