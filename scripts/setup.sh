@@ -52,5 +52,11 @@ if [ ! -e "$stamp" ] || [ "$lock" -nt "$stamp" ] || [ pyproject.toml -nt "$stamp
     .venv/bin/python -m pip install -qq --disable-pip-version-check --no-deps \
         --no-build-isolation -e .
     .venv/bin/python -m compileall -q src/gremio
+    # Compiled here where there is a compiler; without it models packed so are refused by name.
+    if command -v c++ >/dev/null; then
+        .venv/bin/python -m pip install -qq --disable-pip-version-check --no-deps \
+            -r requirements-meshopt.lock 2>/dev/null ||
+            echo "Models packed with meshopt will not be read: its decoder could not be compiled."
+    fi
     touch "$stamp"
 fi

@@ -26,6 +26,8 @@ from tests.core.files.textured import (
 
 import gremio
 from gremio.core.edit.change import with_entry
+from gremio.core.files import gltf_tree
+from gremio.core.files.atomic import FileProblem
 from gremio.core.files.bring_in import bring_in
 from gremio.core.files.glb_out import baked_glb, glb
 from gremio.core.files.model_in import FROM_Y_UP, read_model
@@ -298,3 +300,69 @@ def test_packed_surfaces_keep_their_pictures(tmp_path: Path) -> None:
     assert "extensionsRequired" not in theirs.tree
     shown = theirs.material(0, 0)["pbrMetallicRoughness"]["baseColorTexture"]["pictures"]
     assert shown[0] == ("image/png", picture((9, 8, 7)))
+
+
+def test_what_is_packed_with_meshopt_is_read_where_its_decoder_could_be_compiled(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Its own encoder packed the numbers (EXT_meshopt_compression); a file that keeps room for the
+    unpacked ones, and one of them filtered."""
+    file = tmp_path / "packed.glb"
+    made = Made()
+    tree = made.tree
+    rows = {"POSITION": POINTS.astype("<f4"), "TEXCOORD_0": PLACES.astype("<f4")}
+    try:
+        import meshoptimizer
+    except ImportError:
+        meshoptimizer = None
+    told: list[dict[str, object]] = []
+    for values in rows.values():
+        step = 4 * values.shape[1]
+        packed = values.tobytes()
+        if meshoptimizer is not None:
+            packed = bytes(meshoptimizer.encode_vertex_buffer(values, 12, step))
+        told.append({"count": 12, "byteStride": step, "mode": "ATTRIBUTES", "data": packed})
+    order = FACES.ravel().astype("<u4")
+    packed = order.tobytes()
+    if meshoptimizer is not None:
+        packed = bytes(meshoptimizer.encode_index_buffer(order, 36, 12))
+    told.append({"count": 36, "byteStride": 2, "mode": "TRIANGLES", "data": packed})
+    for one in told:
+        data = one.pop("data")
+        assert isinstance(data, bytes)
+        inside = tree["bufferViews"][made.view(data)]
+        one |= {k: inside[k] for k in ("byteOffset", "byteLength")} | {"buffer": 0}
+        inside |= {"buffer": 1, "byteOffset": 0}
+        inside["byteLength"] = int(one["count"]) * int(one["byteStride"])  # type: ignore[call-overload]
+        inside["extensions"] = {"EXT_meshopt_compression": one}
+    tree["accessors"] = [
+        {"bufferView": 0, "componentType": 5126, "type": "VEC3", "count": 12},
+        {"bufferView": 1, "componentType": 5126, "type": "VEC2", "count": 12},
+        {"bufferView": 2, "componentType": 5123, "type": "SCALAR", "count": 36},
+    ]
+    tree |= {
+        "extensionsRequired": ["EXT_meshopt_compression"],
+        "extensionsUsed": ["EXT_meshopt_compression"],
+        "meshes": [{"primitives": [
+            {"attributes": {"POSITION": 0, "TEXCOORD_0": 1}, "indices": 2}
+        ]}],
+        "nodes": [{"mesh": 0}],
+    }  # fmt: skip
+    made.write(file)
+    tree["buffers"].append(
+        {"byteLength": 500, "extensions": {"EXT_meshopt_compression": {"fallback": True}}}
+    )
+    file.write_bytes(made.packed())
+    if meshoptimizer is not None:
+        corners = Read(out_of(file)).corners(0, 0)
+        # The packing may begin a triangle at another of its corners.
+        found = np.round(corners["POSITION"], 5).reshape(-1, 3, 3)
+        wanted = np.round(POINTS[FACES], 5)
+        assert {frozenset(map(tuple, t)) for t in found.tolist()} == {
+            frozenset(map(tuple, t)) for t in wanted.tolist()
+        }
+        at = corners["POSITION"][:, :2] / [3, 2]
+        assert corners["TEXCOORD_0"] == pytest.approx(at, abs=1e-6)
+    monkeypatch.setattr(gltf_tree, "reads_meshopt", lambda: False)
+    with pytest.raises(FileProblem, match="can't be read without EXT_meshopt_compression"):
+        read_model(file)

@@ -15,7 +15,8 @@ from urllib.parse import unquote
 
 from gremio.core.files.atomic import FileProblem
 from gremio.core.files.gltf_looks import materials_of
-from gremio.core.files.gltf_values import Buffers, written_plain
+from gremio.core.files.gltf_meshopt import MESHOPT, reads_meshopt, unpack
+from gremio.core.files.gltf_values import Buffers, write_plain
 from gremio.core.problem import Note
 from gremio.core.surfaces.looks import Material
 
@@ -32,6 +33,10 @@ _INSTANCED = "EXT_mesh_gpu_instancing"
 _OF_MATERIALS = "KHR_materials_"
 _BINARY = b"BIN\0"
 _TRIANGLES = 4
+# How what refers to what is not there fails.
+_BROKEN = (
+    LookupError, TypeError, ValueError, AttributeError, OSError, MemoryError, RuntimeError,
+)  # fmt: skip
 _DEEPEST = 2000
 _LEFT_OUT = {
     "animations": "an animation",
@@ -62,6 +67,7 @@ def prepared(file: Path, data: bytes) -> Prepared:
     buffers = Buffers(file, tree, rest[8:] if rest[4:8] == _BINARY else b"")
     try:
         notes = _left_out(file, tree)
+        unpack(tree, buffers)
         materials, lost = materials_of(file, tree, buffers)
         looks = {
             (m, p): worn
@@ -70,8 +76,8 @@ def prepared(file: Path, data: bytes) -> Prepared:
             if "material" in primitive and (worn := materials[primitive["material"]]) is not None
         }
         _write_out(tree, buffers)
-        more = written_plain(tree, buffers)
-    except (LookupError, TypeError, ValueError, AttributeError, OSError, MemoryError) as error:
+        write_plain(tree, buffers)
+    except _BROKEN as error:
         raise _broken(file, "it refers to something that is not in it") from error
     if "scenes" not in tree:
         carried = {child for node in tree.get("nodes", []) for child in node.get("children", [])}
@@ -79,26 +85,24 @@ def prepared(file: Path, data: bytes) -> Prepared:
         tree["scenes"] = [{"nodes": roots}]
     # Its pictures are read here; the reader would try to understand them.
     tree.pop("images", None)
-    return Prepared(_packed(tree, rest, more, glb=glb), [*notes, *lost], looks)
+    return Prepared(_packed(tree, rest, buffers.added, glb=glb), [*notes, *lost], looks)
 
 
-def _packed(tree: dict[str, Any], rest: bytes, more: bytes, *, glb: bool) -> bytes:
-    """A tree as a file again, with one buffer more."""
-    buffer: dict[str, Any] = {"byteLength": len(more)}
+def _packed(tree: dict[str, Any], rest: bytes, added: list[bytes], *, glb: bool) -> bytes:
+    """A tree as a file again. added: its last buffers."""
     if not glb:
-        told = base64.b64encode(more).decode()
-        buffer["uri"] = f"data:application/octet-stream;base64,{told}"
-    if more:
-        tree.setdefault("buffers", []).append(buffer)
+        first = len(tree.get("buffers", [])) - len(added)
+        for number, data in enumerate(added, start=first):
+            told = base64.b64encode(data).decode()
+            tree["buffers"][number]["uri"] = f"data:application/octet-stream;base64,{told}"
+        return json.dumps(tree).encode()
     text = json.dumps(tree).encode()
-    if not glb:
-        return text
     text += b" " * (-len(text) % 4)
     body = struct.pack("<I4s", len(text), b"JSON") + text + rest
-    if more:
-        # The reader takes a second chunk of bytes for the buffer after the first.
-        more += b"\0" * (-len(more) % 4)
-        body += struct.pack("<I4s", len(more), _BINARY) + more
+    for data in added:
+        # The reader takes a second chunk of bytes for the buffer after the first, and so on.
+        chunk = data + b"\0" * (-len(data) % 4)
+        body += struct.pack("<I4s", len(chunk), _BINARY) + chunk
     return struct.pack("<4sII", b"glTF", 2, 12 + len(body)) + body
 
 
@@ -153,7 +157,8 @@ def _check(file: Path, tree: dict[str, Any]) -> None:
         told = f"of glTF version {version}" if version else "no glTF: it names no version"
         raise FileProblem(f"{file.name} is {told}, and Gremio reads version 2. Export it as that.")
     # What is required of materials alone goes through with them, known or not.
-    if unknown := sorted(n for n in required - READ if not n.startswith(_OF_MATERIALS)):
+    known = READ | ({MESHOPT} if reads_meshopt() else set())
+    if unknown := sorted(n for n in required - known if not n.startswith(_OF_MATERIALS)):
         raise FileProblem(
             f"{file.name} can't be read without {' and '.join(unknown)}, which Gremio does not "
             "know. Export it without that."

@@ -29,18 +29,30 @@ LOOK = "_look "
 
 
 class Buffers:
-    """The bytes of a glTF. binary: those in a GLB itself."""
+    """The bytes of a glTF. binary: those in a GLB itself. added: buffers that are put to it."""
 
     def __init__(self, file: Path, tree: dict[str, Any], binary: bytes) -> None:
         self._file, self._tree, self._binary = file, tree, binary
         self._read: dict[int, bytes] = {}
+        self.added: list[bytes] = []
+
+    def add(self, data: bytes) -> int:
+        """Put one more buffer to the tree, and hand back its number."""
+        told = self._tree.setdefault("buffers", [])
+        told.append({"byteLength": len(data)})
+        self._read[len(told) - 1] = data
+        self.added.append(data)
+        return len(told) - 1
 
     def view(self, number: int) -> bytes:
         """The bytes of a buffer view. Raises LookupError, TypeError, ValueError, OSError."""
         view = self._tree["bufferViews"][_place(number)]
-        start = _place(view.get("byteOffset", 0))
-        data = self._buffer(view["buffer"])[start : start + _place(view["byteLength"])]
-        if len(data) != view["byteLength"]:
+        return self.part(view["buffer"], view.get("byteOffset", 0), view["byteLength"])
+
+    def part(self, buffer: int, start: int, size: int) -> bytes:
+        """So many bytes of a buffer, from a place on; raises as `view` does."""
+        data = self._buffer(buffer)[_place(start) : start + _place(size)]
+        if len(data) != size:
             raise ValueError("a buffer view reaches past the data")
         return data
 
@@ -134,10 +146,9 @@ def _rows(
     return np.ndarray((count, width), dtype, data, start, (step, dtype.itemsize)).copy()
 
 
-def written_plain(tree: dict[str, Any], buffers: Buffers) -> bytes:
+def write_plain(tree: dict[str, Any], buffers: Buffers) -> None:
     """Change a tree so that the reader takes every number for what it is, and keeps those at the
-    corners that it does not look at. What has to stand in one more buffer is handed back; the tree
-    refers to it as the one after the last. Raises as `Buffers.view` does."""
+    corners that it does not look at. Raises as `Buffers.view` does."""
     made = _Made(tree, len(tree.get("buffers", [])))
     done: dict[int, int] = {}
     for number, mesh in enumerate(tree.get("meshes", [])):
@@ -160,7 +171,8 @@ def written_plain(tree: dict[str, Any], buffers: Buffers) -> bytes:
                     if name.split("_")[0] in ("NORMAL", "TANGENT", "TEXCOORD", "COLOR")
                 }
             )
-    return bytes(made.data)
+    if made.data:
+        buffers.add(bytes(made.data))
 
 
 def _misread(accessor: dict[str, Any], name: str) -> bool:
