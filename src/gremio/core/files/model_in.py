@@ -13,19 +13,24 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 import numpy as np
-import numpy.typing as npt
 
 from gremio.core.arrays import Array, Rows
 from gremio.core.files import atomic
 from gremio.core.files.atomic import FileProblem
 from gremio.core.files.gltf_tree import prepared
-from gremio.core.files.gltf_values import LOOK, shares
+from gremio.core.files.model_looks import (
+    light,
+    material_of,
+    numbers_of_gltf,
+    numbers_of_obj,
+    paint_of,
+    places_of,
+)
 from gremio.core.files.mtl import obj_materials
 from gremio.core.frames import holds
 from gremio.core.problem import Note
-from gremio.core.rig.model import PAINT, Up
+from gremio.core.rig.model import Up
 from gremio.core.shape.geometry import Geometry, welded_kept
-from gremio.core.surfaces.colours import linear_of_srgb, srgb_of_linear
 from gremio.core.surfaces.looks import Look, Material
 from gremio.core.surfaces.models import Model, ModelNode, Piece
 
@@ -33,8 +38,6 @@ ENDINGS = (".glb", ".gltf", ".obj", ".stl", ".ply")
 _LARGEST = 2_000_000_000
 # How many numbers belong to each corner, by their name in glTF.
 _WIDTHS = {"NORMAL": (3,), "TANGENT": (4,), "TEXCOORD": (2,), "COLOR": (3, 4)}
-# A direction shorter than this is none.
-_NONE = 1e-6
 # Faces of an OBJ with fewer than three corners, which its reader passes over.
 _THIN = re.compile(rb"(?m)^f[ \t]+\S+(?:[ \t]+\S+)?[ \t]*\r?$")
 _MARKS = (
@@ -216,7 +219,7 @@ class _Reading:
         self.notes: list[Note] = []
         self.ending = file.suffix.lower()
         self._known: dict[str, list[Piece]] = {}
-        self._places = _places(scene)
+        self._places = places_of(scene)
 
     def nodes(self) -> list[ModelNode]:
         """Every node, parents first, in the order of the file."""
@@ -305,23 +308,23 @@ class _Reading:
         index[used] = np.arange(len(used))
         geometry = Geometry(geometry.vertices[used], index[geometry.triangles])
         look = self._look(name, surface, np.flatnonzero(whole)[kept])
-        return [Piece(name, geometry, _paint(surface, self.file), look)]
+        return [Piece(name, geometry, paint_of(surface, self.file), look)]
 
     def _look(self, name: str, surface: Any, kept: Rows) -> Look | None:
         """What a surface wears. kept: which of its triangles it still has."""
         corners = np.asarray(surface.faces, dtype=np.int64)[kept]
         material = self.materials.by_place.get(self._places.get(name, (-1, -1)))
-        numbers = _of_gltf(surface)
+        numbers = numbers_of_gltf(surface)
         visual = surface.visual
         if self.ending == ".obj":
-            numbers = _of_obj(visual)
-            material = self.materials.by_name.get(str(getattr(_material_of(visual), "name", "")))
+            numbers = numbers_of_obj(visual)
+            material = self.materials.by_name.get(str(getattr(material_of(visual), "name", "")))
         elif self.ending == ".ply" and visual.kind == "face":
-            colours = _light(visual.face_colors)[kept]
+            colours = light(visual.face_colors)[kept]
             corners = np.arange(3 * len(kept)).reshape(-1, 3)
             numbers = {"COLOR_0": np.repeat(colours, 3, axis=0)}
         elif self.ending == ".ply" and visual.kind == "vertex":
-            numbers = {"COLOR_0": _light(visual.vertex_colors)}
+            numbers = {"COLOR_0": light(visual.vertex_colors)}
         usable = {}
         for key, values in numbers.items():
             whole = values.ndim == 2 and values.shape[1] in _WIDTHS[key.split("_")[0]]
@@ -334,73 +337,5 @@ class _Reading:
         return Look(corners, material, usable).turned(self.convert[:3, :3])
 
 
-def _places(scene: Any) -> dict[str, tuple[int, int]]:
-    """Which mesh of a glTF, and which surface of that, each surface is, by name."""
-    counts: dict[int, int] = {}
-    found: dict[str, tuple[int, int]] = {}
-    for name, surface in scene.geometry.items():
-        mesh = surface.metadata.get(LOOK)
-        if mesh is not None:
-            counts[mesh] = counts.get(mesh, -1) + 1
-            found[name] = (mesh, counts[mesh])
-    return found
-
-
-def _of_gltf(surface: Any) -> dict[str, npt.NDArray[Any]]:
-    """The numbers at the points of a surface that the reader kept without looking at them."""
-    found = {
-        name.removeprefix(LOOK): shares(np.asarray(values))
-        for name, values in surface.vertex_attributes.items()
-        if name.startswith(LOOK)
-    }
-    # Directions that are none are worked out anew, as for a surface that came without.
-    for name in ("NORMAL", "TANGENT"):
-        if name in found and not (np.linalg.norm(found[name][:, :3], axis=1) > _NONE).all():
-            del found[name]
-    return found
-
-
-def _of_obj(visual: Any) -> dict[str, npt.NDArray[Any]]:
-    """An OBJ's places on pictures, counted from the top left as in glTF; or its colours."""
-    laid = getattr(visual, "uv", None)
-    if laid is not None and np.ndim(laid) == 2 and np.shape(laid)[1] >= 2:
-        return {"TEXCOORD_0": np.asarray(laid)[:, :2] * [1, -1] + [0, 1]}
-    if visual.kind == "vertex":
-        return {"COLOR_0": _light(visual.vertex_colors)}
-    return {}
-
-
-def _light(colours: npt.ArrayLike) -> Array:
-    """(n, 3 or 4) colours of 0–255 as a screen is told them, in linear light; without how much is
-    seen through where that is nothing."""
-    values = np.asarray(colours, dtype=float) / 255
-    light = linear_of_srgb(values[:, :3])
-    if (values[:, 3:] >= 1).all():
-        return light
-    seen: Array = np.concatenate([light, values[:, 3:]], axis=1)
-    return seen
-
-
-def _material_of(visual: Any) -> Any:
-    return getattr(visual, "material", None)
-
-
 def _note(code: str, name: str, what: str) -> Note:
     return Note(code, name, f"{name} {what}.", "warning")
-
-
-def _paint(surface: Any, file: Path) -> str:
-    """The base colour of a surface; Gremio's own paint where it has none."""
-    visual = surface.visual
-    if not getattr(visual, "defined", False):
-        return PAINT
-    try:
-        material = getattr(visual, "material", None)
-        colour = visual.main_color if material is None else material.main_color
-        rgb = np.asarray(colour, dtype=float)[:3] / 255
-    except Exception:
-        # A material the reader can't reduce to one colour is shown in Gremio's own paint.
-        return PAINT
-    if file.suffix.lower() in (".glb", ".gltf"):
-        rgb = srgb_of_linear(rgb)
-    return "#" + "".join(f"{round(float(v) * 255):02x}" for v in np.clip(rgb, 0, 1))
