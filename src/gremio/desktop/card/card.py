@@ -16,6 +16,7 @@ from gremio.desktop.bench.view import Bench
 from gremio.desktop.document.change import Change
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.areas import show_in, soon
+from gremio.desktop.fields.keyboard import give_back
 from gremio.desktop.fields.pieces import Sheet, Slab, heading, link_button, second
 from gremio.desktop.fields.quantity_field import QuantityField
 from gremio.desktop.theme.dress import text_font
@@ -90,6 +91,9 @@ class Card(QScrollArea):
     def leave(self) -> None:
         """Go back to the sheet of what is selected."""
         if self._instead is not None:
+            focused = self._instead.focusWidget()
+            if focused is not None and focused.hasFocus():
+                give_back(self)
             self.show_instead(None)
             self.left.emit()
 

@@ -51,6 +51,7 @@ from gremio.desktop.fields.pieces import (
     title_field,
 )
 from gremio.desktop.fields.quantity_field import OptionalField, QuantityField
+from gremio.desktop.fields.text_field import TextField
 from gremio.desktop.theme.dress import digit_font, text_font
 from gremio.desktop.theme.inks import Inks
 
@@ -332,23 +333,18 @@ class FormSheet(Sheet):
         box = choice(list(field.entries), present(), field.name or field.word, chosen)
         return box
 
-    def _line(self, field: Line) -> QLineEdit:
-        line = QLineEdit(field.get(self._rig))
-        line.setAccessibleName(field.name or field.word)
+    def _line(self, field: Line) -> TextField:
+        line = TextField(field.get(self._rig), field.name or field.word)
         line.setPlaceholderText(field.placeholder)
-        line.setCursorPosition(0)
         if field.digits:
             line.setFont(digit_font(8.5))
 
-        def done() -> None:
-            if not line.isModified():
-                return
-            text = line.text()
+        def done(text: str) -> None:
             # What is refused stays to be mended where it was typed.
             if self.document.edit(self._what(field.what), lambda rig: field.set(rig, text)):
-                line.setModified(False)
+                line.taken()
 
-        line.editingFinished.connect(done)
+        line.typed.connect(done)
         return line
 
     def _what(self, what: str) -> str:

@@ -16,7 +16,6 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
     QLabel,
-    QLineEdit,
     QStackedLayout,
     QTableView,
     QVBoxLayout,
@@ -43,6 +42,7 @@ from gremio.desktop.deck.catching_up import CatchingUp
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.pieces import link_button, second
 from gremio.desktop.fields.save_where import ask_where
+from gremio.desktop.fields.text_field import TextField
 from gremio.desktop.theme.dress import digit_font, text_font
 from gremio.desktop.theme.inks import DAY, Inks
 
@@ -162,11 +162,11 @@ class LedgerPage(CatchingUp):
         self.sorted.setFilterCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
         self.view = _View(self)
         self.view.setModel(self.sorted)
-        self.filter = QLineEdit()
+        self.filter = TextField("", "Filter the Ledger")
         self.filter.setPlaceholderText("Filter: a name, a link, a number")
-        self.filter.setAccessibleName("Filter the Ledger")
         self.filter.setFixedWidth(240)
         self.filter.textChanged.connect(self.sorted.setFilterFixedString)
+        self.filter.typed.connect(self.filter.taken)
         self.count = QLabel()
         self.count.setProperty("second", True)
         self.empty = second(EMPTY)

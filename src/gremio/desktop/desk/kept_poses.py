@@ -29,6 +29,7 @@ from gremio.desktop.document.change import Change
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.areas import clear
 from gremio.desktop.fields.pieces import link_button
+from gremio.desktop.fields.text_field import TextField
 from gremio.desktop.theme.dress import digit_font, text_font
 from gremio.desktop.theme.inks import DAY, Inks
 
@@ -124,8 +125,7 @@ class PoseName(QWidget):
 
     def edit(self) -> None:
         """Let the name be typed over."""
-        field = QLineEdit(self.name, self)
-        field.setAccessibleName("Name of the pose")
+        field = TextField(self.name, "Name of the pose", self)
         field.setGeometry(self.rect().adjusted(10, 0, -10, 0))
         field.editingFinished.connect(lambda: self._typed(field))
         field.show()

@@ -7,6 +7,8 @@ from collections.abc import Callable
 from PyQt6.QtCore import QObject, QTimer
 from PyQt6.QtWidgets import QLayout, QScrollArea, QWidget
 
+from gremio.desktop.fields.keyboard import remembered
+
 
 def soon(owner: QObject, do: Callable[[], None]) -> QTimer:
     """A timer that does something once the present event is done, once for many starts."""
@@ -30,20 +32,16 @@ def show_in(area: QScrollArea, sheet: QWidget) -> None:
     """Show a sheet in place of the one before.
 
     The old one goes when its own events are done: often it is a field of it, just typed
-    into, that asks for the new one. A field of the same name has the focus again.
+    into, that asks for the new one. The same field has the keyboard again.
     """
     # Looked at before it is taken out, for what is taken out has no focus any more.
     old = area.widget()
-    name = ""
+    again = None
     if old is not None:
-        focused = old.focusWidget()
-        if focused is not None and focused.hasFocus():
-            name = focused.accessibleName()
+        again = remembered(old)
         area.takeWidget()
         old.hide()
         old.deleteLater()
     area.setWidget(sheet)
-    if name:
-        same = [w for w in sheet.findChildren(QWidget) if w.accessibleName() == name]
-        for widget in same[:1]:
-            widget.setFocus()
+    if again is not None:
+        again(sheet)

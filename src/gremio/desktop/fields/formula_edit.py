@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFocusEvent, QKeyEvent, QTextCharFormat, QTextCursor
 from PyQt6.QtWidgets import QLabel, QListWidget, QPlainTextEdit, QTextEdit, QVBoxLayout, QWidget
 
@@ -20,6 +20,7 @@ from gremio.core.solve.backward import line_between
 from gremio.core.solve.formula_steps import formula_steps
 from gremio.core.solve.frames import Finder
 from gremio.desktop.document.document import Document
+from gremio.desktop.fields.keyboard import undoes_the_rig
 from gremio.desktop.theme.dress import digit_font
 from gremio.desktop.theme.inks import Inks
 
@@ -201,6 +202,14 @@ class _Field(QPlainTextEdit):
         assert event is not None
         if not self._owner.take_key(event.key()):
             super().keyPressEvent(event)
+
+    def event(self, event: QEvent | None) -> bool:
+        """An undo is the rig's where nothing was typed."""
+        changed = self.document() is not None and self.document().isModified()
+        if event is not None and undoes_the_rig(event, changed):
+            event.ignore()
+            return False
+        return super().event(event)
 
     def focusOutEvent(self, event: QFocusEvent | None) -> None:
         """What is offered goes when the hand does."""

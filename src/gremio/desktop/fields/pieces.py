@@ -12,7 +12,6 @@ from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QLabel,
-    QLineEdit,
     QMenu,
     QPushButton,
     QSizePolicy,
@@ -26,27 +25,26 @@ from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
 from gremio.core.rig.links import link_symbol
 from gremio.core.rig.model import Rig
 from gremio.desktop.document.document import Document
+from gremio.desktop.fields.keyboard import give_back_soon
 from gremio.desktop.fields.quantity_field import PullLabel, QuantityField
+from gremio.desktop.fields.text_field import TextField
 from gremio.desktop.theme.dress import digit_font, text_font
 from gremio.desktop.theme.inks import Inks
 from gremio.desktop.theme.symbols import draw_symbol
 
 
-def title_field(name: str, what: str, rename: Callable[[str], None]) -> QLineEdit:
+def title_field(name: str, what: str, rename: Callable[[str], None]) -> TextField:
     """The name at the head of a Card; typing renames."""
-    field = QLineEdit(name)
+    field = TextField(name, what)
     field.setFont(text_font(11.5, bold=True))
     field.setProperty("quiet", True)
-    field.setAccessibleName(what)
-    field.setCursorPosition(0)
     field.setTextMargins(-2, 0, 0, 0)
 
-    def done() -> None:
-        if field.isModified():
-            field.setModified(False)
-            rename(field.text().strip())
+    def done(text: str) -> None:
+        field.taken()
+        rename(text.strip())
 
-    field.editingFinished.connect(done)
+    field.typed.connect(done)
     return field
 
 
@@ -133,7 +131,8 @@ def choice(
 
 
 class _CalmComboBox(QComboBox):
-    """A choice that lets the wheel scroll the Card, with a plain mark that it opens."""
+    """A choice that lets the wheel scroll the Card, with a plain mark that it opens. What was
+    opened gives the keyboard back when it closes."""
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         super().paintEvent(event)
@@ -144,6 +143,10 @@ class _CalmComboBox(QComboBox):
         painter.drawPolyline(
             QPolygonF([QPointF(x - 3.5, y), QPointF(x, y + 3.5), QPointF(x + 3.5, y)])
         )
+
+    def hidePopup(self) -> None:
+        super().hidePopup()
+        give_back_soon(self)
 
     def wheelEvent(self, event: object) -> None:
         event.ignore()  # type: ignore[attr-defined]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 
-from PyQt6.QtCore import QPointF, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QContextMenuEvent,
     QFocusEvent,
@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import QLabel, QLineEdit, QMenu, QWidget
 from gremio.core.quantity import UNITS, Kind, show, show_short
 from gremio.core.rig.numbers import counted
 from gremio.core.typed import QuantityError, parse
+from gremio.desktop.fields.keyboard import give_back, to_next_field, undoes_the_rig
 from gremio.desktop.theme.dress import digit_font
 
 
@@ -136,11 +137,11 @@ class QuantityField(QLineEdit):
             self.style().polish(self)
 
     def _enter(self) -> None:
-        """Enter takes over what was typed, and leaves the field, so that the next key is the
-        window's; what can't be read stays to be mended."""
+        """Enter takes over what was typed, and gives the keyboard back to the Bench; what can't be
+        read stays to be mended."""
         self.commit()
         if not self.isModified():
-            self.clearFocus()
+            give_back(self)
 
     def commit(self) -> None:
         """Take over what was typed, if anything was."""
@@ -189,6 +190,17 @@ class QuantityField(QLineEdit):
                 self._restore()
         super().focusOutEvent(event)
 
+    def focusNextPrevChild(self, forward: bool) -> bool:
+        """Tab goes to the next field, past the buttons between."""
+        return to_next_field(self, forward) or super().focusNextPrevChild(forward)
+
+    def event(self, event: QEvent | None) -> bool:
+        """An undo is the rig's where nothing was typed."""
+        if undoes_the_rig(event, self.isModified()):
+            event.ignore()
+            return False
+        return super().event(event)
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Escape restores; up and down nudge."""
         plain = event.modifiers() in (
@@ -200,7 +212,7 @@ class QuantityField(QLineEdit):
             act()
         elif event.key() == Qt.Key.Key_Escape:
             self._restore()
-            self.clearFocus()
+            give_back(self)
         elif event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
             way = 1 if event.key() == Qt.Key.Key_Up else -1
             self.nudge(way * nudge_factor(event.modifiers()))
