@@ -148,3 +148,22 @@ def test_a_name_is_taken_over_and_the_keyboard_given_back(at_lock: Hand) -> None
     at_lock.keys("q")
     at_lock.keys(ESCAPE)
     assert document.rig.parts[part].name == "East leaf" and window.bench.hasFocus()
+
+
+def test_tab_goes_through_the_table_of_a_cam(at_lock: Hand) -> None:
+    window, document = at_lock.window, at_lock.window.document
+    document.select(control_id(document.rig, "Upper gates"))
+    window.deck.show_page("Cam")
+    at_lock.rest(150)
+    names = [f.accessibleName() for f in fields(window.deck) if isinstance(f, QuantityField)]
+    table = [name for name in names if name.startswith("Station")]
+    assert len(table) > 3
+    first = at_lock.named(table[1])
+    at_lock.click(first)
+    first.selectAll()
+    at_lock.keys("1")
+    at_lock.keys(TAB)
+    at_lock.rest(150)
+    # Between two values of a row stands at most the choice of the profile after it.
+    assert focused().startswith("Station") or isinstance(QApplication.focusWidget(), QComboBox)
+    assert window.deck.isAncestorOf(QApplication.focusWidget())
