@@ -19,6 +19,7 @@ from gremio.core.edit.desk import keep_pose
 from gremio.core.edit.links import add_link, change_link
 from gremio.core.edit.numbers import set_number
 from gremio.core.edit.parts import change_part, set_joint
+from gremio.core.edit.paths import add_path, change_path
 from gremio.core.files.cam_csv import cam_csv
 from gremio.core.files.glb_led import seen
 from gremio.core.files.glb_out import baked_glb
@@ -35,7 +36,7 @@ from gremio.core.mechanics.strands import coil
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import key
 from gremio.core.rig.find import channel_key, part_id
-from gremio.core.rig.model import Closure, Face, Joint, Planetary, Rig, Rolling, Stops
+from gremio.core.rig.model import Closure, Face, Joint, Path, Planetary, Rig, Rolling, Stops
 from gremio.core.rig.numbers import number
 from gremio.core.rig.solids import Box, Cylinder, RackBar, SpurGear
 from gremio.core.rig.things import thing_of
@@ -593,3 +594,52 @@ def test_what_is_not_repeated_stands_once_and_what_is_half_shown_is_seen_alike()
         pose = gremio.solve(build.rig, {"Lit": value})
         assert copies(pose, lamp) == pytest.approx(np.eye(4)[None])
         assert bool(seen(pose.poses, lamp)[0]) == (lamp not in pose.hidden)
+
+
+def test_what_is_as_it_was_changes_nothing() -> None:
+    build = gremio.Builder("Same")
+    build.part("Bed", BLOCK)
+    rig, path = add_path(build.rig, Path("Way", ((0, 0, 0), (1, 0, 0))))
+    assert change_path(rig, path, rig.paths[path]) is rig
+
+
+def test_a_rope_may_end_on_one_part_at_two_places_and_not_at_one() -> None:
+    build = gremio.Builder("Rope")
+    build.part("Bed", BLOCK)
+    build.part("Arm", BLOCK)
+    gremio.strand(build.rig, "rope", ("Bed", (0, 0, 0)), ("Bed", (1, 0, 0)))
+    gremio.strand(build.rig, "rope", ("Bed", (0, 0, 0)), ("Arm", (0, 0, 0)))
+    with pytest.raises(GremioError, match="at one point"):
+        gremio.strand(build.rig, "rope", ("Bed", (1, 0, 0)), ("Bed", (1, 0, 0)))
+
+
+def test_a_square_of_a_time_is_a_time_times_itself() -> None:
+    build = gremio.Builder("Fall")
+    build.part("Ball", BLOCK, joint="slide z")
+    rig = gremio.formula(build.rig, "Ball", "4.9 m * (2 s) ^ 2 / (1 s * 1 s)")
+    assert gremio.solve(rig).value("Ball") == pytest.approx(19.6)
+    with pytest.raises(GremioError):
+        gremio.formula(build.rig, "Ball", "4.9 m * (2 s) ^ 2 / 1 s")
+
+
+def test_a_strand_is_thick_in_millimetres_and_long_in_metres() -> None:
+    build = gremio.Builder("Rope")
+    build.part("Bed", BLOCK)
+    rig = gremio.strand(build.rig, "rope", ("Bed", (0, 0, 0)), ("", (1, 0, 0)), name="Rope")
+    strand = next(iter(rig.strands))
+    units = {name: number(rig, key(strand, name)) for name in ("thickness", "length")}
+    assert units["thickness"] is not None and units["thickness"].unit == "mm"
+    assert units["length"] is not None and units["length"].unit is None
+
+
+def test_a_wheel_is_placed_beside_one_that_it_stands_in_the_middle_of() -> None:
+    """Both at one place there is no way between them: along the first's own x it goes."""
+    build = gremio.Builder("Gears")
+    gear = SpurGear(module=0.01, teeth=20, width=0.02)
+    for name in ("One", "Two"):
+        build.part(name, gear, joint="spin z")
+    build.ratio("One", "Two", -1.0, kind="gear pair")
+    rig = gremio.mesh(build.rig, "One", "Two")
+    there = gremio.solve(rig).part("Two").world
+    assert np.isfinite(there).all()
+    assert there[:3, 3] == pytest.approx([0.2, 0.0, 0.0], abs=1e-9)
