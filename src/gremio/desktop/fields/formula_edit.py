@@ -21,7 +21,7 @@ from gremio.core.solve.formula_steps import formula_steps
 from gremio.core.solve.frames import Finder
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.keyboard import undoes_the_rig
-from gremio.desktop.theme.dress import digit_font
+from gremio.desktop.theme.dress import code_font
 from gremio.desktop.theme.inks import Inks
 
 
@@ -194,7 +194,7 @@ class _Field(QPlainTextEdit):
     def __init__(self, owner: FormulaEdit) -> None:
         super().__init__()
         self._owner = owner
-        self.setFont(digit_font(9))
+        self.setFont(code_font(9))
         self.setFixedHeight(64)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:

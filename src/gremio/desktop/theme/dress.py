@@ -10,12 +10,12 @@ from PyQt6.QtWidgets import QApplication
 from gremio.desktop.theme.inks import Inks
 
 _FONTS = Path(__file__).parent / "fonts"
-TEXT, DIGITS = "B612", "B612 Mono"
+TEXT, CODE = "B612", "DejaVu Sans Mono"
 
 
 def load_fonts() -> None:
     """Make the shipped fonts known to Qt."""
-    for file in sorted(_FONTS.glob("*.otf")):
+    for file in sorted([*_FONTS.glob("*.otf"), *_FONTS.glob("*.ttf")]):
         QFontDatabase.addApplicationFont(str(file))
 
 
@@ -28,8 +28,13 @@ def text_font(size: float = 9, *, bold: bool = False) -> QFont:
 
 
 def digit_font(size: float = 9) -> QFont:
-    """The face for numbers: digits of one width."""
-    font = QFont(DIGITS)
+    """The face for numbers: that of the text, whose figures are all of one width."""
+    return text_font(size)
+
+
+def code_font(size: float = 9) -> QFont:
+    """The face for formulas, in which no bracket can be taken for another."""
+    font = QFont(CODE)
     font.setPointSizeF(size)
     return font
 
