@@ -149,7 +149,7 @@ def test_a_formula_is_typed_completed_echoed_and_made(at_gears: Hand) -> None:
     at_gears.keys(RETURN)
     assert at_gears.window.document.rig.links == {}
     at_gears.keys(" deg")
-    assert edit.echo.text() == "= 10.0 °   (an angle)"
+    assert edit.echo.text() == "= 10.0 °, an angle"
     at_gears.keys(RETURN)
     (link,) = at_gears.window.document.rig.links.values()
     assert isinstance(link, Formula)

@@ -129,7 +129,7 @@ class FormulaEdit(QWidget):
         value = self._value(reading.text)
         unit = shown_unit(rig, self.channel)
         told = show(value, unit) if math.isfinite(value) else "no value here"
-        self.echo.setText(f"= {told}   ({reading.read_as})")
+        self.echo.setText(f"= {told}, {reading.read_as}")
         self.echo.setStyleSheet(f"color: {self.inks.second};")
         return True
 
