@@ -167,3 +167,21 @@ def test_tab_goes_through_the_table_of_a_cam(at_lock: Hand) -> None:
     # Between two values of a row stands at most the choice of the profile after it.
     assert focused().startswith("Station") or isinstance(QApplication.focusWidget(), QComboBox)
     assert window.deck.isAncestorOf(QApplication.focusWidget())
+
+
+def test_a_message_goes_when_the_next_thing_succeeds(at_lock: Hand) -> None:
+    window, document = at_lock.window, at_lock.window.document
+    document.select(part_id(document.rig, "Upper gate, east"))
+    at_lock.rest(60)
+    high = at_lock.named("High stop")
+    at_lock.click(high)
+    high.selectAll()
+    at_lock.keys("1,000")
+    at_lock.keys(ENTER)
+    assert window.message.isVisible() and "1,000" in window.message.text()
+    at_lock.rest(400)
+    high.selectAll()
+    at_lock.keys("70")
+    at_lock.keys(ENTER)
+    assert not window.message.isVisible(), window.message.text()
+    assert window.bench.hasFocus()

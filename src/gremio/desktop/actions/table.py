@@ -145,9 +145,9 @@ _PREPARING = (
 )  # fmt: skip
 
 _LOOKING = (
-    Action("bench.all", "Show all", lambda d: d.bench.show_all(), _BENCH, "Z"),
+    Action("bench.all", "Show all", lambda d: d.bench.show_all(), _BENCH, "V"),
     Action("bench.selected", "Show what is selected", lambda d: d.bench.show_selected(), _BENCH,
-           "X"),
+           "Shift+V"),
     Action("bench.measure", "Measure", asking.measure, _BENCH, "M"),
     Action("bench.light", "Work light, with stand-ins",
            lambda d: rigging.switch_light(d.document, d.bench), _BENCH, "W"),

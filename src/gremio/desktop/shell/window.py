@@ -9,7 +9,7 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
+from PyQt6.QtCore import QElapsedTimer, QEvent, QObject, Qt, QTimer
 from PyQt6.QtGui import (
     QCloseEvent,
     QDragEnterEvent,
@@ -60,6 +60,8 @@ _KEEP_AFTER = 1500
 # So long (s) after a change it is kept at the latest, and the time of _KEEP_AFTER more.
 _KEEP_AT_LATEST = 7.0
 _SAID_FOR = 9000
+# A message older than this is not of what was done just now (ms).
+_OF_BEFORE = 250
 
 
 class Window(QMainWindow):
@@ -91,10 +93,12 @@ class Window(QMainWindow):
         self.message.setMargin(7)
         self.message.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.message.hide()
+        self._said = QElapsedTimer()
         self._hush = QTimer(self)
         self._hush.setSingleShot(True)
         self._hush.setInterval(_SAID_FOR)
         self._hush.timeout.connect(self.message.hide)
+        self.document.rig_changed.connect(self._succeeded)
         self._keep = QTimer(self)
         self._keep.setSingleShot(True)
         self._keep.setInterval(_KEEP_AFTER)
@@ -287,6 +291,13 @@ class Window(QMainWindow):
         self.message.show()
         self.message.raise_()
         self._hush.start()
+        self._said.start()
+
+    def _succeeded(self) -> None:
+        """What was said before goes; what is said of the change itself stays."""
+        if self.message.isVisible() and self._said.elapsed() > _OF_BEFORE:
+            self._hush.stop()
+            self.message.hide()
 
     def _take_history(self) -> None:
         history = self.document.history
