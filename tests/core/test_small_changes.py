@@ -618,6 +618,8 @@ def test_a_square_of_a_time_is_a_time_times_itself() -> None:
     build.part("Ball", BLOCK, joint="slide z")
     rig = gremio.formula(build.rig, "Ball", "4.9 m * (2 s) ^ 2 / (1 s * 1 s)")
     assert gremio.solve(rig).value("Ball") == pytest.approx(19.6)
+    rig = gremio.formula(build.rig, "Ball", "9.8 m / 1 s^2 * (1 s) ^ 2")
+    assert gremio.solve(rig).value("Ball") == pytest.approx(9.8)
     with pytest.raises(GremioError):
         gremio.formula(build.rig, "Ball", "4.9 m * (2 s) ^ 2 / 1 s")
 

@@ -54,15 +54,18 @@ def test_dragging_paper_looks_round_and_right_drag_shifts(at_lock: Hand) -> None
     assert at_lock.window.document.rig.at == {}
 
 
-def test_x_shows_what_is_selected(at_lock: Hand) -> None:
+def test_v_shows_all_and_with_shift_what_is_selected(at_lock: Hand) -> None:
     window = at_lock.window
     window.bench.setFocus()
-    at_lock.keys("x")
+    at_lock.keys("V", SHIFT)
     assert "Select a part first" in at_lock.said[-1]
     window.document.select(part_id(window.document.rig, "Windlass"))
     far = window.bench.camera.distance
-    at_lock.keys("x")
-    assert window.bench.camera.distance < far / 2
+    at_lock.keys("V", SHIFT)
+    near = window.bench.camera.distance
+    assert near < far / 2
+    at_lock.keys("v")
+    assert window.bench.camera.distance > 2 * near
 
 
 def test_the_bench_is_smooth_when_it_rests_and_quick_while_it_moves(at_lock: Hand) -> None:
