@@ -4,7 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PyQt6.QtWidgets import QMessageBox, QWidget
+from PyQt6.QtWidgets import QApplication, QMessageBox, QWidget
+
+from gremio.desktop.theme.dress import dress
+from gremio.desktop.theme.inks import DAY
 
 _ROLE = QMessageBox.ButtonRole
 
@@ -14,6 +17,10 @@ def choose(
 ) -> str:
     """Which of the answers is given. usual: what Enter gives. Esc gives the last, which must change
     nothing. more: said in smaller words."""
+    app = QApplication.instance()
+    if isinstance(app, QApplication) and not app.styleSheet():
+        # Asked before the window is there, which puts the inks on.
+        dress(app, getattr(parent, "inks", DAY))
     box = QMessageBox(parent)
     box.setWindowTitle(title)
     box.setText(text)
