@@ -59,11 +59,6 @@ class Material:
     textures: tuple[Texture, ...] = ()
     required: frozenset[str] = frozenset()
 
-    @property
-    def name(self) -> str:
-        """As in its file; may be empty."""
-        return str(self.tree.get("name", ""))
-
 
 @dataclass(frozen=True, eq=False)
 class Look:

@@ -8,7 +8,6 @@ from collections.abc import Callable
 from PyQt6.QtCore import QEvent, QTimer
 from PyQt6.QtGui import QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
-    QAbstractSpinBox,
     QComboBox,
     QLineEdit,
     QPlainTextEdit,
@@ -17,7 +16,7 @@ from PyQt6.QtWidgets import (
 )
 from PyQt6.sip import isdeleted
 
-_FIELDS = (QLineEdit, QComboBox, QPlainTextEdit, QAbstractSpinBox)
+_FIELDS = (QLineEdit, QComboBox, QPlainTextEdit)
 _STEPS = (QKeySequence.StandardKey.Undo, QKeySequence.StandardKey.Redo)
 
 
@@ -52,7 +51,7 @@ def to_next_field(widget: QWidget, forward: bool) -> bool:
             return False
         if there is None or not isinstance(there, _FIELDS) or not area.isAncestorOf(there):
             continue
-        inner = isinstance(there.parentWidget(), QComboBox | QAbstractSpinBox)
+        inner = isinstance(there.parentWidget(), QComboBox)
         if not inner and there.isVisible() and there.isEnabled():
             if _wraps(widget, there, area, forward):
                 return False

@@ -25,7 +25,7 @@ from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
 from gremio.core.rig.links import link_symbol
 from gremio.core.rig.model import Rig
 from gremio.desktop.document.document import Document
-from gremio.desktop.fields.keyboard import give_back_soon
+from gremio.desktop.fields.keyboard import give_back_soon, to_next_field
 from gremio.desktop.fields.quantity_field import PullLabel, QuantityField
 from gremio.desktop.fields.text_field import TextField
 from gremio.desktop.theme.dress import digit_font, text_font
@@ -143,6 +143,9 @@ class _CalmComboBox(QComboBox):
         painter.drawPolyline(
             QPolygonF([QPointF(x - 3.5, y), QPointF(x, y + 3.5), QPointF(x + 3.5, y)])
         )
+
+    def focusNextPrevChild(self, forward: bool) -> bool:
+        return to_next_field(self, forward) or super().focusNextPrevChild(forward)
 
     def hidePopup(self) -> None:
         super().hidePopup()
