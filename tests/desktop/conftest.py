@@ -21,6 +21,8 @@ def qapp() -> object:
 def window(qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Window]:
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
     window = Window(Keeper(tmp_path / "kept"))
+    # Folded on the first start; most hands here go to its pages.
+    window.deck.fold(False)
     qtbot.addWidget(window, before_close_func=lambda w: w.document.start(w.document.rig, None))
     with qtbot.waitSignal(window.bench.frame_drawn, timeout=20000):
         window.move(0, 0)

@@ -17,6 +17,7 @@ from gremio.core.frames import matrix
 from gremio.core.rig.find import part_id
 from gremio.desktop.bench.camera import project
 from gremio.desktop.desk.instrument import Instrument
+from gremio.desktop.fields.sections import Section
 from gremio.desktop.shell.window import Window
 
 LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
@@ -133,13 +134,40 @@ class Hand:
         return pose.frame_of(entry.parent) @ matrix(entry.mount)
 
     def named(self, what: str) -> QWidget:
-        """The field, choice or button on the Card, the deck or the Desk with this name."""
+        """The field, choice or button on the Card, the deck or the Desk with this name; a folded
+        section that holds it is opened."""
         self.rest(10)
+        found = self._seen(what)
+        for section in self.window.card.findChildren(Section):
+            if found is None and section.folded and section.button.isEnabled():
+                self.click(section.button)
+                self.rest(5)
+                found = self._seen(what)
+        assert found is not None, f"nothing on the screen is called {what}"
+        return found
+
+    def _seen(self, what: str) -> QWidget | None:
         for widget in self.window.findChildren(QWidget):
             words = widget.text() if isinstance(widget, QAbstractButton) else None
             if widget.isVisible() and what in (widget.accessibleName(), words):
                 return widget
-        raise AssertionError(f"nothing on the screen is called {what}")
+        return None
+
+    def do(self, words: str) -> None:
+        """Click a word on a Card, or choose it among what is behind its dots."""
+        self.rest(10)
+        button = self._seen(words)
+        if button is None and (dots := self._seen("More")) is not None:
+            self.click(dots)
+            menu = QApplication.activePopupWidget()
+            assert isinstance(menu, QMenu)
+            action = next((a for a in menu.actions() if a.text() == words), None)
+            if action is not None:
+                QTest.mouseClick(menu, LEFT, pos=menu.actionGeometry(action).center())
+                self.rest(20)
+                return
+            menu.close()
+        self.click(self.named(words))
 
     def choose(self, what: str, text: str) -> None:
         """Choose an entry of a choice: by a key where it is the next one, else by a click."""

@@ -89,7 +89,7 @@ def test_the_card_lowers_the_grip_switches_and_leaves_in_place(at_quay: Hand) ->
     assert place(at_quay, "Crate") == pytest.approx(whole)
     at_quay.choose("State", "on")
     assert place(at_quay, "Crate") == pytest.approx(whole)
-    at_quay.click(at_quay.named("Leave the part in place"))
+    at_quay.do("Leave the part in place")
     at_quay.rest(30)
     assert not document.rig.constraints and document.rig.parts[document.selected].name == "Crate"
     assert document.rig.parts[document.selected].joint.freed == ()
@@ -101,10 +101,10 @@ def test_the_card_lowers_the_grip_switches_and_leaves_in_place(at_quay: Hand) ->
 def test_swap_snap_and_a_second_target_by_clicks(at_quay: Hand) -> None:
     document = at_quay.window.document
     constrained(at_quay, "2", "Crate", "Jib")
-    at_quay.click(at_quay.named("Snap to the target"))
+    at_quay.do("Snap to the target")
     at_quay.rest(30)
     assert place(at_quay, "Crate") == pytest.approx(place(at_quay, "Jib"))
-    at_quay.click(at_quay.named("Add a target…"))
+    at_quay.do("Add a target…")
     at_quay.click(at_quay.window.bench, at_quay.on_part("Bolt", (0, 0, 0.08)))
     at_quay.rest(40)
     (made,) = document.rig.constraints.values()
@@ -113,7 +113,7 @@ def test_swap_snap_and_a_second_target_by_clicks(at_quay: Hand) -> None:
     assert place(at_quay, "Crate") == pytest.approx(middle)
     at_quay.click(at_quay.named("Take Bolt out"))
     at_quay.rest(30)
-    at_quay.click(at_quay.named("Swap part and target"))
+    at_quay.do("Swap part and target")
     at_quay.rest(30)
     (swapped,) = document.rig.constraints.values()
     assert document.rig.parts[swapped.part].name == "Jib"

@@ -176,7 +176,7 @@ def test_where_the_machine_stops_a_control_is_shown_and_offered(at_quay: Hand) -
     )
     reach = slewing.reach
     assert reach is not None and reach.high == pytest.approx(2.0, abs=1e-6)
-    at_quay.click(at_quay.named("Let its range end there"))
+    at_quay.do("Let its range end there")
     entry = document.rig.controls[slew]
     assert (entry.low, entry.high) == pytest.approx((-2.0, 2.0), abs=1e-6)
 
@@ -237,7 +237,7 @@ def test_a_face_is_carried_and_may_lie_in_the_scene(at_quay: Hand) -> None:
 def test_a_face_stands_beside_what_its_control_leads_and_is_hidden(at_quay: Hand) -> None:
     bench, document = at_quay.window.bench, at_quay.window.document
     document.select(control_id(document.rig, "Hoist"))
-    at_quay.click(at_quay.named("Stand its face in the Bench"))
+    at_quay.do("Stand its face in the Bench")
     assert len(bench.overlay.drawn.faces) == 1
     at_quay.click(at_quay.named("Hidden"), QPointF(8, 8))
     assert bench.overlay.drawn.faces == []

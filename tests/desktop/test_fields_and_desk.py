@@ -64,7 +64,7 @@ def test_a_wrong_unit_is_marked_told_and_changes_nothing(at_gates: Hand) -> None
     assert degrees(at_gates) == pytest.approx(30.0)
     assert field.property("wrong") and "deg" in at_gates.said[-1]
     at_gates.keys(ESCAPE)
-    assert not field.property("wrong") and field.text() == "30.0 °"
+    assert not field.property("wrong") and field.text() == "30.0°"
 
 
 def test_escape_restores_what_was_typed_over(at_gates: Hand) -> None:
@@ -72,7 +72,7 @@ def test_escape_restores_what_was_typed_over(at_gates: Hand) -> None:
     at_gates.click(field)
     at_gates.keys("55")
     at_gates.keys(ESCAPE)
-    assert field.text() == "30.0 °" and degrees(at_gates) == pytest.approx(30.0)
+    assert field.text() == "30.0°" and degrees(at_gates) == pytest.approx(30.0)
 
 
 def test_leaving_a_field_takes_over_what_can_be_read(at_gates: Hand) -> None:
@@ -84,7 +84,7 @@ def test_leaving_a_field_takes_over_what_can_be_read(at_gates: Hand) -> None:
     at_gates.keys("forty")
     at_gates.click(at_gates.named("Low end"))
     assert degrees(at_gates) == pytest.approx(40.0)
-    assert at_gates.named("Value").text() == "40.0 °"
+    assert at_gates.named("Value").text() == "40.0°"
 
 
 def test_arrows_nudge_a_field_ten_times_and_a_tenth(at_gates: Hand) -> None:
@@ -172,7 +172,7 @@ def test_notches_are_typed_sorted_and_refused(at_gates: Hand) -> None:
 def test_the_unit_shown_changes_nothing_else(at_gates: Hand) -> None:
     at_gates.choose("Unit", "turn")
     assert entry(at_gates).unit == "turn" and degrees(at_gates) == pytest.approx(30.0)
-    assert at_gates.named("Value").text() == "0.08 turns"
+    assert at_gates.named("Value").text() == "0.08\u2009turns"
 
 
 def test_a_control_of_another_kind_takes_the_usual_unit(at_gates: Hand) -> None:
@@ -196,14 +196,14 @@ def test_a_control_is_put_in_another_group(at_gates: Hand) -> None:
     assert entry(at_gates).group == "Cabin"
     at_gates.rest(30)
     heads = [w.text() for w in at_gates.window.desk.findChildren(QWidget) if hasattr(w, "text")]
-    assert "▾ CABIN" in heads
+    assert "CABIN" in heads
 
 
 def test_a_control_is_removed_on_its_card_and_its_links_with_it(at_gates: Hand) -> None:
     document = at_gates.window.document
     east = part_id(document.rig, "Upper gate, east")
     links = len(document.rig.links)
-    at_gates.click(at_gates.named("Remove this control"))
+    at_gates.do("Remove this control")
     assert "Upper gates" not in {c.name for c in document.rig.controls.values()}
     assert len(document.rig.links) == links - 1
     assert f"{east} turn z" not in document.program.drives

@@ -137,7 +137,7 @@ def test_travel_is_exported_for_a_control_that_is_selected(
     assert (tmp_path / "travel.glb").stat().st_size > 1000
     told = at_lock.said[-1]
     assert told.startswith("The travel of Upper gates is in travel.glb.")
-    assert "keys; between them every part is within 0.1 mm and 0.05 °" in told
+    assert "keys; between them every part is within 0.1 mm and 0.05°" in told
     # On whole frames only it says how far off it is between them.
     act(at_lock, "Export a control's travel")
     at_lock.type_into(at_lock.named("Takes"), "1 s")

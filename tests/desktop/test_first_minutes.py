@@ -43,11 +43,11 @@ def test_clicking_a_leaf_shows_it_on_the_card(at_lock: Hand) -> None:
     assert document.selected == part_id(document.rig, "Upper gate, east")
     assert at_lock.named("Joint").currentText() == "Hinge"
     assert at_lock.named("Axis").currentText() == "about z"
-    assert at_lock.named("Low stop").text() == "0"
-    assert at_lock.named("High stop").text() == "74"
+    assert at_lock.named("Low stop").text() == "0°"
+    assert at_lock.named("High stop").text() == "74°"
     assert at_lock.named("Upper gates") is not None
     assert at_lock.named("Upper gate, west turn z") is not None
-    assert at_lock.named("grounded: move x y z, turn x y, scale") is not None
+    assert at_lock.named("grounded: move x y z, turn x y") is not None
     handle = at_lock.window.bench.overlay.drawn.handle
     assert handle is not None and handle.kind == "arc"
     assert (handle.low, handle.high) == (0.0, OPEN)
@@ -109,7 +109,7 @@ def test_typing_a_value_on_the_desk(at_lock: Hand) -> None:
     assert "Paddle windlass takes an angle" in at_lock.said[-1]
     assert field.property("wrong") is True
     at_lock.keys(Qt.Key.Key_Escape)
-    assert field.text() == "1.80 turns" and field.property("wrong") is False
+    assert field.text() == "1.80\u2009turns" and field.property("wrong") is False
 
 
 def test_arrows_nudge_and_a_double_click_goes_home(at_lock: Hand) -> None:
@@ -162,7 +162,7 @@ def test_from_a_model_to_a_working_lid(hand: Hand, hatch_file: Path, tmp_path: P
     lid = part_id(document.rig, "Lid")
     window.document.select(lid)
     seen = document.pose.world(lid)
-    hand.click(hand.named("Pick its place in the Bench…"))
+    hand.click(hand.named("Pick its place…"))
     corner = (0.4, 0.5, 0.05)
     hand.move(window.bench, hand.on_part("Lid", corner) + QPointF(3, 2))
     hand.click(window.bench, hand.on_part("Lid", corner) + QPointF(2, 2))

@@ -111,7 +111,7 @@ def test_backlash_is_typed_on_the_card_of_a_gear_pair_and_had_when_teeth_are_pla
     document.select(link)
     assert "0 mm of play now" in words(hand)
     hand.type_into(hand.named("Backlash"), "0,2")
-    hand.click(hand.named("Place its teeth in the spaces"))
+    hand.do("Place its teeth in the spaces")
     entry = document.rig.links[link]
     assert isinstance(entry, Ratio) and entry.backlash == pytest.approx(0.2e-3)
     one, two = (gears_of(document.rig, document.pose, part_id(document.rig, n))[0]
@@ -133,10 +133,10 @@ def test_a_typed_value_that_a_range_cuts_is_told(hand: Hand) -> None:
     field = hand.instrument("Boom lever").field
     assert field is not None
     hand.type_into(field, "90 deg")
-    assert hand.said[-1].startswith("Boom lever goes to 57.3 ° only; 90 ° was asked for.")
+    assert hand.said[-1].startswith("Boom lever goes to 57.3° only; 90° was asked for.")
     count = len(hand.said)
     hand.type_into(field, "20 deg")
     assert len(hand.said) == count
     # Through the ratio that leads it, too: its own joint has no stops.
     document.move(f"{part_id(document.rig, 'Boom')} turn y", 2.0)
-    assert "114.6 ° was asked for. Boom lever leads it no farther." in hand.said[-1]
+    assert "114.6° was asked for. Boom lever leads it no farther." in hand.said[-1]

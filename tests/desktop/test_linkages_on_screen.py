@@ -86,12 +86,13 @@ def test_the_control_drives_the_loop_and_the_card_tells_its_mobility(at_bars: Ha
     assert at_bars.value("Rocker") != 0.0
     document.select(next(iter(document.rig.closures)))
     at_bars.rest(30)
+    at_bars.click(at_bars.named("Section Mobility"))
     words = [w.text() for w in window.card.findChildren(type(window.message)) if w.isVisible()]
     assert "1 freedom, by the rank of its Jacobian" in words
     assert "closed" in words
     at_bars.choose("Kind of closure", "rail")
     assert next(iter(document.rig.closures.values())).kind == "rail"
-    at_bars.click(at_bars.named("Remove this closure"))
+    at_bars.do("Remove this closure")
     assert document.rig.closures == {}
 
 
@@ -160,7 +161,7 @@ def test_a_strut_is_made_by_two_clicks_and_fitted_on_its_card(hand: Hand) -> Non
     assert "does for the whole travel" in hand.said[-1] or "Strut " in hand.said[-1]
     hand.type_into(hand.named("Barrel length"), "0.5 m")
     assert "strut-short" in [n.code for n in document.looking.notes()]
-    hand.click(hand.named("Let them be so"))
+    hand.do("Let them be so")
     assert "strut-short" not in [n.code for n in document.looking.notes()]
-    hand.click(hand.named("Remove this strut"))
+    hand.do("Remove this strut")
     assert document.rig.struts == {} and len(document.rig.parts) == 2

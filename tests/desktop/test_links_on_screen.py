@@ -124,7 +124,7 @@ def test_inspection_mends_teeth_that_cross(at_gears: Hand) -> None:
 def test_a_mate_is_made_on_the_card(at_gears: Hand) -> None:
     select(at_gears, "Pinion")
     at_gears.type_into(at_gears.named("Teeth of a mate"), "35")
-    at_gears.click(at_gears.named("Make a mate that runs with it"))
+    at_gears.do("Make a mate that runs with it")
     document = at_gears.window.document
     assert at_gears.value("Gear, 35 teeth") == 0.0
     assert document.looking.notes() == []
@@ -149,7 +149,7 @@ def test_a_formula_is_typed_completed_echoed_and_made(at_gears: Hand) -> None:
     at_gears.keys(RETURN)
     assert at_gears.window.document.rig.links == {}
     at_gears.keys(" deg")
-    assert edit.echo.text() == "= 10.0 °, an angle"
+    assert edit.echo.text() == "= 10.0°, an angle"
     at_gears.keys(RETURN)
     (link,) = at_gears.window.document.rig.links.values()
     assert isinstance(link, Formula)
@@ -327,7 +327,7 @@ def test_the_axis_is_laid_along_an_edge_and_tried(at_gears: Hand) -> None:
 
     before = corners()
     bench.show_selected()
-    at_gears.click(at_gears.named("Pick its axis in the Bench…"))
+    at_gears.click(at_gears.named("Pick its axis…"))
     edge = next(
         s
         for s in bench.overlay.drawn.places
@@ -359,7 +359,7 @@ def test_a_joint_and_single_channels_are_chosen_on_the_card(at_gears: Hand) -> N
     assert joint.kind == "screw" and joint.lead == 0.004
     at_gears.choose("Joint", "Hinge")
     assert document.pose.world(bar) == pytest.approx(there)
-    at_gears.pick("free or ground one…", "free move z")
+    at_gears.pick("Free or ground one", "free move z")
     assert document.rig.parts[bar].joint.freed == ("move z",)
     at_gears.type_into(at_gears.named("Bar move z"), "100 mm")
     assert at_gears.value("Bar", "move z") == pytest.approx(0.1)
@@ -367,7 +367,7 @@ def test_a_joint_and_single_channels_are_chosen_on_the_card(at_gears: Hand) -> N
 
 def test_the_mount_goes_under_its_shapes_and_the_rig_to_the_ground(at_gears: Hand) -> None:
     bar = select(at_gears, "Bar")
-    at_gears.pick("Put the mount…", "under them, at the bottom")
+    at_gears.pick("Put it…", "under them, at the bottom")
     assert at_gears.mount(bar)[2, 3] == pytest.approx(0.45)
     act(at_gears.window, "Put the rig on the ground")
     assert at_gears.mount(bar)[2, 3] == pytest.approx(0.0)
@@ -489,7 +489,7 @@ def test_a_wheel_is_let_roll_on_the_card(at_gears: Hand) -> None:
     at_gears.window.show_rig(build.rig)
     at_gears.rest(40)
     select(at_gears, "Wheel")
-    at_gears.click(at_gears.named("Let it roll as it is carried"))
+    at_gears.do("Let it roll as it is carried")
     document = at_gears.window.document
     assert document.looking.notes() == []
     document.move(channel_key(document.rig, "Cart"), 0.8)
@@ -500,7 +500,7 @@ def test_a_mate_is_made_at_a_distance(at_gears: Hand) -> None:
     select(at_gears, "Pinion")
     at_gears.type_into(at_gears.named("Teeth of a mate"), "30")
     at_gears.type_into(at_gears.named("Distance of the mate"), "253 mm")
-    at_gears.click(at_gears.named("Make a mate that runs with it"))
+    at_gears.do("Make a mate that runs with it")
     document = at_gears.window.document
     here, there = (document.pose.part(n).world[:3, 3] for n in ("Pinion", "Gear, 30 teeth"))
     assert np.linalg.norm(there - here) == pytest.approx(0.253)

@@ -118,7 +118,7 @@ def test_a_stop_follows_a_control_by_copy_and_paste_of_a_link(at_sluice: Hand) -
     document.move(control_id(document.rig, "Catch"), 0.2)
     at_sluice.rest(30)
     assert document.pose.at(f"{paddle} move z") == pytest.approx(0.2)
-    assert at_sluice.named("High stop").text() == "0.2"
+    assert at_sluice.named("High stop").text() == "0.2\u2009m"
     handle = at_sluice.window.bench.handles()[0]
     assert handle.high == pytest.approx(0.2)
     # Let go, it is where the part says again.
@@ -192,7 +192,7 @@ def test_a_refused_edit_puts_the_field_back_and_wakes_nothing_else(at_sluice: Ha
     document.rig_changed.connect(lambda _change: woken.append("rig"))
     low = at_sluice.named("Low stop")
     at_sluice.type_into(low, "3 m")
-    assert low.text() == "0" and "stop" in at_sluice.said[-1]
+    assert low.text() == "0\u2009m" and "stop" in at_sluice.said[-1]
     name = at_sluice.named("Name")
     assert isinstance(name, QLineEdit)
     at_sluice.type_into(name, "Frame")
@@ -223,6 +223,7 @@ def test_no_digit_and_no_sign_of_a_number_is_cut(at_lock: Hand) -> None:
     )
     document.select(lid)
     at_lock.rest(80)
+    at_lock.named("Part stands at x")
     texts = [f.text() for f in window.card.findChildren(QuantityField)]
     assert any(text.startswith(("-1234.5", "−1234.5")) for text in texts), texts
     check_none_is_cut(at_lock)
@@ -276,7 +277,7 @@ def test_a_led_stop_is_not_emptied_nor_set_here_in_silence(at_sluice: Hand) -> N
     before = document.rig
     at_sluice.type_into(at_sluice.named("High stop"), "")
     assert document.rig is before and "is led already" in at_sluice.said[-1]
-    assert at_sluice.named("High stop").text() == "0.6"
+    assert at_sluice.named("High stop").text() == "0.6\u2009m"
     at_sluice.said.clear()
     at_sluice.window.act("part.high stop")
     assert document.rig is before and "is led already" in at_sluice.said[-1]

@@ -119,7 +119,7 @@ def test_stops_and_home_are_set_where_the_part_stands(at_yard: Hand) -> None:
         at_yard.keys(key)
     stops = document.rig.parts[mast].stops["turn z"]
     assert (stops.low, stops.high) == pytest.approx((-0.5, 1.0))
-    assert at_yard.said[-1] == "The high stop of Mast is now 57.3 °."
+    assert at_yard.said[-1] == "The high stop of Mast is now 57.3°."
     before = document.pose.world(mast).copy()
     act(at_yard, "Set home here")
     stops = document.rig.parts[mast].stops["turn z"]
@@ -142,11 +142,11 @@ def test_a_mount_is_squared_to_the_world_and_to_a_part(at_yard: Hand) -> None:
     document = at_yard.window.document
     mast, boom, hook = (part_id(document.rig, n) for n in ("Mast", "Boom", "Hook"))
     select(at_yard, "Boom")
-    at_yard.pick("Put the mount…", "square to the world")
+    at_yard.pick("Put it…", "square to the world")
     assert at_yard.mount(boom)[:3, :3] == pytest.approx(np.eye(3), abs=1e-12)
     select(at_yard, "Hook")
     corners = at_yard.window.bench.corners()
-    at_yard.pick("Put the mount…", "square to Mast")
+    at_yard.pick("Put it…", "square to Mast")
     turned = document.pose.world(mast)[:3, :3]
     assert at_yard.mount(hook)[:3, :3] == pytest.approx(turned, abs=1e-12)
     # Nothing that is seen has moved: the boxes round all of it end where they did.
@@ -157,7 +157,7 @@ def test_the_mount_goes_to_the_middle_of_its_shapes(at_yard: Hand) -> None:
     document = at_yard.window.document
     boom = select(at_yard, "Boom")
     middle = document.pose.world(boom) @ [0.5, 0.0, 0.0, 1.0]
-    at_yard.pick("Put the mount…", "in the middle of its shapes")
+    at_yard.pick("Put it…", "in the middle of its shapes")
     assert at_yard.mount(boom)[:3, 3] == pytest.approx(middle[:3])
 
 
@@ -171,7 +171,7 @@ def test_scale_is_taken_out_from_the_menu_and_on_the_card(at_yard: Hand) -> None
 
     for take_out in (
         lambda: act(at_yard, "Take stray scale out"),
-        lambda: at_yard.click(at_yard.named("Take its scale out")),
+        lambda: at_yard.do("Take its scale out"),
     ):
         document.edit("stretch", stretch)
         select(at_yard, "Hook")
@@ -274,7 +274,7 @@ def test_lead_and_follower_are_swapped_where_that_can_be(at_link: Hand) -> None:
     document = at_link.window.document
     document.move(channel_key(document.rig, "Slew"), 1.0)
     before = at_link.value("Hook")
-    at_link.click(at_link.named("Swap lead and follower"))
+    at_link.do("Swap lead and follower")
     link = document.rig.links[document.selected]
     assert isinstance(link, Ratio)
     assert link.lead == channel_key(document.rig, "Hook")

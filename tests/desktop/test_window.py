@@ -28,9 +28,10 @@ from gremio.core.rig.find import channel_key, control_id, part_id
 from gremio.core.rig.model import Cam, Control, Part, Rig
 from gremio.desktop.actions.rigging import NEW_PARTS
 from gremio.desktop.document.document import FELL_OFF, Document
+from gremio.desktop.kept import state_folder
 from gremio.desktop.shell.find import entries_of, matching
 from gremio.desktop.shell.key_sheet import KeySheet
-from gremio.desktop.shell.recovery import Keeper, state_folder
+from gremio.desktop.shell.recovery import Keeper
 from gremio.desktop.shell.window import Window
 from gremio.desktop.theme.inks import NIGHT
 
@@ -97,9 +98,12 @@ def test_the_deck_folds_away(at_lock: Hand) -> None:
     tall = window.bench.height()
     at_lock.keys("d")
     at_lock.rest(50)
-    assert not window.deck.isVisible() and window.bench.height() > tall
-    at_lock.keys("d")
-    assert window.deck.isVisible()
+    assert not window.deck.pages.isVisible() and window.bench.height() > tall + 100
+    tab = at_lock.named("Ledger")
+    at_lock.click(tab)
+    assert window.deck.ledger.isVisible() and window.bench.height() == tall
+    at_lock.click(tab)
+    assert not window.deck.pages.isVisible()
 
 
 def test_everything_fits_at_1280_by_800_and_smaller(at_lock: Hand) -> None:
@@ -134,7 +138,7 @@ def test_find_anything_by_keys(at_lock: Hand) -> None:
 
 def test_find_reaches_parts_controls_links_and_actions(at_lock: Hand) -> None:
     window = at_lock.window
-    entries = entries_of(window.document, window.keys.entries.values())
+    entries = entries_of(window.document, window.keys.entries.values(), window.show_thing)
     kinds = {entry.name: entry.kind.split()[0] for entry in entries}
     assert kinds["Paddle windlass"] == "control"
     assert kinds["Rack bar, east"] == "part"
@@ -195,7 +199,7 @@ def test_a_low_stop_above_the_high_one_is_refused_on_the_card(at_lock: Hand) -> 
     at_lock.type_into(at_lock.named("Low stop"), "80 deg")
     assert "would be above its high stop" in at_lock.said[-1]
     assert document.rig is before
-    assert at_lock.named("Low stop").text() == "0"
+    assert at_lock.named("Low stop").text() == "0°"
     at_lock.type_into(at_lock.named("High stop"), "")
     assert document.rig.parts[gate].stops["turn z"].high is None
 
@@ -273,8 +277,8 @@ def test_a_ratio_between_kinds_is_told_in_two_quantities(at_lock: Hand) -> None:
     hook = channel_key(document.rig, "Winch hook")
     winch = document.program.drives[hook].links[0]
     document.select(winch)
-    assert at_lock.named("For every").text() == "360.0 °"
-    assert at_lock.named("It moves").text() == "0.942 m"
+    assert at_lock.named("For every").text() == "360.0°"
+    assert at_lock.named("It moves").text() == "0.942\u2009m"
     at_lock.type_into(at_lock.named("It moves"), "500 mm")
     assert document.rig.links[winch].ratio == pytest.approx(0.5 / (2 * math.pi))
 

@@ -33,6 +33,11 @@ class Note(msgspec.Struct, frozen=True):
     severity: Severity = "error"
 
 
+def counted_words(count: int, word: str) -> str:
+    """A count with its word: "1 station", "3 stations"."""
+    return f"{count:,} {word}{'' if count == 1 else 's'}"
+
+
 def listed(names: Iterable[str]) -> str:
     """Names as people list them: "Boom, Stick and Slew"."""
     every = list(names)

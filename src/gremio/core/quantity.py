@@ -7,6 +7,7 @@ one of UNITS; what is typed without a unit is read in the unit shown.
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable
 from typing import Literal, NamedTuple
 
 Kind = Literal["length", "angle", "time", "number"]
@@ -68,9 +69,14 @@ def units_of(kind: Kind) -> list[str]:
 
 
 def show(value: float, unit: str, decimals: int | None = None) -> str:
-    """A value in SI as a person reads it: "46.0 °", "3.25 turns", "0.250 m"."""
-    entry = UNITS[unit]
-    return f"{show_number(value, unit, decimals)} {entry.symbol}".rstrip()
+    """A value in SI as a person reads it: "46.0°", "3.25 turns", "0.250 m"."""
+    return with_symbol(show_number(value, unit, decimals), unit)
+
+
+def with_symbol(number: str, unit: str) -> str:
+    """A number with the symbol of its unit: the sign of degrees stands close, a word apart."""
+    symbol = UNITS[unit].symbol
+    return f"{number}°" if symbol == "°" else f"{number} {symbol}".rstrip()
 
 
 def show_number(value: float, unit: str, decimals: int | None = None) -> str:
@@ -94,12 +100,21 @@ def show_small(value: float, unit: str) -> str:
     if abs(number) >= 10.0**-entry.decimals or number == 0.0 or not math.isfinite(number):
         return show_short(value, unit)
     places = 1 - math.floor(math.log10(abs(number)))
-    return f"{number:.{places}f} {entry.symbol}".rstrip()
+    return with_symbol(f"{number:.{places}f}", unit)
 
 
 def show_short(value: float, unit: str) -> str:
-    """`show` with no more decimals than the value has: "74 °", "0.25 m"."""
+    """`show` with no more decimals than the value has: "74°", "0.25 m"."""
+    return with_symbol(show_number_short(value, unit), unit)
+
+
+def show_number_short(value: float, unit: str) -> str:
+    """The number of `show_short`, without the unit."""
     number = show_number(value, unit)
-    if "." in number:
-        number = number.rstrip("0").rstrip(".")
-    return f"{number} {UNITS[unit].symbol}".rstrip()
+    return number.rstrip("0").rstrip(".") if "." in number else number
+
+
+def box_words(sizes: Iterable[float], unit: str) -> str:
+    """The size of a box (m): "3.27 × 0.3 × 4 m"."""
+    numbers = (f"{size / UNITS[unit].size:.4g}" for size in sizes)
+    return f"{' × '.join(numbers)} {UNITS[unit].symbol}"

@@ -54,7 +54,7 @@ def test_the_animator_reads_other_numbers_than_the_machine(quay: Rig) -> None:
     assert reads(turned, 0.2) == 100 and meant(turned, 25) == pytest.approx(0.725)
     plain = quay.controls["c2"]
     assert reads(plain, 1.0) == meant(plain, 1.0) == 1.0
-    assert shown(plain, math.radians(45)) == "45 °"
+    assert shown(plain, math.radians(45)) == "45°"
     with pytest.raises(GremioError, match="must be two different ones"):
         change_control(quay, "c3", replace(hoist, scale=(5.0, 5.0)))
 

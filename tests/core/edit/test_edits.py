@@ -71,7 +71,7 @@ def test_a_low_stop_above_the_high_one_is_refused(hatch: Rig) -> None:
     flap = part_id(hatch, "Flap")
     with pytest.raises(GremioError) as refused:
         set_stops(hatch, flap, "turn y", Stops(0.5, 0.1))
-    assert "low stop of Flap (28.6 °) would be above its high stop (5.7 °)" in str(refused.value)
+    assert "low stop of Flap (28.6°) would be above its high stop (5.7°)" in str(refused.value)
     assert (
         set_stops(hatch, flap, "turn y", Stops(None, 0.1)).parts[flap].stops["turn y"].low is None
     )
@@ -83,7 +83,7 @@ def test_stops_on_a_grounded_channel_are_refused(hatch: Rig) -> None:
 
 
 def test_a_control_with_an_empty_range_is_refused(hatch: Rig) -> None:
-    with pytest.raises(GremioError, match=r"Empty has an empty range, from 5 ° to 5 °"):
+    with pytest.raises(GremioError, match=r"Empty has an empty range, from 5° to 5°"):
         add_control(hatch, Control("Empty", "angle", "deg", math.radians(5), math.radians(5)))
     with pytest.raises(GremioError, match="no unit for its kind"):
         add_control(hatch, Control("Odd", "angle", "mm", 0.0, 1.0))

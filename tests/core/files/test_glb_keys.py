@@ -73,7 +73,7 @@ def test_what_goes_round_often_goes_round_as_often_in_the_file() -> None:
     away, turned = worst(rig, "Crank", data)
     assert away < 1e-4 and turned < math.radians(0.05)
     (note,) = notes
-    assert note.severity == "info" and "within 0.1 mm and 0.05 °" in note.text
+    assert note.severity == "info" and "within 0.1 mm and 0.05°" in note.text
     # A quarter of 150 turns each, and little more.
     many = max(len(times) for times in keys_of(data))
     assert 600 < many < 800

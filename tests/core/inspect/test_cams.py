@@ -59,7 +59,7 @@ def test_a_dwell_before_another_height_is_told_and_mended(door: Rig) -> None:
     link, _ = cam_of(door)
     jumping = set_span(door, link, 1, channel_key(door, "Door"), "dwell")
     (finding,) = (f for f in inspect(jumping, geometry=geometry_of) if f.note.code == "cam-jump")
-    assert "Door turn z jumps by 80 ° where Open door is 75 %" in finding.note.text
+    assert "Door turn z jumps by 80° where Open door is 75 %" in finding.note.text
     assert codes(finding.mends[0].edit(jumping)) == []
 
 
@@ -70,7 +70,7 @@ def test_a_profile_past_a_stop_is_told_with_where(door: Rig) -> None:
     stations[2] = replace(stations[2], values={channel: math.radians(96)})
     rig = change_link(door, link, replace(cam, stations=tuple(stations)))
     (finding,) = (f for f in inspect(rig, geometry=geometry_of) if f.note.code == "cam-overshoot")
-    assert "goes 6 ° past its high stop where Open door is 75" in finding.note.text
+    assert "goes 6° past its high stop where Open door is 75" in finding.note.text
 
 
 def test_a_station_beyond_the_range_is_told_and_the_range_widened(door: Rig) -> None:

@@ -31,7 +31,7 @@ def test_for_every_quarter_turn_an_inch_and_a_half() -> None:
     rig = yard()
     drum, slide = (f"{part_id(rig, 'Drum')} turn z", f"{part_id(rig, 'Slide')} move x")
     link = with_pair(Ratio(drum, slide, 1.0), math.pi / 2, 1.5 * INCH)
-    assert ratio_words(rig, link) == "0.038 m for every 90 °"
+    assert ratio_words(rig, link) == "0.038 m for every 90°"
     rig = add_link(rig, link)[0]
     moved = gremio.solve(rig, {"Drum": 2 * math.pi}).value("Slide", "move x")
     assert moved == pytest.approx(4 * 1.5 * INCH)

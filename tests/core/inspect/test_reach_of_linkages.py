@@ -112,7 +112,7 @@ def test_one_fault_is_told_once_as_it_is_read_on_the_control(asked: float) -> No
     found = [f for f in gremio.inspect(rig, pose) if f.note.severity != "info"]
     assert [f.note.code for f in found] == ["control-stopped"]
     (finding,) = found
-    assert finding.note.text.startswith(f"Lift stands at {asked:g} °. Rod stops it at")
+    assert finding.note.text.startswith(f"Lift stands at {asked:g}°. Rod stops it at")
     assert finding.mends
     # Where it follows, it is a word on the range only.
     here = gremio.inspect(rig, gremio.solve(rig, {"Lift": "5 deg"}))

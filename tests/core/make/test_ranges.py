@@ -58,5 +58,5 @@ def test_the_desk_tells_where_the_same_way_has_ended() -> None:
     bent = to(to(cart(), 4.0, 0.4), 3.0, -0.2)
     travel = control_id(straight, "Cart travel")
     one, two = (come_to(gremio.solve(rig), travel) for rig in (straight, bent))
-    assert one == "at 3.000 m, 0.000 m, 0.0 °" and two.startswith("at ") and two != one
+    assert one == "at 3.000 m, 0.000 m, 0.0°" and two.startswith("at ") and two != one
     assert come_to(gremio.solve(straight), control_id(straight, "Cart steering")) == ""

@@ -295,7 +295,7 @@ def test_where_the_reach_ends_the_last_closed_pose_is_held_and_said() -> None:
     pose = gremio.solve(build, {"Crank": 3.0})
     (note,) = pose.notes
     assert note.code == "loop-reach" and note.part == "Coupler"
-    assert "follows Crank turn z to" in note.text and "it was asked for 171.9 °" in note.text
+    assert "follows Crank turn z to" in note.text and "it was asked for 171.9°" in note.text
     (closing,) = pose.poses.closing.values()
     assert float(closing.gap[0]) < 1e-9
     assert 0.1 < pose.value("Crank") < 2.9

@@ -52,7 +52,7 @@ def test_a_control_asked_beyond_its_range_says_so(hatch: Rig) -> None:
     pose = gremio.solve(hatch, {"Open": "120 deg"})
     assert pose.control("Open") == math.pi / 2
     assert [n.code for n in pose.notes] == ["range-end"]
-    assert "Open was asked for 120 °; its range ends at 90 °." in pose.notes[0].text
+    assert "Open was asked for 120°; its range ends at 90°." in pose.notes[0].text
 
 
 def test_a_follower_held_by_a_stop_leads_on_from_where_it_is(hatch: Rig) -> None:

@@ -20,15 +20,18 @@ from gremio.core.edit.change import (
 from gremio.core.edit.links import without_channels_of
 from gremio.core.plan.check import faults
 from gremio.core.problem import GremioError
+from gremio.core.quantity import UNITS, USUAL_UNIT, Kind
 from gremio.core.rig.channels import CHANNELS, key, split
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.ids import ChannelKey, ThingId
-from gremio.core.rig.model import Control, Ratio, Rig
+from gremio.core.rig.links import leads
+from gremio.core.rig.model import Cam, Control, Ratio, Rig
 from gremio.core.rig.number import Number
 from gremio.core.rig.numbers import (
     exists,
     full_label,
     home_value,
+    kind_of,
     number,
     number_word,
     owner_name,
@@ -88,6 +91,58 @@ def change_control(rig: Rig, control_id: ThingId, control: Control) -> Rig:
         if note.part == control.name and note.code in ("range-empty", "unit-wrong"):
             raise GremioError(note.text)
     return changed
+
+
+def set_kind(rig: Rig, control_id: ThingId, kind: Kind) -> Rig:
+    """The rig with a control of another kind of quantity, which means what it meant: 0 to 90° are
+    0 to 90 then, and what it leads by ratios and cams moves as before.
+
+    Where it leads a channel of that kind by a ratio, it is that channel's length or angle. Formulas
+    that name it are left as they are, and checked. Raises GremioError where that is refused.
+    """
+    control = must_have(rig.controls, control_id, "control")
+    if control.kind == kind:
+        return rig
+    own = key(control_id)
+    unit, factor = _unit_of_kind(rig, control_id, control, kind)
+    low, high, home = (value * factor for value in (control.low, control.high, control.home))
+    links = {
+        i: _with_lead_scaled(link, factor)
+        for i, link in rig.links.items()
+        if own in leads(link) and isinstance(link, Ratio | Cam)
+    }
+    changed = replace(
+        control, kind=kind, unit=unit, low=low, high=high, home=home,
+        notches=tuple(notch * factor for notch in control.notches),
+    )  # fmt: skip
+    rig = change_control(rig, control_id, changed)
+    rig = replace(rig, links={**rig.links, **links})
+    if own in rig.at:
+        rig = replace(rig, at=with_entry(rig.at, own, rig.at[own] * factor))
+    return rig
+
+
+def _unit_of_kind(rig: Rig, control_id: ThingId, control: Control, kind: Kind) -> tuple[str, float]:
+    """The unit of a control of another kind, and what its values are multiplied by."""
+    for link in rig.links.values():
+        if not isinstance(link, Ratio) or link.lead != key(control_id) or not link.ratio:
+            continue
+        if kind_of(rig, link.follower) == kind:
+            return shown_unit(rig, link.follower), abs(link.ratio)
+    unit = "mm" if kind == "length" else USUAL_UNIT[kind]
+    return unit, UNITS[unit].size / UNITS[control.unit].size
+
+
+def _with_lead_scaled(link: Ratio | Cam, factor: float) -> Ratio | Cam:
+    """A link whose lead counts in other numbers; its followers move as before."""
+    if isinstance(link, Ratio):
+        pair = None if link.pair is None else (link.pair[0] * factor, link.pair[1])
+        return replace(link, ratio=link.ratio / factor, pair=pair)
+    stations = [
+        replace(s, lead=s.lead * factor, slopes={c: v / factor for c, v in s.slopes.items()})
+        for s in link.stations
+    ]
+    return replace(link, stations=tuple(stations))
 
 
 def _is_scale(scale: tuple[float, float]) -> bool:

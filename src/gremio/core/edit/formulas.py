@@ -10,7 +10,7 @@ from gremio.core.formula.parse import FUNCTIONS, kept_text, parse, shown_text
 from gremio.core.formula.units import conversion
 from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.model import Formula, Rig
-from gremio.core.rig.numbers import kind_of, shown_unit
+from gremio.core.rig.numbers import kind_of, meant_unit
 
 _RESERVED = frozenset(FUNCTIONS)
 
@@ -34,7 +34,7 @@ def read(rig: Rig, channel: ChannelKey, text: str) -> Reading:
     """
     names = names_of(rig)
     tree = parse(text, names)
-    _, read_as = conversion(rig, tree, kind_of(rig, channel), shown_unit(rig, channel))
+    _, read_as = conversion(rig, tree, kind_of(rig, channel), meant_unit(rig, channel))
     return Reading(kept_text(text, names), read_as)
 
 

@@ -100,7 +100,7 @@ def _told(keys: int, keyed: Keyed) -> Note:
     """How many keys there are, and how near a player is between them."""
     worst = keyed.worst
     if keyed.whole:
-        near = f"within {AWAY * 1e3:g} mm and {math.degrees(TURNED):g} °"
+        near = f"within {AWAY * 1e3:g} mm and {math.degrees(TURNED):g}°"
         return Note("glb-keys", "", f"{keys:,} keys; between them every part is {near}.", "info")
     text = (
         f"{keys:,} keys; between them it is up to {show_small(worst.away, 'mm')} off, at "

@@ -11,7 +11,7 @@ from typing import NamedTuple
 from msgspec.structs import replace
 
 from gremio.core.edit.formulas import write
-from gremio.core.edit.links import change_link, remove_link, typed_ratio, with_pair
+from gremio.core.edit.links import add_link, change_link, remove_link, typed_ratio, with_pair
 from gremio.core.edit.numbers import set_number
 from gremio.core.edit.parts import set_stops
 from gremio.core.inspect.words import how, own_how, own_word
@@ -21,11 +21,21 @@ from gremio.core.rig.channels import CHANNELS, key, split
 from gremio.core.rig.ids import NOTHING, ChannelKey, PartId, ThingId
 from gremio.core.rig.links import followers, link_symbol, link_word
 from gremio.core.rig.model import Formula, Link, Ratio, Rig, Stops
-from gremio.core.rig.numbers import counted, full_label, kind_of, number, shown_unit, stop_keys
+from gremio.core.rig.numbers import (
+    counted,
+    exists,
+    full_label,
+    kind_of,
+    number,
+    shown_unit,
+    stop_keys,
+)
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program
 from gremio.core.typed import QuantityError, parse
 
+# The link of a channel that nothing leads.
+FREE = "nothing"
 COLUMNS = ("Follower", "Value", "Link", "How", "Lead", "Low stop", "High stop")
 _FOR_EVERY = re.compile(r"(.+?)\s+for\s+every\s+(.+)", re.IGNORECASE)
 _A_TURN = re.compile(r"(.+?)\s+a\s+turn", re.IGNORECASE)
@@ -43,13 +53,17 @@ class LedgerRow(NamedTuple):
     leads: str
 
 
-def ledger_rows(program: Program) -> list[LedgerRow]:
-    """A row for each link of each led channel, in the order of the channels."""
+def ledger_rows(program: Program, *, free: bool = False) -> list[LedgerRow]:
+    """A row for each link of each led channel, in the order of the channels. free: and one for each
+    channel that nothing leads."""
     rig = program.rig
     rows = []
     for channel in program.channel_keys:
         drive = program.drives.get(channel)
         if drive is None:
+            if free and exists(rig, channel):
+                name = full_label(rig, channel)
+                rows.append(LedgerRow(channel, NOTHING, name, "free", FREE, ""))
             continue
         leads = ", ".join(full_label(rig, c) for c in drive.leads if c in program.channel_row)
         name = full_label(rig, channel)
@@ -80,6 +94,8 @@ def cell(pose: Pose, row: LedgerRow, column: str) -> str:
             return show(counted(value), unit, 0) if whole else show(value, unit)
         case "Link":
             return row.word
+        case "How" if row.word == FREE:
+            return ""
         case "How":
             link = rig.links.get(row.link_id)
             return how(rig, link, row.channel) if link is not None else own_how(rig, row.link_id)
@@ -163,13 +179,15 @@ def _proportion(rig: Rig, link: Ratio, text: str) -> Ratio | None:
 
 
 def pasted(rig: Rig, link: Link, row: LedgerRow) -> Rig:
-    """The rig with a copied link leading another row's channel in place of what leads it.
+    """The rig with a copied link leading another row's channel, in place of what leads it.
 
     Raises GremioError for a cam of several followers, or a row that is not set by one link.
     """
     if not isinstance(link, Ratio | Formula):
         raise GremioError("Only a ratio or a formula is copied from row to row.")
     present = rig.links.get(row.link_id)
+    if row.word == FREE:
+        return add_link(rig, replace(link, follower=row.channel))[0]
     if present is None or not isinstance(present, Ratio | Formula):
         raise GremioError(f"{row.follower} is led by a {row.word}: remove that first.")
     return change_link(rig, row.link_id, replace(link, follower=row.channel))

@@ -74,6 +74,7 @@ RepeatAlong = Literal["line", "circle", "path"]
 StandIn = Literal["box", "hull", "outline", "full"]
 MeasureKind = Literal["distance", "length", "radius", "size", "angle"]
 Up = Literal["y", "z"]
+LengthUnit = Literal["", "m", "mm", "cm", "in", "ft"]
 ControlMake = Literal["slider", "dial", "lever", "switch", "pad"]
 LabelSide = Literal["left", "right"]
 
@@ -271,8 +272,8 @@ class Rig(Data, frozen=True):
 
     at: where each channel that nothing leads stands now (SI), by channel key; a channel
     that is absent is at home. poses: kept, by id. locked: for the animator, so that only
-    controls move anything. made: how many ids have been given out, so that none is given
-    twice.
+    controls move anything. lengths: the unit that lengths are shown in; "" for one by the size of
+    what they are of. made: how many ids have been given out, so that none is given twice.
     """
 
     name: str = "Untitled"
@@ -289,6 +290,7 @@ class Rig(Data, frozen=True):
     at: dict[ChannelKey, float] = {}
     poses: dict[ThingId, KeptPose] = {}
     locked: bool = False
+    lengths: LengthUnit = ""
     made: int = 0
 
 
@@ -317,6 +319,7 @@ __all__ = [
     "Kept",
     "KeptPose",
     "LabelSide",
+    "LengthUnit",
     "Link",
     "LinkKind",
     "Match",

@@ -25,7 +25,8 @@ from gremio.core.rig.channels import (
     split,
 )
 from gremio.core.rig.ids import ChannelKey, PartId, ThingId
-from gremio.core.rig.model import Control, Part, Rig, Stops, Strand
+from gremio.core.rig.lengths import length_unit, small_unit
+from gremio.core.rig.model import Closure, Control, Part, Rig, Stops, Strand
 from gremio.core.rig.number import Number
 from gremio.core.rig.solids import AnySolid, Mesh
 
@@ -255,6 +256,21 @@ def kind_of(rig: Rig, channel_key: ChannelKey) -> Kind:
 
 def shown_unit(rig: Rig, channel_key: ChannelKey) -> str:
     """The unit that the number of a key is shown in."""
+    thing, name = split(channel_key)
+    if name in CHANNELS:
+        lengthy = channel_kind(name) == "length"
+        return length_unit(rig, thing) if lengthy else channel_unit(name)
+    found = number(rig, channel_key)
+    if found is None:
+        return ""
+    if found.kind != "length" or thing in rig.controls or name.endswith(" module"):
+        return USUAL_UNIT[found.kind] if found.unit is None else found.unit
+    return length_unit(rig, thing) if found.unit is None else small_unit(rig)
+
+
+def meant_unit(rig: Rig, channel_key: ChannelKey) -> str:
+    """The unit that a formula means by a bare number for the number of a key: however lengths are
+    shown, it stays the same."""
     _, name = split(channel_key)
     if name in CHANNELS:
         return channel_unit(name)
@@ -333,6 +349,15 @@ def full_label(rig: Rig, channel_key: ChannelKey) -> str:
     """A number with its name always spelled out: "Upper gate, east turn z"."""
     thing, _ = split(channel_key)
     return f"{owner_name(rig, thing)} {number_word(rig, channel_key)}".rstrip()
+
+
+def closure_label(rig: Rig, closure: Closure) -> str:
+    """What a pin, a rail or another closure is called: "pin of Rod and Crank"."""
+    names = [
+        "the ground" if part is None or part not in rig.parts else rig.parts[part].name
+        for part in (closure.one, closure.two)
+    ]
+    return f"{closure.kind} of {names[0]} and {names[1]}"
 
 
 def is_known(rig: Rig, name: ChannelKey) -> bool:

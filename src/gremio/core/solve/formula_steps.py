@@ -16,7 +16,7 @@ from gremio.core.rig import ids
 from gremio.core.rig.channels import split
 from gremio.core.rig.ids import ChannelKey, PartId
 from gremio.core.rig.model import Formula, Rig
-from gremio.core.rig.numbers import full_label, home_value, kind_of, owner_name, shown_unit
+from gremio.core.rig.numbers import full_label, home_value, kind_of, meant_unit, owner_name
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.shape.measure import is_fixed, measured
 from gremio.core.solve.dimensions import led_dimensions, with_dimensions
@@ -121,7 +121,7 @@ def compiled(rig: Rig, formula: Formula) -> tuple[Plan, float]:
     """A formula ready to run, and what its result is multiplied by. Raises FormulaError."""
     tree = parse(formula.text)
     channel = formula.follower
-    unit, _ = conversion(rig, tree, kind_of(rig, channel), shown_unit(rig, channel))
+    unit, _ = conversion(rig, tree, kind_of(rig, channel), meant_unit(rig, channel))
     return plan(tree), unit
 
 

@@ -20,12 +20,12 @@ from gremio.core.edit.paths import remove_path
 from gremio.core.edit.strands import remove_strand
 from gremio.core.make.linking import set_where_follower_stands
 from gremio.core.quantity import show_short
-from gremio.core.rig.channels import channel_unit, freed, key, main_channel
+from gremio.core.rig.channels import freed, key, main_channel
 from gremio.core.rig.constraints import constraints_of
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.ids import GROUND, NOTHING, ChannelKey, PartId, ThingId
 from gremio.core.rig.model import Control, Part, Ratio, Rig, Shape, StandIn, Stops
-from gremio.core.rig.numbers import full_label, stop_keys
+from gremio.core.rig.numbers import full_label, shown_unit, stop_keys
 from gremio.core.rig.solids import (
     AnySolid,
     Ball,
@@ -282,7 +282,7 @@ def set_stop_here(document: Document, end: str) -> None:
     if document.edit(
         f"{end} stop of {entry.name}", lambda rig: set_stops(rig, part, channel, stops)
     ):
-        where = show_short(value, channel_unit(channel))
+        where = show_short(value, shown_unit(document.rig, key(part, channel)))
         several = f" ({channel})" if len(freed(entry.joint)) > 1 else ""
         document.said.emit(f"The {end} stop of {entry.name}{several} is now {where}.")
 

@@ -21,14 +21,14 @@ from gremio.core.rig.model import Rig
 from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.pose import Pose
-from gremio.desktop.bench.camera import Camera, Size, framed
+from gremio.desktop.bench.camera import Camera, Size, framed, project
 from gremio.desktop.bench.faces import Shown, shown_faces
 from gremio.desktop.bench.handles import Handle, handles_of, stop_moves
 from gremio.desktop.bench.measuring import drawn_measures
 from gremio.desktop.bench.motion import Motion
 from gremio.desktop.bench.overlay import Drawn, Overlay
 from gremio.desktop.bench.renderer import Renderer
-from gremio.desktop.bench.scene import Scene, box_edges, corners_of, scene_of
+from gremio.desktop.bench.scene import HOVERED, SELECTED, Scene, box_edges, corners_of, scene_of
 from gremio.desktop.bench.snapping import Spot
 from gremio.desktop.bench.ties import Track, strands, ties, tracks
 from gremio.desktop.bench.wiggle import Wiggle
@@ -37,14 +37,14 @@ from gremio.desktop.document.document import Document
 from gremio.desktop.theme.inks import DAY, Inks
 
 _REST = 160
-_HEAVY = 1.8
-_HOVERED = 1.5
 
 
 class Canvas(QOpenGLWidget):
-    """Shows the machine. frame_drawn: a frame has been drawn."""
+    """Shows the machine. frame_drawn: a frame has been drawn. hidden_changed: other parts, by id,
+    are left out."""
 
     frame_drawn = pyqtSignal()
+    hidden_changed = pyqtSignal(object)
 
     def __init__(self, document: Document, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -131,6 +131,7 @@ class Canvas(QOpenGLWidget):
         self._scene_stale = True
         self._hovered = None
         self._refresh()
+        self.hidden_changed.emit(self.hidden)
 
     def set_light(self, light: bool) -> None:
         """Show stand-ins for heavy shapes, or the shapes themselves."""
@@ -257,7 +258,12 @@ class Canvas(QOpenGLWidget):
         if self._asked():
             return f"{self._asked()}; Esc stops"
         view = "perspective" if self._preview is None else "what would be brought in"
-        shown = [("stand-ins", self.light), ("textured", self.textured)]
+        away = sum(part in self.document.rig.parts for part in self.hidden)
+        shown = [
+            ("stand-ins", self.light),
+            ("textured", self.textured),
+            (f"{away} hidden", away > 0),
+        ]
         return ", ".join([view, *(word for word, on in shown if on)])
 
     def _ghosts(self, handle: Handle) -> list[Array]:
@@ -292,7 +298,7 @@ class Canvas(QOpenGLWidget):
             target,
             size,
             self.camera,
-            scene.instances(shown, self._weights()),
+            scene.instances(shown, self._states()),
             self.inks,
             smooth=not self._resting.isActive(),
             scale=ratio,
@@ -308,14 +314,14 @@ class Canvas(QOpenGLWidget):
         if self.renderer is not None and self.renderer.scene is not scene:
             self.renderer.load(scene)
 
-    def _weights(self) -> dict[int, float]:
-        weights: dict[int, float] = {}
+    def _states(self) -> dict[int, int]:
+        states: dict[int, int] = {}
         rows = self.pose.program.part_row
         if self._hovered is not None:
-            weights[self._hovered] = _HOVERED
+            states[self._hovered] = HOVERED
         if self.document.selected in rows:
-            weights[rows[PartId(self.document.selected)]] = _HEAVY
-        return weights
+            states[rows[PartId(self.document.selected)]] = SELECTED
+        return states
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """The sheet over the Bench is as large as the Bench."""
@@ -357,7 +363,7 @@ class Canvas(QOpenGLWidget):
         """Bring the selected part, with all it carries, into the picture."""
         selected = self.document.selected
         if selected not in self.document.rig.parts:
-            self.document.said.emit("Select a part first; X then brings it into the picture.")
+            self.document.said.emit("Select a part first; then it can be brought into the picture.")
             return
         rows = self.pose.program.part_row
         family = {
@@ -369,7 +375,23 @@ class Canvas(QOpenGLWidget):
             self.camera = framed(self.camera, self.logical_size(), corners, margin=1.7)
         self._refresh()
 
+    def show_if_away(self, part: PartId) -> None:
+        """Bring a part into the picture, where its middle is outside of it."""
+        row = self.pose.program.part_row.get(part)
+        corners = np.zeros((0, 3)) if row is None else corners_of(self.scene(), self.pose, {row})
+        if len(corners) == 0:
+            return
+        middle = (corners.min(axis=0) + corners.max(axis=0)) / 2
+        width, height = self.logical_size()
+        ((x, y),), depth = project(self.camera, (width, height), middle)
+        if depth[0] <= 0 or not (0 <= x <= width and 0 <= y <= height):
+            self.show_selected()
+
     def frame_anew(self) -> None:
-        """Another rig is on the table: show all of it."""
+        """Another rig is on the table: show all of it, with nothing left over from the one
+        before."""
         self._framed = False
+        self.camera = Camera()
+        self.light = self.textured = False
+        self.hide_parts(())
         self._take_pose()

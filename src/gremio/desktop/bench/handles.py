@@ -13,6 +13,7 @@ from gremio.core.arrays import Array
 from gremio.core.plan.joints import joint_matrix
 from gremio.core.rig.channels import freed, key, main_channel
 from gremio.core.rig.ids import ChannelKey, PartId
+from gremio.core.rig.numbers import shown_unit
 from gremio.core.solve.axes import channel_axis, channel_frame
 from gremio.core.solve.pose import Pose
 from gremio.desktop.bench.scene import Scene, corners_of
@@ -24,7 +25,8 @@ class Handle:
 
     channel: key. origin: (3,) on the axis. axis: (3,) unit. arm: (3,) from the axis to the
     knob now; of a slide, zero. value, low, high: SI; infinite where there is no stop.
-    reach: length of the arm, or half the length of a rail without stops (m).
+    reach: length of the arm, or half the length of a rail without stops (m). unit: that the value
+    is shown in.
     """
 
     part: PartId
@@ -37,6 +39,7 @@ class Handle:
     low: float
     high: float
     reach: float
+    unit: str = ""
 
     @property
     def knob(self) -> Array:
@@ -107,11 +110,13 @@ def _handle(pose: Pose, scene: Scene, part: PartId, name: str, eye: Array) -> Ha
     if len(corners) == 0:
         corners = world[:3, 3] + np.array([[0.1, 0.1, 0.1], [-0.1, -0.1, -0.1]])
     low, high = pose.ends(channel)
-    value = pose.at(channel)
+    value, unit = pose.at(channel), shown_unit(program.rig, channel)
     if name.startswith("move"):
         middle = (corners.min(axis=0) + corners.max(axis=0)) / 2
         reach = max(float(np.ptp(corners @ axis)), 0.1)
-        return Handle(part, channel, "rail", middle, axis, np.zeros(3), value, low, high, reach)
+        return Handle(
+            part, channel, "rail", middle, axis, np.zeros(3), value, low, high, reach, unit
+        )
     # The arm goes with the turn: it is counted in the frame that this channel turns.
     turned_frame = channel_frame(pose, part, name)[:3, :3] @ joint_matrix({name: value})[:3, :3]
     origin, arm, reach = _arm(pivot, axis, corners, turned_frame, eye)
@@ -120,7 +125,7 @@ def _handle(pose: Pose, scene: Scene, part: PartId, name: str, eye: Array) -> Ha
         arm, reach = arm * 0.5, reach * 0.5
     bounded = math.isfinite(low) and math.isfinite(high) and high - low < 2 * math.pi
     kind: Literal["arc", "ring"] = "arc" if bounded else "ring"
-    return Handle(part, channel, kind, origin, axis, arm, value, low, high, reach)
+    return Handle(part, channel, kind, origin, axis, arm, value, low, high, reach, unit)
 
 
 def _arm(

@@ -27,11 +27,6 @@ from gremio.desktop.theme.inks import Inks
 KNOB = 7.5
 
 
-def _unit(handle: Handle) -> str:
-    """The unit that a handle's value is shown in."""
-    return "m" if handle.kind == "rail" else "deg"
-
-
 @dataclass
 class Drawn:
     """What the overlay shows now. ghosts: (E, 2, 3) world ends of each ghost's edges. pins:
@@ -62,6 +57,8 @@ class Overlay(QWidget):
         self.camera = Camera()
         self.inks: Inks | None = None
         self.drawn = Drawn()
+        # What words already stand on in this picture: none is laid over another.
+        self._taken: list[QRectF] = []
 
     def points(self, world: npt.ArrayLike) -> list[QPointF]:
         """Where world points (N, 3) are on the sheet."""
@@ -74,6 +71,7 @@ class Overlay(QWidget):
             return
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._taken = []
         for ghost in self.drawn.ghosts:
             self._draw_ghost(painter, ghost)
         for track in (*self.drawn.tracks, *(s for s in self.drawn.strands if s.hot)):
@@ -142,18 +140,19 @@ class Overlay(QWidget):
         painter.setPen(QPen(hand, 2.0))
         painter.drawPolyline(path)
         knob, origin = self.points([handle.knob, handle.origin])
+        self._taken.append(QRectF(knob.x() - KNOB, knob.y() - KNOB, 2 * KNOB, 2 * KNOB))
         if handle.kind != "rail":
             painter.setPen(QPen(hand, 1.2))
             painter.drawLine(origin, knob)
             painter.setPen(QPen(QColor(self.inks.ink), 1.3))
             painter.setBrush(QColor(self.inks.panel))
             painter.drawEllipse(origin, 4.0, 4.0)
+        text = show(handle.value, "turn" if handle.kind == "ring" else handle.unit)
+        self._label(painter, knob + QPointF(13, -9), text, self.inks.hand, digits=True)
         self._draw_stops(painter, handle)
         painter.setPen(QPen(QColor(self.inks.paper), 1.6))
         painter.setBrush(hand)
         painter.drawEllipse(knob, KNOB, KNOB)
-        text = show(handle.value, "turn" if handle.kind == "ring" else _unit(handle))
-        self._label(painter, knob + QPointF(13, -9), text, self.inks.hand, digits=True)
 
     def _draw_stops(self, painter: QPainter, handle: Handle) -> None:
         """A bar across the path at each stop, with its word and value outside."""
@@ -178,7 +177,7 @@ class Overlay(QWidget):
             out = end - root if handle.kind != "rail" else way * length
             size = math.hypot(out.x(), out.y()) or 1.0
             spot = end + way * 14 + out / size * 6
-            text = f"{word} {show_short(stop, _unit(handle))}"
+            text = f"{word} {show_short(stop, handle.unit)}"
             self._label(painter, spot, text, self.inks.second, centred=way.x() < -0.2)
 
     def _label(
@@ -196,9 +195,7 @@ class Overlay(QWidget):
         painter.setFont(digit_font(11) if digits else text_font(8.5))
         metrics = QFontMetricsF(painter.font())
         width, height = metrics.horizontalAdvance(text), metrics.height()
-        x = at.x() - width if centred else at.x()
-        x = min(max(x, 6.0), self.width() - width - 6.0)
-        y = min(max(at.y(), height + 34.0), self.height() - 58.0)
+        x, y = self._free_spot(at, width, height, centred=centred)
         paper = QColor(self.inks.paper)
         paper.setAlpha(215)
         painter.setPen(Qt.PenStyle.NoPen)
@@ -208,6 +205,21 @@ class Overlay(QWidget):
         )
         painter.setPen(QColor(colour))
         painter.drawText(QPointF(x, y), text)
+
+    def _free_spot(
+        self, at: QPointF, width: float, height: float, *, centred: bool
+    ) -> tuple[float, float]:
+        """Where words can stand near a point, on no others: there, else a line lower or higher."""
+        x = at.x() - width if centred else at.x()
+        x = min(max(x, 6.0), self.width() - width - 6.0)
+        place = QRectF()
+        for step in (0, 1, -1, 2, -2, 3, -3):
+            y = min(max(at.y() + step * height, height + 34.0), self.height() - 58.0)
+            place = QRectF(x - 3, y - height, width + 6, height + 3)
+            if not any(place.intersects(other) for other in self._taken):
+                break
+        self._taken.append(place)
+        return x, place.bottom() - 3
 
     def _draw_pins(self, painter: QPainter) -> None:
         """A small ring with its middle at each place where a loop is closed."""

@@ -37,11 +37,18 @@ class Asking(Canvas):
         # What was under the pointer before: a hole's centre is often covered by another part.
         self._left: int | None = None
         self.question: Question | None = None
+        document.selection_changed.connect(self._end_with_selection)
 
     def _take_rig(self, change: Change) -> None:
         super()._take_rig(change)
         self._left = None
         if self.question is not None and not self.question.goes_on:
+            self.stop_asking()
+
+    def _end_with_selection(self) -> None:
+        """What is asked for a part is not carried over to another."""
+        part = getattr(self.question, "part", "")
+        if part and self.document.selected != part:
             self.stop_asking()
 
     # ── questions ──────────────────────────────────────────────────
@@ -53,6 +60,12 @@ class Asking(Canvas):
         self.question = question
         self.setFocus()
         self._refresh()
+
+    def frame_anew(self) -> None:
+        """No question is carried over to another rig."""
+        if self.question is not None:
+            self.stop_asking()
+        super().frame_anew()
 
     def asking(self) -> bool:
         """Whether the next click answers a question."""

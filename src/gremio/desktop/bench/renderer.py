@@ -12,12 +12,12 @@ from gremio.core.arrays import Array
 from gremio.core.shape.geometry import Geometry
 from gremio.core.surfaces.shown import Shown
 from gremio.desktop.bench.camera import Camera, Size, view_projection
-from gremio.desktop.bench.scene import INSTANCE, Batch, Instances, Scene
+from gremio.desktop.bench.scene import INSTANCE, SELECTED, Batch, Instances, Scene
 from gremio.desktop.theme.inks import Inks, rgb
 
 _SHADERS = Path(__file__).parent / "shaders"
-_INSTANCE_FILL = "4f 4f 4f 3f 4x 1u /i"
-_INSTANCE_EDGE = "4f 4f 4f 12x 1f 4x /i"
+_INSTANCE_FILL = "4f 4f 4f 3f 4x 1u 1f /i"
+_INSTANCE_EDGE = "4f 4f 4f 12x 1f 4x 1f /i"
 _SAMPLES = 4
 _OVER = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ONE, moderngl.ONE
 
@@ -85,7 +85,7 @@ class Renderer:
         rows = ("row_x", "row_y", "row_z")
         content = [
             (surface, "3f 3f", "position", "normal"),
-            (places, _INSTANCE_FILL, *rows, "paint", "mark"),
+            (places, _INSTANCE_FILL, *rows, "paint", "mark", "state"),
         ]
         fill, mark = (
             context.vertex_array(program, content, skip_errors=True)
@@ -111,7 +111,7 @@ class Renderer:
                 self.edge,
                 [
                     (line, "3f 3f 3f 1f", "position", "normal_one", "normal_two", "sharp"),
-                    (places, _INSTANCE_EDGE, *rows, "weight"),
+                    (places, _INSTANCE_EDGE, *rows, "weight", "state"),
                 ],
             )
         return _Drawn(geometry, wears, picture, fill, mark, edge, places)
@@ -156,6 +156,10 @@ class Renderer:
         self.edge["eye"].value = tuple(camera.eye.tolist())
         self.edge["pixels"].value = (size[0] / scale, size[1] / scale)
         self.edge["colour"].value = rgb(inks.ink)
+        for program in (self.fill, self.worn):
+            program["hand"].value = rgb(inks.hand)
+            program["scale"].value = scale
+        self.edge["hidden"].value = 0.0
         self.context.polygon_offset = (1.0, 1.0)
         batches = self._batches(instances)
         for count, drawn in sorted(batches, key=_last_if_it_blends):
@@ -165,9 +169,21 @@ class Renderer:
         for count, drawn in batches:
             if drawn.edge is not None:
                 drawn.edge.render(moderngl.LINES, instances=count)
+        self._draw_hidden(batches, instances)
         if smooth:
             self.context.copy_framebuffer(target, canvas)
         target.use()
+
+    def _draw_hidden(self, batches: list[tuple[int, _Drawn]], instances: Instances) -> None:
+        """The edges of what is selected, dashed and thin, where something is in front of them."""
+        if not (instances.records["state"] == SELECTED).any():
+            return
+        self.edge["hidden"].value = 1.0
+        self.context.depth_func = ">"
+        for count, drawn in batches:
+            if drawn.edge is not None:
+                drawn.edge.render(moderngl.LINES, instances=count)
+        self.context.depth_func = "<"
 
     def _fill(self, count: int, drawn: _Drawn) -> None:
         """Draw a surface in its paint, or in what it wears."""

@@ -31,16 +31,21 @@ from gremio.core.surfaces.shown import Shown, shown
 from gremio.core.surfaces.stand_in import stand_in
 from gremio.desktop.theme.inks import rgb
 
-# One instance: the rows of its world matrix, its paint, its edges' width, its part's mark.
+# One instance: the rows of its world matrix, its paint, its edges' width, its part's mark, and
+# whether a hand is over it or has selected it.
 INSTANCE = np.dtype(
     [
         ("rows", "<f4", (3, 4)),
         ("paint", "<f4", 3),
         ("weight", "<f4"),
         ("mark", "<u4"),
+        ("state", "<f4"),
     ]
 )
-LIGHT_LINE = 1.1
+# What an instance is to a hand, and how wide its edges are then (px).
+PLAIN, HOVERED, SELECTED = 0, 1, 2
+LINES = {PLAIN: 1.1, HOVERED: 1.5, SELECTED: 1.8}
+LIGHT_LINE = LINES[PLAIN]
 # The corners of a box as low or high along x, y, z; its edges join corners that differ once.
 _BITS = np.array([[bool(i >> k & 1) for k in range(3)] for i in range(8)])
 _BOX_EDGES = np.array([(a, b) for a in range(8) for b in range(a, 8) if a ^ b in (1, 2, 4)])
@@ -104,13 +109,13 @@ class Scene:
         inside: Array = turned + self.places[:, None, :3, 3]
         return inside
 
-    def instances(self, pose: Pose, weights: dict[int, float]) -> Instances:
-        """All places to draw, for a pose; weights: width of edges by part row."""
+    def instances(self, pose: Pose, states: dict[int, int]) -> Instances:
+        """All places to draw, for a pose; states: HOVERED or SELECTED by part row."""
         made = np.zeros(len(self.parts), dtype=INSTANCE)
         counts = [batch.count for batch in self.batches]
         if len(self.parts) == 0:
             return Instances(made, counts)
-        drawn = self._of_parts(pose, made, counts, weights)
+        drawn = self._of_parts(pose, made, counts, states)
         if pose.hidden:
             drawn = self._without_hidden(pose, drawn)
         return self._with_strands(pose, drawn) if self.strands >= 0 else drawn
@@ -120,14 +125,15 @@ class Scene:
         pose: Pose,
         made: npt.NDArray[np.void],
         counts: list[int],
-        weights: dict[int, float],
+        states: dict[int, int],
     ) -> Instances:
         worlds = pose.worlds[self.parts] @ self.places
         made["rows"] = worlds[:, :3, :]
         made["paint"] = self.paints
         made["weight"] = LIGHT_LINE
-        for row, weight in weights.items():
-            made["weight"][self.parts == row] = weight
+        for row, state in states.items():
+            made["weight"][self.parts == row] = LINES[state]
+            made["state"][self.parts == row] = state
         made["mark"] = self.parts + 1
         return self._with_copies(pose, made, worlds) if self.repeated else Instances(made, counts)
 

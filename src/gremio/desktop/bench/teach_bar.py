@@ -14,7 +14,7 @@ from gremio.core.rig.ids import ChannelKey
 from gremio.core.rig.numbers import full_label, kind_of, shown_unit
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.areas import clear
-from gremio.desktop.fields.pieces import link_button, second
+from gremio.desktop.fields.pieces import second, verb
 from gremio.desktop.fields.quantity_field import QuantityField
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import DAY, Inks
@@ -121,7 +121,7 @@ class TeachBar(QWidget):
         for lead in leads[:_STATIONS]:
             text = show_short(lead, unit)
             go = partial(self.document.move, lesson.lead, lead)
-            self._stations.addWidget(link_button(text, go, "Put the lead here"))
+            self._stations.addWidget(verb(text, go, "Put the lead here"))
         if len(leads) > _STATIONS:
             more = QLabel(f"and {len(leads) - _STATIONS} more")
             more.setProperty("second", True)
@@ -138,7 +138,7 @@ class TeachBar(QWidget):
             self._changes.addWidget(second("not recorded:"))
             for channel, value in list(lesson.changed.items())[-_SHOWN:]:
                 at = show_short(value, shown_unit(rig, channel))
-                chip = link_button(
+                chip = verb(
                     f"{full_label(rig, channel)} {at}  ×",
                     partial(self.document.teaching.drop, channel),
                     "Drop this change",
@@ -149,7 +149,7 @@ class TeachBar(QWidget):
             if more > 0:
                 self._changes.addWidget(second(f"and {more} more"))
             if len(lesson.changed) > 1:
-                self._changes.addWidget(link_button("drop all", self.document.teaching.drop))
+                self._changes.addWidget(verb("drop all", self.document.teaching.drop))
         self._changes.addStretch()
 
     def _take_pose(self) -> None:

@@ -12,7 +12,7 @@ from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
 from gremio.core.rig.model import Rig
 from gremio.core.rig.numbers import full_label, kind_of, shown_unit
 from gremio.desktop.document.document import Document
-from gremio.desktop.fields.pieces import Sheet, choice, heading, link_button, rule, second
+from gremio.desktop.fields.pieces import Sheet, choice, heading, rule, second, verb
 from gremio.desktop.theme.dress import text_font
 
 _NO_UNIT = "plain number"
@@ -20,6 +20,8 @@ _NO_UNIT = "plain number"
 
 class CamTableSheet(Sheet):
     """Asks what a table needs to be told. link_id: of a cam that it replaces; "" makes one."""
+
+    of_selection = True
 
     def __init__(
         self,
@@ -51,7 +53,7 @@ class CamTableSheet(Sheet):
         make.setProperty("main", True)
         make.clicked.connect(lambda _checked=False: self._accept())
         self.add(make)
-        self.add(link_button("Leave it", self.done))
+        self.add(verb("Leave it", self.done))
         self.end()
 
     def _add_column(self, i: int, name: str) -> None:

@@ -9,17 +9,19 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QScrollArea
 
+from gremio.core.edit.desk import set_lengths
+from gremio.core.problem import counted_words
 from gremio.core.rig.channels import split
 from gremio.core.rig.ids import ChannelKey, PartId, ThingId
+from gremio.core.rig.model import LengthUnit, Rig
 from gremio.desktop.bench.snapping import Spot
 from gremio.desktop.bench.view import Bench
 from gremio.desktop.document.change import Change
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.areas import show_in, soon
 from gremio.desktop.fields.keyboard import give_back
-from gremio.desktop.fields.pieces import Sheet, Slab, heading, link_button, second
+from gremio.desktop.fields.pieces import Sheet, Slab, choice, second, title, verb
 from gremio.desktop.fields.quantity_field import QuantityField
-from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import DAY, Inks
 
 if TYPE_CHECKING:
@@ -37,6 +39,15 @@ BEGIN = (
 )
 
 
+# In what lengths are shown, as the Card of the rig says it.
+_LENGTHS: dict[str, LengthUnit] = {
+    "m, or mm for small parts": "",
+    "metres": "m",
+    "millimetres": "mm",
+    "centimetres": "cm",
+    "inches": "in",
+    "feet": "ft",
+}
 _BEGIN = (
     ("Bring in parts", "file.bring in"),
     ("Add a box", "part.box"),
@@ -67,7 +78,7 @@ class Card(QScrollArea):
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self._later = soon(self, self.rebuild)
         document.rig_changed.connect(self._take_rig)
-        document.selection_changed.connect(self._later.start)
+        document.selection_changed.connect(self._take_selection)
         document.pose_changed.connect(self._take_pose)
         self._later.start()
 
@@ -75,6 +86,12 @@ class Card(QScrollArea):
         """Make the sheet anew, unless what changed is on no Card."""
         if change.compiles or change.touches("name", "locked"):
             self._later.start()
+
+    def _take_selection(self) -> None:
+        """What was begun for something else ends."""
+        if self._instead is not None and self._instead.of_selection:
+            self.leave()
+        self._later.start()
 
     def set_inks(self, inks: Inks) -> None:
         """Draw by day or by night."""
@@ -173,6 +190,8 @@ class Card(QScrollArea):
         self.document.select(split(channel)[0])
         self.leave()
         self.rebuild()
+        if self.sheet is not None:
+            self.sheet.reveal(channel)
         for field in self.findChildren(QuantityField):
             if field.property("channel") == channel:
                 self.ensureWidgetVisible(field)
@@ -181,10 +200,10 @@ class Card(QScrollArea):
     def open_joint(self) -> None:
         """Open the choice of joints, where a part is shown."""
         self.rebuild()
-        for choice in self.findChildren(QComboBox):
-            if choice.accessibleName() == "Joint":
-                choice.setFocus()
-                choice.showPopup()
+        for box in self.findChildren(QComboBox):
+            if box.accessibleName() == "Joint":
+                box.setFocus()
+                box.showPopup()
 
     def _make(self) -> Sheet:
         thing = self.document.selected
@@ -199,15 +218,19 @@ class Card(QScrollArea):
     def _rig_sheet(self) -> Sheet:
         rig = self.document.rig
         sheet = Sheet()
-        title = heading(rig.name)
-        title.setFont(text_font(11.5, bold=True))
-        title.setWordWrap(True)
-        sheet.add(title)
-        counts = (
-            f"rig · {len(rig.parts)} parts · {len(rig.controls)} controls · {len(rig.links)} links"
-        )
-        sheet.add(second(counts))
+        sheet.add(title(rig.name))
+        counts = [
+            counted_words(len(things), word)
+            for things, word in (
+                (rig.parts, "part"),
+                (rig.controls, "control"),
+                (rig.links, "link"),
+            )
+        ]
+        sheet.add(second(f"rig, {', '.join(counts)}"))
         if rig.parts:
+            units = choice(list(_LENGTHS), _length_word(rig), "Lengths in", self._set_lengths)
+            sheet.row("Lengths in", units)
             for measure_id, measure in rig.measures.items():
                 show = partial(self.document.select, measure_id)
                 sheet.add(Slab(self.inks, "measure", measure.name, "", show))
@@ -221,13 +244,23 @@ class Card(QScrollArea):
         else:
             sheet.add(second("\n" + BEGIN))
             for words, action in _BEGIN:
-                sheet.add(link_button(words, partial(self.action_wanted.emit, action)))
+                sheet.add(verb(words, partial(self.action_wanted.emit, action)))
         sheet.end()
         return sheet
+
+    def _set_lengths(self, word: str) -> None:
+        """Show all lengths in another unit; nothing else changes."""
+        unit = _LENGTHS[word]
+        if unit != self.document.rig.lengths:
+            self.document.edit("unit of lengths", lambda rig: set_lengths(rig, unit))
 
     def _take_pose(self) -> None:
         if self.sheet is not None and not self._later.isActive():
             self.sheet.take_pose()
+
+
+def _length_word(rig: Rig) -> str:
+    return next(word for word, unit in _LENGTHS.items() if unit == rig.lengths)
 
 
 # ── the sheets, loaded when one is first shown, which is after the first frame ──

@@ -14,13 +14,15 @@ from gremio.core.problem import GremioError
 from gremio.core.quantity import show_short
 from gremio.core.rig.ids import PartId
 from gremio.desktop.document.document import Document
-from gremio.desktop.fields.pieces import Sheet, heading, link_button, rule, second
+from gremio.desktop.fields.pieces import Sheet, heading, rule, second, verb
 from gremio.desktop.fields.quantity_field import QuantityField
 from gremio.desktop.theme.dress import text_font
 
 
 class CarriageSheet(Sheet):
     """Which parts are wheels, which of them steer, and how far."""
+
+    of_selection = True
 
     def __init__(self, document: Document, body: PartId, done: Callable[[], None]) -> None:
         super().__init__()
@@ -43,11 +45,9 @@ class CarriageSheet(Sheet):
         self.limit.set_value(STEERING_RANGE)
         self.limit.refused.connect(document.said)
         self.row("Steers, ±", self.limit)
-        make = link_button("Make the carriage", self._make)
-        make.setProperty("link", False)
-        make.setProperty("main", True)
+        make = verb("Make the carriage", self._make, main=True)
         self.add(make)
-        self.add(link_button("Leave it", done, "Escape"))
+        self.add(verb("Leave it", done, "Escape"))
         self.end()
 
     def _candidates(self) -> list[PartId]:

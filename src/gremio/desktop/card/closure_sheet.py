@@ -13,9 +13,20 @@ from gremio.core.quantity import Kind, show_small
 from gremio.core.rig.channels import split
 from gremio.core.rig.ids import PartId, ThingId
 from gremio.core.rig.model import Closure, ClosureKind
-from gremio.core.rig.numbers import full_label
+from gremio.core.rig.numbers import closure_label, full_label
 from gremio.desktop.card.form_sheet import FormSheet
-from gremio.desktop.card.forms import Act, Field, Head, Pick, Rule, Several, Thing, Words, three
+from gremio.desktop.card.forms import (
+    Act,
+    Field,
+    Head,
+    Pick,
+    Rule,
+    Several,
+    Thing,
+    Title,
+    Words,
+    three,
+)
 from gremio.desktop.document.document import Document
 from gremio.desktop.theme.inks import Inks
 
@@ -30,23 +41,26 @@ class ClosureSheet(FormSheet):
     def __init__(self, document: Document, closure: ThingId, inks: Inks) -> None:
         super().__init__(document, closure, inks)
         entry = self.entry
+        self.owner = entry.one
         loop = self._loop()
         count = len(loop.parts) if loop is not None else 0
         kinds = {kind: kind for kind in get_args(ClosureKind)}
         self.lay(
-            Head(entry.kind.capitalize(), main=True),
-            Words(f"closure · closes a loop of {count} parts and what carries them"),
+            Title(
+                lambda rig: closure_label(rig, entry),
+                more=[Act("Swap the two parts", self._swap),
+                      Act("Remove this closure", self._remove)],
+            ),
+            Words(f"closure, closes a loop of {count} parts and what carries them"),
             Rule(),
             Pick("Kind", kinds, self.get("kind"), self.set("kind"), "kind of a closure",
                  "Kind of closure"),
             Words(_WHAT[entry.kind]),
+            Words(self._gap),
             self._end("First part", entry.one, "at_one"),
             self._end("Second part", entry.two, "at_two"),
             self._numbers("Along", "axis") if entry.kind == "rail" else None,
             self._mobility(loop) if loop is not None else None,
-            Words(self._gap),
-            Act("Swap the two parts", self._swap),
-            Act("Remove this closure", self._remove),
         )  # fmt: skip
         self.end()
 
@@ -62,7 +76,7 @@ class ClosureSheet(FormSheet):
             yield Thing(rig.parts[part].joint.kind, rig.parts[part].name, "", part)
         else:
             yield Words("the ground")
-        yield self._numbers("At, m", field)
+        yield self._numbers("At, {m}", field)
 
     def _numbers(self, word: str, field: str) -> Several:
         kind: Kind = "number" if field == "axis" else "length"
@@ -74,8 +88,8 @@ class ClosureSheet(FormSheet):
 
     def _mobility(self, loop: Loop) -> Iterator[Field]:
         """Mobility both ways, what leads the loop, and what is missing or too much."""
-        yield Head("Mobility")
         freedom = f"{loop.mobility} freedom{'s' * (loop.mobility != 1)}"
+        yield Head("Mobility", freedom, folded=True)
         yield Words(f"{freedom}, by the rank of its Jacobian")
         if loop.gruebler != loop.mobility:
             yield Words(

@@ -24,6 +24,7 @@ from gremio.core.rig.constraints import (
     wrong_with,
 )
 from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
+from gremio.core.rig.lengths import small_unit
 from gremio.core.rig.model import (
     AnyConstraint,
     ConstantVolume,
@@ -79,32 +80,32 @@ class ConstraintSheet(FormSheet):
     def __init__(self, document: Document, constraint: ThingId, inks: Inks) -> None:
         super().__init__(document, constraint, inks)
         entry = self.entry
-        self.lay(
-            Title(self.get("name"), lambda rig, name: rename_constraint(rig, constraint, name)),
-            Words(f"constraint · {constraint_words(document.rig, entry)}"),
-            Rule(),
-        )
+        self.owner = entry.part
+        leave = partial(constraining.leave_in_place, document, [constraint])
+        home = partial(constraining.remove_and_go_home, document, constraint)
+        name = Title(
+            self.get("name"), lambda rig, new: rename_constraint(rig, constraint, new),
+            [Act("Remove it, the part stays in place", leave),
+             Act("Remove it, the part goes home", home)],
+        )  # fmt: skip
+        self.lay(name, Words(f"constraint, {constraint_words(document.rig, entry)}"))
         if wrong := wrong_with(document.rig, entry):
             drop = partial(constraining.drop_constraint, document, constraint)
-            self.lay(Words(wrong), Act("Remove this constraint", drop))
+            self.lay(Words(wrong), Act("Remove this constraint", drop, main=True))
             self.end()
             return
         self.lay(
+            Act("Leave the part in place", leave, "It is plain placement then"),
+            Act("Let the part go home", home, "Without this constraint"),
+            Rule(),
             Pick("State", _STATES, self.get("off"), self._switch, "state"),
             self._gives(entry),
             self._numbers(entry),
             _SETTINGS[entry.kind](self),
-            self._channels(entry),
             Words(self._held),
             self._ends(entry),
-        )
-        self.lay(link_sections(document, constraint))
-        leave = partial(constraining.leave_in_place, document, [constraint])
-        home = partial(constraining.remove_and_go_home, document, constraint)
-        self.lay(
-            Head("Take it away"),
-            Act("Leave the part in place", leave, "It is plain placement then"),
-            Act("Let the part go home", home),
+            self._channels(entry),
+            link_sections(document, constraint),
         )
         self.end()
         self.take_pose()
@@ -228,8 +229,13 @@ class ConstraintSheet(FormSheet):
         if not can:
             return
         offers = [f"{'leave' if c in entry.channels else 'give'} {c}" for c in can]
+        gist = short_channels(entry.channels)
+        if isinstance(entry, Targeted) and keeps_something(entry):
+            gist += ", keeping its place"
+        yield Head("What it gives", gist, folded=True)
+        menu = Menu("⋯", offers, self._set_channel, "Channels it gives", "One more, or one less")
         yield Words(short_channels(entry.channels), word="Channels")
-        yield Menu("One more, or one less…", offers, self._set_channel, "Channels it gives", "")
+        yield menu
         if not isinstance(entry, Targeted):
             return
         kept = "keeps its place to the target" if keeps_something(entry) else "snapped to it"
@@ -270,7 +276,7 @@ class ConstraintSheet(FormSheet):
             yield Number("Weight", key(self.thing, weight), f"{self.entry.name} {weight}")
             yield Act(f"Take {name} out", partial(self._take_out, index))
         if self.entry.kind in _AT_A_POINT and not target.path:
-            yield three("At, m", "length", lambda rig: self._targets(rig)[index].at,
+            yield three("At, {m}", "length", lambda rig: self._targets(rig)[index].at,
                         lambda rig, at: self._with_target(rig, index, at=at), "point",
                         f"Target {index + 1}")  # fmt: skip
 
@@ -287,7 +293,7 @@ class ConstraintSheet(FormSheet):
         away, turned = off_by(self.document.pose, self.thing)
         told = []
         if away is not None and away > 1e-9:
-            told.append(show_short(away, "mm"))
+            told.append(show_short(away, small_unit(self.document.rig)))
         if turned is not None and turned > 1e-9:
             told.append(show_short(turned, "deg"))
         words = f"The part is {' and '.join(told)} off." if told else "The part is as is wanted."

@@ -7,17 +7,19 @@ from functools import partial
 from typing import get_args
 
 from msgspec.structs import replace
+from PyQt6.QtWidgets import QWidget
 
-from gremio.core.edit.controls import change_control, remove_control
+from gremio.core.edit.controls import change_control, remove_control, set_kind
 from gremio.core.edit.desk import groups_of, make_into, place_control
 from gremio.core.inspect.reach import Reach, ends_at_led_stop, reach_of, told, with_range
-from gremio.core.quantity import UNITS, USUAL_UNIT, Kind, show_short, units_of
+from gremio.core.quantity import UNITS, Kind, show_number_short, units_of
 from gremio.core.rig.channels import key
 from gremio.core.rig.ids import ThingId
 from gremio.core.rig.model import Control, ControlMake, LabelSide, Rig
 from gremio.core.rig.scales import meant, reads
 from gremio.core.typed import parse_list
 from gremio.desktop.actions.channel_menu import channel_menu
+from gremio.desktop.actions.hints import with_key
 from gremio.desktop.card.driving_section import driving_section
 from gremio.desktop.card.face_section import face_section
 from gremio.desktop.card.form_sheet import FormSheet
@@ -26,8 +28,10 @@ from gremio.desktop.card.forms import (
     Amount,
     Check,
     Field,
+    Head,
     Line,
     Number,
+    Own,
     Pick,
     Rule,
     Several,
@@ -37,8 +41,7 @@ from gremio.desktop.card.forms import (
 from gremio.desktop.card.links import leading_on, leads_section, led_section
 from gremio.desktop.desk.instrument import value_field
 from gremio.desktop.document.document import Document
-from gremio.desktop.fields.pieces import LedMark, link_button
-from gremio.desktop.theme.dress import text_font
+from gremio.desktop.fields.pieces import LedMark
 from gremio.desktop.theme.inks import Inks
 
 KINDS: tuple[Kind, ...] = ("angle", "length", "time", "number")
@@ -56,34 +59,34 @@ class ControlSheet(FormSheet):
         units = {unit or "none": unit for unit in units_of(entry.kind)}
         symbol = UNITS[entry.unit].symbol
         self.lay(
-            Title(self.get("name"), self.set("name")),
-            Words(f"control · {entry.make}"),
+            Title(self.get("name"), self.set("name"), [Act("Remove this control", self._remove)]),
+            Words(f"control, {entry.make}"),
+            leading_on(document, control, self.action_wanted.emit),
+            Act("Go home", self._go_home, with_key("Bring it home", "hand.home")),
             Rule(),
-            Pick("Made as", makes, self.get("make"), self._make_into, "make", "Made as"),
-            Pick("Kind", {kind: kind for kind in KINDS}, self.get("kind"), self._set_kind, "kind"),
-            Pick("Unit", units, self.get("unit"), self.set("unit"), "unit"),
-        )
-        self._add_value(entry)
-        self.lay(
-            Number(f"Low end {symbol}".rstrip(), key(control, "low end"), "Low end",
-                   bare=True),
-            Number(f"High end {symbol}".rstrip(), key(control, "high end"), "High end",
-                   bare=True),
+            Own(partial(self._value_fields, entry), "Value"),
+            Several(f"Range {symbol}".rstrip(), [
+                Number("", key(control, "low end"), "Low end", bare=True, help="Low end"),
+                Number("", key(control, "high end"), "High end", bare=True, help="High end"),
+            ]),
             self._reach(entry),
-            Several("Read as", [self._read_as(0), self._read_as(1)]),
             Amount("Home", entry.kind, self.get("home"), self.set("home"), "home",
                    unit=entry.unit),
             self._notches(entry),
+            driving_section(self, control),
+            led_section(document, control),
+            leads_section(document, control),
+            Head("What it is", self._is, folded=True),
+            Pick("Made as", makes, self.get("make"), self._make_into, "make", "Made as"),
+            Pick("Kind", {kind: kind for kind in KINDS}, self.get("kind"), self._set_kind, "kind"),
+            Pick("Unit", units, self.get("unit"), self.set("unit"), "unit"),
+            Several("Read as", [self._read_as(0), self._read_as(1)]),
             Check("Springs home when let go", self.get("springs"), self.set("springs"), "spring")
             if entry.make == "lever"
             else None,
-            driving_section(self, control),
+            Head("On the Desk", entry.group or "in no group", folded=True),
             self._place(),
-            led_section(document, control),
-            leads_section(document, control),
-            leading_on(document, control, self.action_wanted.emit),
             face_section(self, control),
-            Act("Remove this control", self._remove),
         )  # fmt: skip
         self.end()
         self.take_pose()
@@ -98,7 +101,17 @@ class ControlSheet(FormSheet):
 
     # ── what is shown ──────────────────────────────────────────────
 
-    def _add_value(self, entry: Control) -> None:
+    def _is(self) -> str:
+        """What it is made as, and what it is read in."""
+        entry = self.entry
+        unit = "" if entry.scale is not None else UNITS[entry.unit].symbol
+        read = f"{entry.scale[0]:g} to {entry.scale[1]:g}" if entry.scale is not None else ""
+        return ", ".join(word for word in (entry.make, entry.kind, unit, read) if word)
+
+    def _go_home(self) -> None:
+        self.document.send_home([self.thing])
+
+    def _value_fields(self, entry: Control) -> list[QWidget]:
         """Its value as it is read on it, on a scale of its own where it has one."""
         self.value = value_field(entry, "Value", self)
         self.value.committed.connect(lambda v: self._move_to(meant(entry, v)))
@@ -110,13 +123,9 @@ class ControlSheet(FormSheet):
         self._again.append(
             lambda: self.value.set_value(reads(self.entry, pose.pose.at(self.thing)))
         )
-        write = link_button("=", partial(self.formula_wanted.emit, self.thing))
-        write.setToolTip("Write a formula for it")
-        write.setFixedWidth(16)
-        write.setFont(text_font(12, bold=True))
-        write.setAccessibleName("Formula for the control")
         mark = LedMark(self.document, self.thing, self.inks)
-        self.row("Value", *([mark] if mark.is_led else []), self.value, write)
+        write = self.formula_button(self.thing, "the control")
+        return [*([mark] if mark.is_led else []), self.value, write]
 
     def _move_to(self, value: float) -> None:
         self.document.move(self.thing, value)
@@ -165,7 +174,7 @@ class ControlSheet(FormSheet):
     def _notches(self, entry: Control) -> Iterator[Field]:
         def shown(rig: Rig) -> str:
             notches = rig.controls[self.thing].notches
-            return "; ".join(show_short(n, entry.unit).split(" ")[0] for n in notches)
+            return "; ".join(show_number_short(n, entry.unit) for n in notches)
 
         def put(rig: Rig, text: str) -> Rig:
             notches = sorted(parse_list(text, entry.kind, entry.unit, "Notch"))
@@ -191,7 +200,7 @@ class ControlSheet(FormSheet):
                    lambda rig, text: self._changed(rig, group=text.strip()), "group")  # fmt: skip
         up = Act("up", partial(self._shift, -1), "One place up on the Desk")
         down = Act("down", partial(self._shift, 1), "One place down on the Desk")
-        yield Several("On the Desk", [up, down])
+        yield Several("Goes", [up, down])
 
     # ── edits ──────────────────────────────────────────────────────
 
@@ -199,7 +208,7 @@ class ControlSheet(FormSheet):
         return make_into(rig, self.thing, make)
 
     def _set_kind(self, rig: Rig, kind: Kind) -> Rig:
-        return self._changed(rig, kind=kind, unit=USUAL_UNIT[kind], notches=())
+        return set_kind(rig, self.thing, kind)
 
     def _shift(self, by: int) -> None:
         rig = self.document.rig

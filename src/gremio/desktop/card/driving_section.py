@@ -39,7 +39,7 @@ def driving_section(sheet: FormSheet, thing: ThingId) -> Iterator[Field]:
             raise GremioError("Two numbers are needed, x and y: for example '3; 1.5'.")
         return drive_to(rig, body, (places[0], places[1]), geometry=document.geometry)
 
-    yield Head("Where it stands")
+    yield Head("Where it stands", at)
     yield Words(at, digits=True)
     yield Words(headed)
     yield Line("Drive to", lambda _rig: "", drive, "drive", "Drive to", "x; y", digits=True)

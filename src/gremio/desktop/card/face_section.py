@@ -29,7 +29,8 @@ def face_section(sheet: FormSheet, control: ThingId) -> Iterator[Field]:
     def put(rig: Rig, face: Face | None) -> Rig:
         return change_control(rig, control, replace(rig.controls[control], face=face))
 
-    yield Head("Face in the Bench")
+    gist = "none" if face is None else "hidden" if face.hidden else "shown"
+    yield Head("Face in the Bench", gist, folded=True)
     if face is None:
         yield Words("It has none: it is on the Desk only.")
         stand = lambda rig: put(rig, proposed_face(document.pose, control))  # noqa: E731
@@ -63,7 +64,7 @@ def face_section(sheet: FormSheet, control: ThingId) -> Iterator[Field]:
     carriers = {"the ground": None, **{part.name: i for i, part in rig.parts.items()}}
     on = face.on if face.on in rig.parts else None
     yield Pick("Carried by", carriers, lambda _rig: on, carry, "face")
-    yield three("At, m", "length", get("at"), give("at"), "face", "Face at")
+    yield three("At, {m}", "length", get("at"), give("at"), "face", "Face at")
     yield Pick("Turned", _TURNED, get("fixed"), turn, "face")
     if face.fixed:
         yield three("Lies, °", "angle", get("turn"), give("turn"), "face", "Face about")

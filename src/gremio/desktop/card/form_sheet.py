@@ -2,20 +2,30 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+import math
+from collections.abc import Callable, Iterable, Iterator
 from functools import partial
 from typing import Any, ClassVar
 
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QLabel, QLineEdit, QWidget
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QHBoxLayout,
+    QLineEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from gremio.core.edit.numbers import set_number
-from gremio.core.quantity import USUAL_UNIT
+from gremio.core.quantity import USUAL_UNIT, Kind
 from gremio.core.rig.channels import split
 from gremio.core.rig.ids import ChannelKey, ThingId
+from gremio.core.rig.lengths import length_unit
 from gremio.core.rig.model import Rig
-from gremio.core.rig.numbers import full_label, number, shown_unit
+from gremio.core.rig.numbers import full_label, kind_of, number, shown_unit
 from gremio.core.rig.things import thing_of
 from gremio.desktop.actions.channel_menu import channel_menu, is_led, make_control_of
 from gremio.desktop.card.forms import (
@@ -28,13 +38,16 @@ from gremio.desktop.card.forms import (
     Line,
     Menu,
     Number,
+    Own,
     Pick,
+    Rail,
     Rule,
     Several,
     Thing,
     Title,
     Words,
 )
+from gremio.desktop.card.rail import StopsRail
 from gremio.desktop.document.document import Document, Edit
 from gremio.desktop.fields.pieces import (
     Hatched,
@@ -42,15 +55,16 @@ from gremio.desktop.fields.pieces import (
     Sheet,
     Slab,
     choice,
-    heading,
-    link_button,
     menu_button,
     narrow_field,
     rule,
     second,
+    title,
     title_field,
+    verb,
 )
 from gremio.desktop.fields.quantity_field import OptionalField, QuantityField
+from gremio.desktop.fields.sections import Section
 from gremio.desktop.fields.text_field import TextField
 from gremio.desktop.theme.dress import digit_font, text_font
 from gremio.desktop.theme.inks import Inks
@@ -72,7 +86,11 @@ class FormSheet(Sheet):
         super().__init__()
         self.document, self.thing, self.inks = document, thing, inks
         # What brings each field back in step with the rig, and with the pose.
+        # By whose size the unit of lengths goes.
+        self.owner: ThingId = thing
         self._again: list[Callable[[], None]] = []
+        # Its sections, each with the fields in it.
+        self._sections: list[tuple[Section, list[Field]]] = []
 
     # ── what hands do ──────────────────────────────────────────────
 
@@ -120,21 +138,55 @@ class FormSheet(Sheet):
     # ── what is shown ──────────────────────────────────────────────
 
     def lay(self, *fields: Field | Iterable[Field] | None) -> None:
-        """Put fields one under another; None is none."""
-        for field in fields:
-            if field is None:
-                continue
-            if isinstance(field, Iterable):
-                self.lay(*field)
-            else:
+        """Put fields one under another; None is none. A head begins a section, to which all after
+        it belong."""
+        head: Head | None = None
+        own: list[Field] = []
+        for field in _flat(fields):
+            if isinstance(field, Head):
+                self._lay_section(head, own)
+                head, own = field, []
+            elif head is None:
                 self._lay(field)
+            else:
+                own.append(field)
+        self._lay_section(head, own)
+
+    def _lay_section(self, head: Head | None, fields: list[Field]) -> None:
+        """A section, whose fields are made when it is first open."""
+        if head is None:
+            return
+        gist = head.gist
+
+        def told() -> str:
+            return gist if isinstance(gist, str) else gist()
+
+        name = f"{type(self).__name__} {head.name or head.text}"
+        fill = partial(self._fill, fields) if fields else None
+        section = Section(head.text, name, head.folded, fill, told)
+        self._again.append(section.take_pose)
+        self._sections.append((section, fields))
+        self.go_on_in(self.column)
+        self.add(section)
+
+    def _fill(self, fields: list[Field], column: QVBoxLayout) -> None:
+        self.go_on_in(column)
+        for field in fields:
+            self._lay(field)
+        self.go_on_in(self.column)
+
+    def reveal(self, channel: ChannelKey) -> None:
+        """Open the section in which a number stands."""
+        for section, fields in self._sections:
+            if any(channel == key for field in fields for key in _keys_of(field)):
+                section.fold(False)
 
     def _lay(self, field: Field) -> None:
         match field:
             case Title():
-                self.add(title_field(field.get(self._rig), "Name", partial(self._rename, field)))
+                self._lay_title(field)
             case Head():
-                self.add(self._heading(field))
+                self._lay_section(field, [])
             case Words():
                 self._lay_words(field)
             case Rule():
@@ -143,28 +195,111 @@ class FormSheet(Sheet):
                 show = partial(self.document.select, field.thing)
                 self.add(Slab(self.inks, field.symbol, field.text, field.more, show))
             case Ground():
-                self.row(field.word, Hatched(self.inks, field.text))
-            case Act():
-                self.add(self._button(field))
-            case Menu():
-                self._lay_menu(field)
+                hatched = Hatched(self.inks, field.text)
+                hatched.setToolTip(f"Can not change: {field.help or field.text}")
+                menu = [] if field.menu is None else [self._dots(field.menu)]
+                self.row(field.word, hatched, *menu)
+            case Act() | Menu():
+                self.add(*self._widgets(field))
             case Check():
                 self.add(self._check(field))
             case Several():
                 self.row(field.word, *(w for f in field.fields for w in self._widgets(f)))
             case Number() | Amount() | Pick() | Line():
                 self.row(field.word, *self._widgets(field))
+            case Rail():
+                self._lay_rail(field)
+            case Own():
+                widgets = field.make()
+                if field.word:
+                    self.row(field.word, *widgets)
+                else:
+                    for widget in widgets:
+                        self.add(widget)
 
     @property
     def _rig(self) -> Rig:
         return self.document.rig
 
-    def _heading(self, field: Head) -> QLabel:
-        label = heading(field.text)
-        if field.main:
-            label.setFont(text_font(11.5, bold=True))
-            label.setWordWrap(True)
-        return label
+    def _lay_title(self, field: Title) -> None:
+        """The name, and the dots behind which stands what is done less often."""
+        line = QHBoxLayout()
+        line.setSpacing(4)
+        name = field.get(self._rig)
+        if field.rename is None:
+            line.addWidget(title(name), 1)
+        else:
+            line.addWidget(title_field(name, "Name", partial(self._rename, field)), 1)
+        if field.more:
+            dots = menu_button("⋯", "More", {act.words: act.do for act in field.more}, "More")
+            dots.setProperty("verb", False)
+            dots.setProperty("dots", True)
+            line.addWidget(dots, 0, Qt.AlignmentFlag.AlignTop)
+        self.column.addLayout(line)
+
+    def _dots(self, field: Menu) -> QPushButton:
+        entries = {entry: partial(field.chosen, entry) for entry in field.entries}
+        button = menu_button(field.words, field.name or field.words, entries, field.help)
+        if field.words == "⋯":
+            button.setProperty("verb", False)
+            button.setProperty("dots", True)
+        return button
+
+    def _lay_rail(self, field: Rail) -> None:
+        """The instrument, and the numbers of its stops in small print under it."""
+        usual = math.pi if kind_of(self._rig, field.key) == "angle" else self.usual_reach()
+        rail = StopsRail(self.document, field.key, usual, self.inks)
+        rail.pulled.connect(self.pulled)
+        self._again.append(rail.update)
+        self.add(rail)
+        # The stops are typed one after the other, so they are made first.
+        ends = [self._small(self._number(end)[:-1]) for end in (field.low, field.high)]
+        line = QWidget()
+        row = QHBoxLayout(line)
+        row.setContentsMargins(0, 0, 0, 2)
+        row.setSpacing(2)
+        low, high = ends
+        high[-1].setAlignment(Qt.AlignmentFlag.AlignRight)
+        for widget in low:
+            row.addWidget(widget)
+        row.addStretch(1)
+        if field.soft is not None:
+            word = second(field.soft.word)
+            word.setFont(text_font(8))
+            word.setWordWrap(False)
+            row.addWidget(word)
+            (soft,) = self._small([self._amount(field.soft)])
+            row.addWidget(soft)
+            row.addStretch(1)
+        for widget in high:
+            row.addWidget(widget)
+        self.add(line)
+        QWidget.setTabOrder(low[-1], high[-1])
+        if field.soft is not None:
+            QWidget.setTabOrder(high[-1], soft)
+
+    @staticmethod
+    def _small(widgets: list[QWidget]) -> list[Any]:
+        """A field, and the mark before it, as small print: as wide as its number."""
+        typed = widgets[-1]
+        assert isinstance(typed, QuantityField)
+        typed.setProperty("quiet", True)
+        typed.setFont(digit_font(8.5))
+        typed.hugs = True
+        typed.setAlignment(Qt.AlignmentFlag.AlignLeft)
+        return widgets
+
+    def usual_unit(self, kind: Kind) -> str:
+        """The unit that a quantity of the thing is shown in, where none is chosen for it."""
+        return length_unit(self._rig, self.owner) if kind == "length" else USUAL_UNIT[kind]
+
+    def row(self, word: str, *widgets: QWidget) -> None:
+        """A word, which tells the unit of lengths where {m} stands, and its values."""
+        super().row(word.replace("{m}", self.usual_unit("length")), *widgets)
+
+    def usual_reach(self) -> float:
+        """How far a channel without stops is shown to go (m)."""
+        return 1.0
 
     def _lay_words(self, field: Words) -> None:
         text = field.text
@@ -178,14 +313,7 @@ class FormSheet(Sheet):
         else:
             self.add(label)
 
-    def _lay_menu(self, field: Menu) -> None:
-        button = menu_button(field.words, field.name or field.words, field.entries, field.chosen)
-        if field.word is None:
-            self.add(button)
-        else:
-            self.row(field.word, button)
-
-    def _widgets(self, field: Number | Amount | Pick | Line | Act) -> list[QWidget]:
+    def _widgets(self, field: Number | Amount | Pick | Line | Act | Menu) -> list[QWidget]:
         match field:
             case Number():
                 return self._number(field)
@@ -197,9 +325,11 @@ class FormSheet(Sheet):
                 return [self._line(field)]
             case Act():
                 return [self._button(field)]
+            case Menu():
+                return [self._dots(field)]
 
     def _button(self, field: Act) -> QWidget:
-        button = link_button(field.words, field.do, field.help)
+        button = verb(field.words, field.do, field.help, main=field.main)
         if field.name:
             button.setAccessibleName(field.name)
         if field.narrow:
@@ -240,14 +370,16 @@ class FormSheet(Sheet):
         self._again.append(again)
         again()
         widgets: list[QWidget] = [mark] if mark.is_led else []
-        return [*widgets, typed, self._formula_button(field.key, name)]
+        return [*widgets, typed, self.formula_button(field.key, name)]
 
-    def _formula_button(self, channel: ChannelKey, name: str) -> QWidget:
-        write = link_button("=", partial(self.formula_wanted.emit, channel))
+    def formula_button(self, channel: ChannelKey, name: str) -> QWidget:
+        """What opens the Card on which a formula for a number is written."""
+        write = verb("=", partial(self.formula_wanted.emit, channel))
         write.setToolTip("Write a formula for it")
-        write.setFixedWidth(16)
+        write.setProperty("verb", False)
+        write.setProperty("dots", True)
+        write.setFixedWidth(18)
         write.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
-        write.setFont(text_font(12, bold=True))
         write.setAccessibleName(f"Formula for {split(channel)[1] or name}")
         return write
 
@@ -270,7 +402,7 @@ class FormSheet(Sheet):
         self._again.append(again)
         again()
         widgets: list[QWidget] = [mark] if mark.is_led else []
-        return [*widgets, box, self._formula_button(field.key, field.word)]
+        return [*widgets, box, self.formula_button(field.key, field.word)]
 
     def _move(self, channel: ChannelKey, value: float) -> None:
         self.document.move(channel, value)
@@ -291,9 +423,10 @@ class FormSheet(Sheet):
         name, unit = field.name or field.word, field.unit
         if field.narrow:
             typed = narrow_field(self.document, self, field.kind, name)
+            typed.unit = self.usual_unit(field.kind)
         else:
             made = OptionalField if field.optional else QuantityField
-            shown = USUAL_UNIT[field.kind] if unit is None else unit
+            shown = self.usual_unit(field.kind) if unit is None else unit
             typed = made(field.kind, shown, name, self)
             typed.refused.connect(self.document.said)
         if unit is not None:
@@ -365,8 +498,30 @@ class FormSheet(Sheet):
         return box
 
     def _rename(self, field: Title, name: str) -> None:
-        old = field.get(self._rig)
-        if not self.document.edit(f"rename {old}", lambda rig: field.rename(rig, name)):
+        old, rename = field.get(self._rig), field.rename
+        assert rename is not None
+        if not self.document.edit(f"rename {old}", lambda rig: rename(rig, name)):
             for line in self.findChildren(QLineEdit):
                 if line.accessibleName() == "Name":
                     line.setText(old)
+
+
+def _flat(fields: Iterable[Field | Iterable[Field] | None]) -> Iterator[Field]:
+    """Fields one after another, without those that are none."""
+    for field in fields:
+        if isinstance(field, Iterable):
+            yield from _flat(field)
+        elif field is not None:
+            yield field
+
+
+def _keys_of(field: Field) -> list[ChannelKey]:
+    """The channels that a field is of."""
+    match field:
+        case Number() | Pick():
+            return [field.key]
+        case Several():
+            return [one.key for one in field.fields if isinstance(one, Number | Pick)]
+        case Rail():
+            return [field.key, field.low.key, field.high.key]
+    return []

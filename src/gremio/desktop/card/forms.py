@@ -11,6 +11,8 @@ from dataclasses import dataclass
 from functools import partial
 from typing import Any
 
+from PyQt6.QtWidgets import QWidget
+
 from gremio.core.frames import Triple
 from gremio.core.quantity import Kind
 from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
@@ -81,11 +83,26 @@ class Line:
 
 
 @dataclass(frozen=True)
+class Act:
+    """A word on a small button, that does something. name: by which it is found, where that is
+    another. main: it is the one that its Card is for."""
+
+    words: str
+    do: Callable[[], object]
+    help: str = ""
+    name: str = ""
+    narrow: bool = False
+    main: bool = False
+
+
+@dataclass(frozen=True)
 class Title:
-    """The name of a thing, at the head of its Card. rename: an edit."""
+    """The name of a thing, at the head of its Card. rename: an edit; None for a thing that is
+    called what it is. more: what can be done with the thing that is not done often."""
 
     get: Callable[[Rig], str]
-    rename: Callable[[Rig, str], Rig]
+    rename: Callable[[Rig, str], Rig] | None = None
+    more: Sequence[Act] = ()
 
 
 @dataclass(frozen=True)
@@ -103,15 +120,40 @@ class Several:
     """A row of fields under one word."""
 
     word: str
-    fields: Sequence[Number | Amount | Pick | Act]
+    fields: Sequence[Number | Amount | Pick | Act | Menu]
+
+
+@dataclass(frozen=True)
+class Rail:
+    """A channel with its stops, as an instrument that can be pulled, stops too. soft: the field
+    of the soft way before them, where there are stops."""
+
+    key: ChannelKey
+    low: Number
+    high: Number
+    soft: Amount | None = None
+
+
+@dataclass(frozen=True)
+class Own:
+    """What is made by the Card itself, under a word or across the whole width."""
+
+    make: Callable[[], Sequence[QWidget]]
+    word: str = ""
 
 
 @dataclass(frozen=True)
 class Head:
-    """The head of a section, or of the Card."""
+    """The head of a section, which folds: what comes after it belongs to it, up to the next one.
+
+    gist: what it says on its line while it is folded, or where it holds nothing. folded: at
+    first. name: lasting, where the text is not.
+    """
 
     text: str
-    main: bool = False
+    gist: str | Callable[[], str] = ""
+    folded: bool = False
+    name: str = ""
 
 
 @dataclass(frozen=True)
@@ -125,25 +167,14 @@ class Words:
 
 
 @dataclass(frozen=True)
-class Act:
-    """Words that do something. name: by which they are found, where that is another."""
-
-    words: str
-    do: Callable[[], object]
-    help: str = ""
-    name: str = ""
-    narrow: bool = False
-
-
-@dataclass(frozen=True)
 class Menu:
-    """Words that open a menu. entries: in it. chosen: is told which."""
+    """A word on a small button that opens a menu. entries: in it. chosen: is told which."""
 
     words: str
     entries: Sequence[str]
     chosen: Callable[[str], object]
     name: str = ""
-    word: str | None = None
+    help: str = ""
 
 
 @dataclass(frozen=True)
@@ -158,10 +189,12 @@ class Thing:
 
 @dataclass(frozen=True)
 class Ground:
-    """Words that stand on the ground hatch."""
+    """Words that stand on the ground hatch, and what changes them."""
 
     word: str
     text: str
+    menu: Menu | None = None
+    help: str = ""
 
 
 @dataclass(frozen=True)
@@ -171,7 +204,7 @@ class Rule:
 
 Field = (
     Number | Amount | Pick | Line | Title | Check | Several | Head | Words | Act | Menu | Thing
-    | Ground | Rule
+    | Ground | Rule | Rail | Own
 )  # fmt: skip
 
 

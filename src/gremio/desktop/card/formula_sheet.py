@@ -13,7 +13,7 @@ from gremio.core.rig.model import Formula
 from gremio.core.rig.numbers import full_label
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.formula_edit import FormulaEdit
-from gremio.desktop.fields.pieces import Sheet, heading, link_button, rule, second
+from gremio.desktop.fields.pieces import Sheet, heading, rule, second, verb
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import Inks
 
@@ -51,11 +51,9 @@ class FormulaSheet(Sheet):
         self.adds = QCheckBox("add to what leads it otherwise")
         self.adds.setChecked(present is not None and present.adds)
         self.add(self.adds)
-        made = link_button("Make it", self.edit.commit, "Enter")
-        made.setProperty("main", True)
-        made.setProperty("link", False)
+        made = verb("Make it", self.edit.commit, "Enter", main=True)
         self.add(made)
-        self.add(link_button("Leave it", done, "Escape"))
+        self.add(verb("Leave it", done, "Escape"))
         self.add(second(_ABOUT))
         self.add(heading("Functions"))
         for name, (_, _, does) in FUNCTIONS.items():

@@ -31,6 +31,7 @@ from gremio.core.remembered import Remembered
 from gremio.core.rig.cams import as_from_to, as_ratio, is_from_to
 from gremio.core.rig.channels import split
 from gremio.core.rig.ids import ChannelKey, PartId, ThingId
+from gremio.core.rig.lengths import length_unit, small_unit
 from gremio.core.rig.links import (
     adds,
     can_hold,
@@ -44,7 +45,19 @@ from gremio.core.rig.model import Cam, Formula, Link, LinkKind, Planetary, Ratio
 from gremio.core.rig.numbers import full_label, kind_of, shown_unit
 from gremio.core.solve.ask import solve
 from gremio.desktop.card.form_sheet import FormSheet
-from gremio.desktop.card.forms import Act, Amount, Field, Head, Line, Pick, Rule, Thing, Words
+from gremio.desktop.card.forms import (
+    Act,
+    Amount,
+    Field,
+    Head,
+    Line,
+    Own,
+    Pick,
+    Rule,
+    Thing,
+    Title,
+    Words,
+)
 from gremio.desktop.card.range_section import range_section
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.formula_edit import FormulaEdit
@@ -69,7 +82,14 @@ class LinkSheet(FormSheet):
         self._played: Remembered[str] = Remembered()
         super().__init__(document, link_id, inks)
         link = self.link
-        self.lay(Head(_title(link), main=True), Words(f"link · {self._ways(link)}"), Rule())
+        more = [Act("Remove this link", self._remove)]
+        if isinstance(link, Ratio) and split(link.lead)[0] in document.rig.parts:
+            more.insert(0, Act("Swap lead and follower", self.swap))
+        self.lay(
+            Title(lambda _rig: _title(link), more=more),
+            Words(f"link, {self._ways(link)}"),
+            Rule(),
+        )
         if isinstance(link, Ratio | Cam):
             self.lay(
                 Pick("Made as", {made: made for made in _MADE}, lambda rig: _made(self._of(rig)),
@@ -77,11 +97,10 @@ class LinkSheet(FormSheet):
                 Pick("Gives", _GIVES, self.get("adds"), self.set("adds"), "what a link does",
                      "What it does"),
             )  # fmt: skip
-        self.lay(FORMS[link_kind(link)](self, link))
         if can_hold(link):
             self.lay(Pick("Driven back", _BACK, self.get("one_way"), self.set("one_way"),
                           "which way a link drives", "Driven back"))  # fmt: skip
-        self.lay(Act("Remove this link", self._remove))
+        self.lay(FORMS[link_kind(link)](self, link))
         self.end()
         self.take_pose()
 
@@ -267,8 +286,6 @@ def _ratio_form(sheet: LinkSheet, link: Any) -> Iterator[Field]:
     rig = sheet.document.rig
     lead_unit, unit = shown_unit(rig, link.lead), shown_unit(rig, link.follower)
     lead_kind, kind = kind_of(rig, link.lead), kind_of(rig, link.follower)
-    yield from sheet.ends(link)
-    yield Head("Proportion")
     if told := _arithmetic(sheet.document, link):
         yield Words(told, digits=True)
     if lead_kind == kind:
@@ -284,13 +301,12 @@ def _ratio_form(sheet: LinkSheet, link: Any) -> Iterator[Field]:
     if link.kind in GEARED:
         if sheet.play():
             yield Amount("Backlash", "length", sheet.get("backlash"), sheet.set("backlash"),
-                         "backlash of a link", unit="mm", decimals=3,
+                         "backlash of a link", unit=small_unit(rig), decimals=3,
                          help="Play between flanks, left by what places the teeth")  # fmt: skip
             yield Words(sheet.play, digits=True)
         yield Act("Place its teeth in the spaces", sheet.place_teeth)
         yield Act("Fit it by profile shift", sheet.fit_teeth, "Where its mounts stay")
-    if split(link.lead)[0] in rig.parts:
-        yield Act("Swap lead and follower", sheet.swap)
+    yield from sheet.ends(link)
 
 
 def _proportion(
@@ -331,27 +347,27 @@ def _arithmetic(document: Document, link: Ratio) -> str:
 
 
 def _planetary_form(sheet: LinkSheet, link: Any) -> Iterator[Field]:
-    yield from sheet.ends(link)
     yield sheet.number("Ring ÷ sun", "ratio", "number", "")
+    yield from sheet.ends(link)
 
 
 def _cam_form(sheet: LinkSheet, link: Any) -> Iterator[Field]:
     if is_from_to(link):
         yield from range_section(sheet, sheet.thing, link)
         return
-    yield from sheet.ends(link)
     yield Words("Its stations and profile are on the Cam page below.")
+    yield Act("Show its page", lambda: sheet.action_wanted.emit("deck.cam"))
+    yield from sheet.ends(link)
 
 
 def _formula_form(sheet: LinkSheet, link: Any) -> Iterator[Field]:
-    yield Head("Follower")
-    yield sheet.slab(link.follower, "")
-    yield Head("Formula")
     sheet.formula = FormulaEdit(
         sheet.document, link.follower, shown(sheet.document.rig, link), sheet.inks
     )
     sheet.formula.committed.connect(sheet.write)
-    sheet.add(sheet.formula)
+    yield Own(lambda: [sheet.formula])
+    yield Head("Follower")
+    yield sheet.slab(link.follower, "")
     known = sheet.leads(link)
     if known:
         yield Head("Leads")
@@ -361,15 +377,16 @@ def _formula_form(sheet: LinkSheet, link: Any) -> Iterator[Field]:
 
 def _rolling_form(sheet: LinkSheet, link: Any) -> Iterator[Field]:
     paths = {path.name: path_id for path_id, path in sheet.document.rig.paths.items()}
-    yield from sheet.ends(link)
-    yield sheet.number("Radius", "radius", "length", "mm")
+    yield sheet.number("Radius", "radius", "length", small_unit(sheet.document.rig))
     yield from _rolls_over(sheet, link)
     if link.ball:
         yield Words("It turns by the way it is carried ÷ radius, in every direction.")
+        yield from sheet.ends(link)
         return
     yield Pick("Way along", {_HEADING: "", **paths}, sheet.get("path"), sheet.set("path"),
                "way of a wheel", "Way along")  # fmt: skip
     yield Words("It turns by the way it is carried ÷ radius, also backwards.")
+    yield from sheet.ends(link)
 
 
 def _rolls_over(sheet: LinkSheet, link: Any) -> Iterator[Field]:
@@ -382,9 +399,10 @@ def _rolls_over(sheet: LinkSheet, link: Any) -> Iterator[Field]:
 
 
 def _driving_form(sheet: LinkSheet, link: Any) -> Iterator[Field]:
+    unit = length_unit(sheet.document.rig, link.body)
+    yield sheet.number("Wheelbase", "wheelbase", "length", unit)
+    yield sheet.number("Axle at", "axle", "length", unit)
     yield from sheet.ends(link)
-    yield sheet.number("Wheelbase", "wheelbase", "length", "m")
-    yield sheet.number("Axle at", "axle", "length", "m")
 
 
 FORMS: dict[LinkKind, Callable[[LinkSheet, Any], Iterator[Field]]] = {

@@ -14,6 +14,7 @@ from gremio.core.rig.model import Rig
 from gremio.core.rig.numbers import full_label, label, number_word, numbers_of
 from gremio.core.solve.drives import Drive
 from gremio.core.solve.program import Program
+from gremio.desktop.actions.hints import with_key
 from gremio.desktop.card.forms import Act, Field, Head, Menu, Thing, Words
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.pieces import short_channels
@@ -24,10 +25,10 @@ def led_section(document: Document, thing: ThingId) -> Iterator[Field]:
     rig, program = document.rig, document.program
     led = [(c, program.drives[c]) for c in numbers_of(rig, thing) if c in program.drives]
     if thing in rig.parts or led:
-        yield Head("Led by")
-    if thing in rig.parts and not led and not constraints_of(rig, PartId(thing)):
         free = bool(document.channels_of(thing))
-        yield Words("nothing: a hand can move it" if free else "nothing: grounded")
+        held = bool(led) or bool(constraints_of(rig, PartId(thing)))
+        gist = "nothing: a hand can move it" if free else "nothing: grounded"
+        yield Head("Led by", _several(len(led), "number") if held else gist)
     said: set[str] = set()
     for channel, drive in led:
         yield from _leading(program, channel, drive, said)
@@ -41,7 +42,7 @@ def _pins(rig: Rig, thing: ThingId) -> Iterator[Field]:
     """The pins and rails at a part."""
     own = {i: c for i, c in rig.closures.items() if thing in (c.one, c.two)}
     if own:
-        yield Head("Pinned to")
+        yield Head("Pinned to", _several(len(own), "part"))
     for closure_id, closure in own.items():
         other = closure.two if closure.one == thing else closure.one
         name = "the ground" if other is None else rig.parts[other].name
@@ -116,7 +117,8 @@ def leads_section(document: Document, thing: ThingId) -> Iterator[Field]:
         for constraint_id, constraint in rig.constraints.items()
         if thing in rig.parts and PartId(thing) in (t.on for t in targets_of(constraint))
     ]
-    yield Head("Leads")
+    count = len(led) + len(kept)
+    yield Head("Leads", _several(count, "part") if count else "nothing yet")
     for link_id, follower in led:
         link = rig.links[link_id]
         name, told = full_label(rig, follower), how(rig, link, follower)
@@ -125,8 +127,10 @@ def leads_section(document: Document, thing: ThingId) -> Iterator[Field]:
         constraint = rig.constraints[constraint_id]
         name = rig.parts[constraint.part].name if constraint.part in rig.parts else ""
         yield Thing(constraint.kind, f"{name}, {constraint.kind}", "", constraint_id)
-    if not led and not kept:
-        yield Words("nothing yet")
+
+
+def _several(count: int, word: str) -> str:
+    return f"{count} {word}{'s' * (count != 1)}"
 
 
 def link_sections(document: Document, thing: ThingId) -> Iterator[Field]:
@@ -138,16 +142,12 @@ def link_sections(document: Document, thing: ThingId) -> Iterator[Field]:
 def tying(act: Callable[[str], object]) -> Menu:
     """The menu that constrains a part. act: is told the id of an action."""
     ties = {record.action: f"tie.{kind}" for kind, record in CONSTRAINTS.items()}
-    words = "Constrain it…"
-    return Menu(words, list(ties), lambda text: act(ties[text]))
+    return Menu("Tie", list(ties), lambda text: act(ties[text]), help="Constrain it")
 
 
 def leading_on(document: Document, thing: ThingId, act: Callable[[str], object]) -> Act | None:
     """Begins a link from a thing. act: is told the id of an action."""
     if not document.channels_of(thing):
         return None
-    leads = any(
-        split(c)[0] == thing for drive in document.program.drives.values() for c in drive.leads
-    )
-    words = "Lead something else…" if leads else "Lead something…"
-    return Act(words, partial(act, "link.lead"), "Then click the part to lead (L)")
+    return Act("Lead", partial(act, "link.lead"),
+               with_key("Then click the part to lead", "link.lead"))  # fmt: skip

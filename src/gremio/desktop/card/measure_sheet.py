@@ -16,9 +16,9 @@ from gremio.desktop.document.document import Document
 from gremio.desktop.fields.pieces import (
     Sheet,
     heading,
-    link_button,
     rule,
     second,
+    verb,
 )
 from gremio.desktop.theme.dress import digit_font, text_font
 from gremio.desktop.theme.inks import Inks
@@ -50,7 +50,7 @@ class MeasuringSheet(Sheet):
                     "two faces."
                 )
             )
-            self.add(link_button("Stop measuring", done, "Escape"))
+            self.add(verb("Stop measuring", done, "Escape"))
             self.end()
             return
         measure = likely_measure(document.rig, picked)
@@ -66,12 +66,10 @@ class MeasuringSheet(Sheet):
             self.add(second(f"the rim is round to {off:.2g} %"))
         if picked[0].place.kind == "circle centre" and len(picked) == 1:
             self.add(second(f"diameter {told(2 * value, measure.unit)}"))
-        keep = link_button("Keep this measure", lambda: self._keep(measure))
-        keep.setProperty("link", False)
-        keep.setProperty("main", True)
+        keep = verb("Keep this measure", lambda: self._keep(measure), main=True)
         self.add(keep)
         self.add(second("A measure that is kept can be used in formulas, by its name."))
-        self.add(link_button("Stop measuring", done, "Escape"))
+        self.add(verb("Stop measuring", done, "Escape"))
         self.end()
 
     def _keep(self, measure: Measure) -> None:
@@ -92,8 +90,8 @@ class MeasureSheet(FormSheet):
         names = [document.rig.parts[end.part].name for end in measure.ends
                  if end.part in document.rig.parts]  # fmt: skip
         self.lay(
-            Title(self.get("name"), self.set("name")),
-            Words(f"measure · {_KINDS[measure.kind]}"),
+            Title(self.get("name"), self.set("name"), [Act("Remove this measure", self._remove)]),
+            Words(f"measure, {_KINDS[measure.kind]}"),
             Rule(),
         )
         self.value = heading("")
@@ -107,7 +105,6 @@ class MeasureSheet(FormSheet):
             else None,
             Words("on " + " and ".join(dict.fromkeys(names))),
             Words(f"In a formula it is called {measure.name}. A measure is read, not led."),
-            Act("Remove this measure", self._remove),
         )
         self.end()
         self.take_pose()

@@ -23,14 +23,14 @@ from gremio.core.edit.parts import (
 )
 from gremio.core.edit.prepare import has_scale, without_scale
 from gremio.core.frames import Frame, Triple, angles_of_turn, frame_of, matrix, turn_of_angles
-from gremio.core.quantity import UNITS, show_short
+from gremio.core.quantity import UNITS, box_words, show_number_short, show_short
 from gremio.core.rig.channels import (
     AXES,
     CHANNELS,
     JOINT_KINDS,
+    SCALES,
     axes_of,
     channel_kind,
-    channel_unit,
     free_of,
     freed,
     grounded,
@@ -38,9 +38,11 @@ from gremio.core.rig.channels import (
     key,
 )
 from gremio.core.rig.ids import GROUND, PartId, ThingId
+from gremio.core.rig.lengths import small_unit
 from gremio.core.rig.model import Joint, JointKind, Part, Repeat, Rig, StandIn, Stops
 from gremio.core.rig.numbers import SHOWN, shown_unit, stop_keys
 from gremio.core.rig.solids import Mesh
+from gremio.desktop.actions.hints import with_key
 from gremio.desktop.actions.place_questions import AxisWay, MountPlace
 from gremio.desktop.actions.preparing import align_mount, mount_in_box, roll_wheel
 from gremio.desktop.actions.rigging import set_home
@@ -56,20 +58,23 @@ from gremio.desktop.card.forms import (
     Menu,
     Number,
     Pick,
+    Rail,
     Rule,
     Several,
     Title,
     Words,
     three,
 )
-from gremio.desktop.card.links import leading_on, leads_section, led_section, tying
+from gremio.desktop.card.links import leads_section, led_section, tying
 from gremio.desktop.card.shape_section import shape_section
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.pieces import short_channels
 from gremio.desktop.theme.inks import Inks
 
-_ONE = "free or ground one…"
-_PUT = "Put the mount…"
+_ONE = "Free or ground one"
+_PUT = "Put it…"
+# So many channels have their stops beside them; those of more are a section.
+_RAILS = 2
 _PUTS = ("in the middle of its shapes", "under them, at the bottom", "square to the world")
 # A screw that has just been made goes so far in a turn (m); the Card says so, to be changed.
 _USUAL_LEAD = 0.004
@@ -84,22 +89,21 @@ class PartSheet(FormSheet):
         self.bench, self.part = bench, part
         entry = self.entry
         self.lay(
-            Title(lambda rig: rig.parts[part].name, lambda rig, n: rename_part(rig, part, n)),
+            Title(lambda rig: rig.parts[part].name, lambda rig, n: rename_part(rig, part, n),
+                  self._more(entry)),
             Words(self._subtitle()),
+            self._verbs(),
             Rule(),
             self._joint(entry.joint),
             self._values(entry),
-            self._stops(entry),
-            self._home(entry),
+            self._grounded(entry),
             self._mount(entry),
             driving_section(self, part),
             led_section(document, part),
-            tying(self.action_wanted.emit),
             leads_section(document, part),
-            leading_on(document, part, self.action_wanted.emit),
             shape_section(self, part),
             self._use(entry),
-        )
+        )  # fmt: skip
         self.end()
         self.take_pose()
 
@@ -115,12 +119,45 @@ class PartSheet(FormSheet):
         words = ["part"]
         corners = self._corners()
         if len(corners):
-            x, y, z = (f"{v:.3g}" for v in np.ptp(corners, axis=0))
-            words.append(f"{x} × {y} × {z} m")
+            words.append(box_words(np.ptp(corners, axis=0), self.usual_unit("length")))
         meshes = [shape.solid for shape in entry.shapes if isinstance(shape.solid, Mesh)]
         if meshes and meshes[0].source in self.document.rig.sources:
             words.append(self.document.rig.sources[meshes[0].source].path.rsplit("/", 1)[-1])
-        return " · ".join(words)
+        return ", ".join(words)
+
+    def _verbs(self) -> Iterator[Field]:
+        """What is done most with a part."""
+        act = self.action_wanted.emit
+        drives = self.document.program.drives
+        channels = self.document.channels_of(self.part)
+        if any(channel not in drives for channel in channels):
+            yield Act("Control", partial(act, "link.control"),
+                      with_key("Make a control that leads it", "link.control"))  # fmt: skip
+        if channels:
+            yield Act("Lead", partial(act, "link.lead"),
+                      with_key("Then click the part to lead", "link.lead"))  # fmt: skip
+        yield tying(act)
+        yield Act("Copy", partial(act, "edit.copy"), with_key("With what it carries", "edit.copy"))
+        yield Act("Hide", partial(act, "bench.hide"),
+                  with_key("Leave it out of the Bench", "bench.hide"))  # fmt: skip
+
+    def _more(self, entry: Part) -> list[Act]:
+        """What is done with it now and then."""
+        act = self.action_wanted.emit
+        found = []
+        if freed(entry.joint):
+            found += [
+                Act("Go home", self._go_home),
+                Act("Set home here", self._set_home),
+                Act("Try its axis", partial(act, "part.try axis")),
+            ]
+        if any(c.startswith("turn") for c in freed(entry.joint)) and entry.shapes:
+            found.append(
+                Act("Let it roll as it is carried", partial(roll_wheel, self.document, self.part))
+            )
+        if has_scale(entry):
+            found.append(Act("Take its scale out", self._take_scale_out))
+        return [*found, Act("Remove it", partial(act, "edit.remove"))]
 
     def _joint(self, joint: Joint) -> Iterator[Field]:
         kinds = Pick(
@@ -145,37 +182,44 @@ class PartSheet(FormSheet):
             yield Amount(
                 "A turn is", "length", lambda rig: self._of(rig).joint.lead,
                 lambda rig, v: self._with_joint(rig, replace(self._of(rig).joint, lead=v)),
-                "joint", "Lead of the screw", "mm",
+                "joint", "Lead of the screw", small_unit(self.document.rig),
             )  # fmt: skip
 
     def _of(self, rig: Rig) -> Part:
         return rig.parts[self.part]
 
     def _values(self, entry: Part) -> Iterator[Field]:
-        for channel in free_of(entry):
-            yield Number(channel.capitalize(), key(self.part, channel), f"{entry.name} {channel}")
-
-    def _stops(self, entry: Part) -> Iterator[Field]:
-        given = [c for c in self.document.rig.constraints.values() if c.part == self.part]
-        free = freed(entry.joint)
+        """Each channel with its value, and its stops as an instrument; of many, the stops stand in
+        a section of their own."""
+        free = free_of(entry)
+        many = len(free) > _RAILS
         for channel in free:
-            stops = entry.stops.get(channel, Stops())
-            if stops == Stops() and any(channel in c.freed for c in given):
-                # It was freed for a constraint, which is all that moves it.
-                continue
-            # Of several, the unit tells a turn about an axis from a move along it.
-            which = "stop" if len(free) == 1 else channel[-1]
-            symbol = UNITS[channel_unit(channel)].symbol
-            ends = stop_keys(key(self.part, channel))
-            for end, word in zip(ends, ("Low", "High"), strict=True):
-                yield Number(
-                    f"{word} {which} {symbol}".rstrip(), end, f"{word} stop",
-                    optional=True, bare=True, help=f"{word} stop; empty runs free",
-                )  # fmt: skip
-            if stops != Stops():
-                yield self._soft(channel)
-            if stops.soft:
-                yield Words(partial(self._asked, channel))
+            yield Number(channel.capitalize(), key(self.part, channel), f"{entry.name} {channel}")
+            if not many:
+                yield from self._stops(entry, channel)
+
+    def _stops(self, entry: Part, channel: str) -> Iterator[Field]:
+        if channel not in freed(entry.joint):
+            # A repeat's own numbers have no stops.
+            return
+        given = [c for c in self.document.rig.constraints.values() if c.part == self.part]
+        stops = entry.stops.get(channel, Stops())
+        if stops == Stops() and any(channel in c.freed for c in given):
+            # It was freed for a constraint, which is all that moves it.
+            return
+        low, high = (
+            Number("", end, f"{word} stop" + (f" {channel}" if self._has_several(entry) else ""),
+                   optional=True, help=f"{word} stop; empty runs free")
+            for end, word in zip(stop_keys(key(self.part, channel)), ("Low", "High"), strict=True)
+        )  # fmt: skip
+        yield Rail(key(self.part, channel), low, high,
+                   self._soft(channel) if stops != Stops() else None)  # fmt: skip
+        if stops.soft:
+            yield Words(partial(self._asked, channel))
+
+    @staticmethod
+    def _has_several(entry: Part) -> bool:
+        return len(freed(entry.joint)) > 1
 
     def _asked(self, channel: str) -> str:
         """What a channel is asked for, where its soft stop lets it come less far."""
@@ -197,32 +241,31 @@ class PartSheet(FormSheet):
             f"Soft before the stops of {channel}", help="How far before a stop it slows down",
         )  # fmt: skip
 
-    def _home(self, entry: Part) -> Iterator[Field]:
+    def _grounded(self, entry: Part) -> Iterator[Field]:
         free = freed(entry.joint)
-        if free:
-            yield Several(
-                "Home",
-                [
-                    Act("go home", self._go_home, "Bring it home (H)"),
-                    Act("set home here", self._set_home, "Count zero from where it is now"),
-                ],
-            )
-        shown = {"yes": True, "no": False}
-        yield Pick(
-            "Shown", shown, lambda rig: self._of(rig).shown,
-            lambda rig, on: change_part(rig, self.part, replace(self._of(rig), shown=on)),
-            "whether it is shown", key=key(self.part, SHOWN),
-        )  # fmt: skip
-        yield Ground("Grounded", short_channels(grounded(entry.joint)))
         offers = [f"{'ground' if c in free else 'free'} {c}" for c in CHANNELS]
-        yield Menu(_ONE, offers, self._set_grounded, word="")
+        menu = Menu("⋯", offers, self._set_grounded, _ONE, "Free or ground one")
+        every = grounded(entry.joint)
+        # That nothing is scaled is so of nearly all there is.
+        told = tuple(c for c in every if c not in SCALES) if {*SCALES} <= {*every} else every
+        words = short_channels(told) if len(every) < len(CHANNELS) else "everything"
+        yield Ground("Grounded", words or "scale", menu, help=short_channels(every))
+        if len(free_of(entry)) > _RAILS:
+            yield Head("Stops", folded=True, gist=self._stops_told)
+            for channel in free_of(entry):
+                yield Words(channel.capitalize())
+                yield from self._stops(entry, channel)
+
+    def _stops_told(self) -> str:
+        found = [c for c, stops in self.entry.stops.items() if stops != Stops()]
+        return ", ".join(found) or "none"
 
     def _mount(self, entry: Part) -> Iterator[Field]:
         rig = self.document.rig
         carried = {self.part, *descendants(rig, self.part)}
         names = {other.name: i for i, other in rig.parts.items() if i not in carried}
         parent = entry.parent if entry.parent in rig.parts else None
-        yield Head("Mount")
+        yield Head("Stands at", self._stands, folded=True)
         yield Pick("On", {"the ground": None, **names}, lambda _rig: parent, self._set_parent,
                    "mount", "Mounted on")  # fmt: skip
         yield from _frame_fields("Part", "part stands", lambda rig: stands_at(self._of(rig)),
@@ -230,32 +273,39 @@ class PartSheet(FormSheet):
         yield from _frame_fields("Joint", "joint stands", lambda rig: self._of(rig).mount,
                                  lambda rig, mount: move_mount(rig, self.part, mount))  # fmt: skip
         yield Act(
-            "Pick its place in the Bench…",
+            "Pick its place…",
             lambda: self.bench.ask(MountPlace(self.document, self.part)),
             "Put the joint on a corner, an edge, a circle or a face; the part stays in place",
         )
         if has_axis(entry.joint.kind):
             yield Act(
-                "Pick its axis in the Bench…",
+                "Pick its axis…",
                 lambda: self.bench.ask(AxisWay(self.document, self.part)),
                 "Lay the axis along an edge, a hole or across a face",
             )
-        if any(c.startswith("turn") for c in freed(entry.joint)) and entry.shapes:
-            tip = "Its turn is then the way it is carried ÷ its radius"
-            yield Act("Let it roll as it is carried", partial(roll_wheel, self.document, self.part),
-                      tip)  # fmt: skip
-        if freed(entry.joint):
-            yield Act("Try its axis", lambda: self.bench.try_axis(self.part), "A wiggle (A)")
         yield Menu(_PUT, [*_PUTS, *(f"square to {name}" for name in names)], self._put)
-        if has_scale(entry):
-            yield Act("Take its scale out", self._take_scale_out, "Nothing moves")
+
+    def _stands(self) -> str:
+        """Where its joint stands, and on what."""
+        entry = self.entry
+        parent = self.document.rig.parts.get(entry.parent or GROUND)
+        unit = self.usual_unit("length")
+        x, y, z = (show_number_short(v, unit) for v in entry.mount.at)
+        on = "" if parent is None else f" on {parent.name}"
+        return f"{x}  {y}  {z} {UNITS[unit].symbol}{on}"
 
     def _use(self, entry: Part) -> Iterator[Field]:
         """How it is shown while working light, and how it is repeated."""
         repeat = entry.repeat
         paths = {path.name: i for i, path in self.document.rig.paths.items()}
         along = {"once": "", "line": "line", "circle": "circle", **paths}
-        yield Head("Repeat and stand-in")
+        yield Head("How it is shown", self._shown_told, folded=True)
+        shown = {"yes": True, "no": False}
+        yield Pick(
+            "Shown", shown, lambda rig: self._of(rig).shown,
+            lambda rig, on: change_part(rig, self.part, replace(self._of(rig), shown=on)),
+            "whether it is shown", key=key(self.part, SHOWN),
+        )  # fmt: skip
         kind = Pick("Repeat", along, lambda rig: _along(self._of(rig).repeat), self._repeated,
                     "repeat", "Repeat along")  # fmt: skip
         if repeat is None or repeat.along == "path":
@@ -271,6 +321,20 @@ class PartSheet(FormSheet):
             lambda rig, s: change_part(rig, self.part, replace(self._of(rig), stand_in=s)),
             "stand-in",
         )  # fmt: skip
+
+    def _shown_told(self) -> str:
+        entry = self.entry
+        told = ["shown" if self.document.pose.at(key(self.part, SHOWN)) >= 0.5 else "not shown"]
+        if entry.repeat is not None:
+            told.append(f"{entry.repeat.count} times")
+        if entry.stand_in != "full":
+            told.append(f"stand-in: {entry.stand_in}")
+        return ", ".join(told)
+
+    def usual_reach(self) -> float:
+        """As far as it is long (m)."""
+        corners = self._corners()
+        return max(float(np.ptp(corners, axis=0).max()), 1e-3) if len(corners) else 1.0
 
     def _repeat_axis(self, rig: Rig, axis: str) -> Rig:
         repeat = self._of(rig).repeat
@@ -354,7 +418,7 @@ def _frame_fields(
     def turned(rig: Rig, angles: Triple) -> Rig:
         return put(rig, replace(get(rig), turn=turn_of_angles(angles)))
 
-    yield three(f"{word} at, m", "length", lambda rig: get(rig).at, at, "mount",
+    yield three(f"{word} at, {{m}}", "length", lambda rig: get(rig).at, at, "mount",
                 f"{name.capitalize()} at")  # fmt: skip
     yield three("turned, °", "angle", lambda rig: angles_of_turn(get(rig).turn), turned, "mount",
                 f"{name.capitalize()} turned")  # fmt: skip

@@ -10,6 +10,7 @@ from gremio.core.frames import Triple
 from gremio.core.quantity import show_short
 from gremio.core.rig.constraints import targets_of
 from gremio.core.rig.ids import GROUND, ThingId
+from gremio.core.rig.lengths import length_unit
 from gremio.core.rig.model import Path, PathKind, Rig
 from gremio.core.shape.paths import comes_back, length
 from gremio.desktop.card.form_sheet import FormSheet
@@ -47,13 +48,13 @@ class PathSheet(FormSheet):
     def __init__(self, document: Document, path: ThingId, inks: Inks) -> None:
         super().__init__(document, path, inks)
         entry, rig = self.entry, document.rig
-        long = show_short(length(entry), "m")
+        long = show_short(length(entry), length_unit(rig, entry.on or GROUND))
         kinds = {kind: kind for kind in get_args(PathKind) if kind != "wrap"}
         of_points = entry.kind in ("polyline", "spline")
         on = rig.parts.get(entry.on or GROUND)
         self.lay(
-            Title(self.get("name"), self.set("name")),
-            Words(f"path · {_SAYS[entry.kind]}, {long} long"),
+            Title(self.get("name"), self.set("name"), [Act("Remove this path", self._remove)]),
+            Words(f"path, {_SAYS[entry.kind]}, {long} long"),
             Rule(),
             Pick("Kind", kinds, self.get("kind"), self.set("kind"), "kind", "Kind of path")
             if entry.kind != "wrap"
@@ -66,7 +67,6 @@ class PathSheet(FormSheet):
             Thing(on.joint.kind, on.name, "", entry.on or GROUND) if on else Words("the ground"),
             self._points(entry),
             self._followers(rig),
-            Act("Remove this path", self._remove),
         )  # fmt: skip
         self.end()
 
@@ -76,7 +76,7 @@ class PathSheet(FormSheet):
         return self.document.rig.paths[self.thing]
 
     def _points(self, entry: Path) -> Iterator[Field]:
-        yield Head("Wheels, m" if entry.kind == "wrap" else "Points, m")
+        yield Head("Wheels" if entry.kind == "wrap" else "Points")
         for index in range(len(entry.points)):
             place = self._point(index)
             if entry.kind == "wrap":

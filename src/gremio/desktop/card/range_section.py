@@ -25,16 +25,17 @@ _BEYOND: tuple[Beyond, ...] = ("hold", "carry on")
 def range_section(sheet: FormSheet, link_id: ThingId, cam: Cam) -> Iterator[Field]:
     """The ranges of a from–to cam."""
     rig = sheet.document.rig
-    yield Head(f"From {full_label(rig, cam.lead)}")
+    yield Head(f"From {full_label(rig, cam.lead)}", name="From")
     yield Several("from, to", [_end(rig, link_id, cam.lead, end) for end in (0, 1)])
     for follower in cam.followers:
         channel = follower.channel
-        yield Head(f"To {full_label(rig, channel)}")
+        yield Head(f"To {full_label(rig, channel)}", name="To")
         yield Several("from, to", [_end(rig, link_id, channel, end) for end in (0, 1)])
         acts = [Act("turn it round", partial(_turn_round, sheet, link_id, channel))]
         if len(cam.followers) > 1:
             acts.append(Act("take it out", partial(_take_out, sheet, link_id, channel)))
         yield Several("", acts)
+    yield Head("Beyond", name="Beyond")
     yield _beyond(link_id, "before")
     yield _beyond(link_id, "after")
     more = partial(sheet.action_wanted.emit, "link.one more")

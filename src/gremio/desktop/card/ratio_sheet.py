@@ -18,7 +18,7 @@ from gremio.core.rig.model import Ratio
 from gremio.core.rig.numbers import full_label
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.areas import clear
-from gremio.desktop.fields.pieces import Sheet, choice, heading, link_button, rule, second
+from gremio.desktop.fields.pieces import Sheet, choice, heading, rule, second, verb
 from gremio.desktop.fields.quantity_field import QuantityField
 from gremio.desktop.theme.dress import digit_font, text_font
 
@@ -31,6 +31,8 @@ class RatioSheet(Sheet):
 
     lead, follower: ids of parts. done: what to do when it is made or left.
     """
+
+    of_selection = True
 
     def __init__(
         self, document: Document, lead: PartId, follower: PartId, done: Callable[[], None]
@@ -71,11 +73,9 @@ class RatioSheet(Sheet):
         if self.proposal is not None and self.proposal.carrier:
             arm = full_label(rig, self.proposal.carrier)
             self.add(second(f"as seen from {arm}, which carries one of the two"))
-        make = link_button("Make it", self.accept, "Enter")
-        make.setProperty("link", False)
-        make.setProperty("main", True)
+        make = verb("Make it", self.accept, "Enter", main=True)
         self.add(make)
-        self.add(link_button("Leave it", self._done, "Escape"))
+        self.add(verb("Leave it", self._done, "Escape"))
         if self.proposal is None:
             self.add(second("Its two numbers are then on the Card of the link."))
         self.end()

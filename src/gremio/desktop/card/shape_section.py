@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from functools import partial
 
+from PyQt6.QtWidgets import QWidget
+
+from gremio.core.quantity import box_words
 from gremio.core.rig.channels import key
 from gremio.core.rig.ids import PartId
+from gremio.core.rig.model import Shape
 from gremio.core.rig.numbers import dimensions_of
 from gremio.core.rig.solids import InternalGear, Mesh, RackBar, SpurGear
 from gremio.desktop.actions.preparing import make_gear_mate
 from gremio.desktop.card.form_sheet import FormSheet
-from gremio.desktop.card.forms import Act, Field, Head, Number, Words
+from gremio.desktop.card.forms import Act, Field, Head, Number, Own, Words
 from gremio.desktop.fields.pieces import choice, number_field
 from gremio.desktop.fields.quantity_field import OptionalField
 
@@ -23,45 +28,73 @@ def shape_section(sheet: FormSheet, part: PartId) -> Iterator[Field]:
     shapes = sheet.document.rig.parts[part].shapes
     if not shapes:
         return
-    yield Head("Shape")
     index = min(_last_shape.get(part, 0), len(shapes) - 1)
-    if len(shapes) > 1:
-        names = [f"{i + 1} of {len(shapes)}: {_kind(s.solid)}" for i, s in enumerate(shapes)]
-
-        def choose(text: str) -> None:
-            _last_shape[part] = int(text.split(" ")[0]) - 1
-            sheet.wants_anew()
-
-        sheet.row("Piece", choice(names, names[index], "Piece", choose))
     solid = shapes[index].solid
+    yield Head("Shape", _gist(shapes), folded=True)
+    if len(shapes) > 1:
+        yield Own(partial(_piece, sheet, part, index), "Piece")
     if isinstance(solid, Mesh):
-        yield Words(" × ".join(f"{v:.3g}" for v in solid.size) + " m", word="Size")
+        yield Words(box_words(solid.size, sheet.usual_unit("length")), word="Size")
         return
     for name in dimensions_of(solid):
         word = name.replace("_", " ").capitalize()
         yield Number(word, key(part, f"shape {index} {name}"), word)
     if isinstance(solid, SpurGear | InternalGear | RackBar):
-        yield Mate(sheet, part, solid).make_field()
+        mate = Mate(sheet, part, solid)
+        yield Own(mate.teeth_fields, "Mate, teeth")
+        yield Own(mate.distance_fields, "at")
+        yield mate.make_field()
+
+
+def _gist(shapes: Sequence[Shape]) -> str:
+    if len(shapes) > 1:
+        return f"{len(shapes)} solids"
+    solid = shapes[0].solid
+    teeth = getattr(solid, "teeth", None)
+    return _kind(solid) if teeth is None else f"{_kind(solid)}, {teeth:g} teeth"
+
+
+def _piece(sheet: FormSheet, part: PartId, index: int) -> list[QWidget]:
+    """The choice among several shapes."""
+    shapes = sheet.document.rig.parts[part].shapes
+    names = [f"{i + 1} of {len(shapes)}: {_kind(s.solid)}" for i, s in enumerate(shapes)]
+
+    def choose(text: str) -> None:
+        _last_shape[part] = int(text.split(" ")[0]) - 1
+        sheet.wants_anew()
+
+    return [choice(names, names[index], "Piece", choose)]
 
 
 class Mate:
-    """Makes a gear that runs with a part's gear; its fields are put on a sheet."""
+    """Makes a gear that runs with a part's gear, from fields of its own."""
 
     def __init__(
         self, sheet: FormSheet, part: PartId, solid: SpurGear | InternalGear | RackBar
     ) -> None:
-        self.document, self.part = sheet.document, part
+        self.document, self.part, self._sheet = sheet.document, part, sheet
+        self._solid = solid
+
+    def teeth_fields(self) -> list[QWidget]:
+        """How many teeth it is to have, and where it runs."""
+        sheet = self._sheet
         self._teeth = number_field(sheet.document, sheet, "number", "Teeth of a mate")
         self._teeth.whole = True
         self._teeth.set_value(30.0)
-        wheres = ["outside", "inside"] if isinstance(solid, SpurGear) else ["outside"]
+        wheres = ["outside", "inside"] if isinstance(self._solid, SpurGear) else ["outside"]
         self._inside = choice(wheres, "outside", "Where the mate runs", lambda _text: None)
-        sheet.row("Mate, teeth", self._teeth, self._inside)
-        self._apart = OptionalField("length", "mm", "Distance of the mate", sheet)
+        return [self._teeth, self._inside]
+
+    def distance_fields(self) -> list[QWidget]:
+        """How far apart the two are to be."""
+        sheet = self._sheet
+        self._apart = OptionalField(
+            "length", sheet.usual_unit("length"), "Distance of the mate", sheet
+        )
         self._apart.setPlaceholderText("touching")
         self._apart.setToolTip("Between the centres; reached by profile shift")
         self._apart.refused.connect(sheet.document.said)
-        sheet.row("at, mm", self._apart)
+        return [self._apart]
 
     def make_field(self) -> Act:
         """What makes the mate."""

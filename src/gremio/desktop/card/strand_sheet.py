@@ -36,10 +36,10 @@ from gremio.desktop.document.document import Document
 from gremio.desktop.theme.inks import Inks
 
 _SAYS = {
-    "spring": "spring · it keeps its coils however long it is",
-    "bellows": "bellows · they keep their folds however long they are",
-    "hose": "hose · what is more than the way hangs",
-    "rope": "rope · taut over its sheaves, or hanging between two ends",
+    "spring": "spring, it keeps its coils however long it is",
+    "bellows": "bellows, they keep their folds however long they are",
+    "hose": "hose, what is more than the way hangs",
+    "rope": "rope, taut over its sheaves, or hanging between two ends",
 }
 _WORDS = {"thickness": "Thick", "width": "Wide", "turns": "Coils", "length": "Length"}
 
@@ -58,7 +58,7 @@ class StrandSheet(FormSheet):
         kinds = {k: k for k in get_args(StrandKind) if len(entry.through) == 2 or k == "rope"}
         hangs = entry.kind in ("hose", "rope")
         self.lay(
-            Title(self.get("name"), self.set("name")),
+            Title(self.get("name"), self.set("name"), [Act("Remove it", self._remove)]),
             Words(_SAYS[entry.kind]),
             Rule(),
             Pick("Kind", kinds, self.get("kind"), self.set("kind"), "kind"),
@@ -70,7 +70,6 @@ class StrandSheet(FormSheet):
             Head("Goes to" if len(entry.through) == 2 else "Goes over"),
             *(self._end(index) for index in range(len(entry.through))),
             led_section(document, strand),
-            Act("Remove it", self._remove),
         )
         self.end()
 
@@ -91,7 +90,7 @@ class StrandSheet(FormSheet):
             yield Thing(part.joint.kind, part.name, f"point {index + 1}", end.on)
         else:
             yield Words(f"the ground, point {index + 1}")
-        yield three("At, m", "length", lambda rig: rig.strands[self.thing].through[index].at,
+        yield three("At, {m}", "length", lambda rig: rig.strands[self.thing].through[index].at,
                     lambda rig, at: self._with_end(rig, index, at=at), "way",
                     f"Point {index + 1}")  # fmt: skip
         if end.radius:
@@ -116,7 +115,7 @@ class StrandSheet(FormSheet):
             return ""
         if here.wrong:
             return here.wrong
-        words = f"{show_short(here.length, 'm')} long now"
+        words = f"{show_short(here.length, self.usual_unit('length'))} long now"
         if here.falls > 1:
             words += f", in {here.falls} falls"
         if here.clear:

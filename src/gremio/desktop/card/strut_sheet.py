@@ -34,9 +34,10 @@ class StrutSheet(FormSheet):
     def __init__(self, document: Document, strut: ThingId, inks: Inks) -> None:
         super().__init__(document, strut, inks)
         entry = self.entry
+        self.owner = entry.barrel
         self.lay(
-            Title(self.get("name"), self.set("name")),
-            Words("strut · its rod slides in its barrel, both eyes turn freely"),
+            Title(self.get("name"), self.set("name"), [Act("Remove this strut", self._remove)]),
+            Words("strut, its rod slides in its barrel, both eyes turn freely"),
             Rule(),
             self._length("Barrel", "barrel_length"),
             *(self._stage(index) for index in range(len(entry.stage_lengths))),
@@ -47,7 +48,6 @@ class StrutSheet(FormSheet):
             self._use(),
             self._between(),
             self._bodies(),
-            Act("Remove this strut", self._remove, "With its barrel and rod"),
         )
         self.end()
 
@@ -121,13 +121,13 @@ class StrutSheet(FormSheet):
         use = use_in(self.document.program, self.thing)
         yield Head("Stroke")
         yield Words(self._now)
-        stroke, used = show_short(use.stroke, "m"), show_short(use.used, "m")
+        stroke, used = self._shown(use.stroke), self._shown(use.used)
         yield Words(f"Its stroke is {stroke}; the machine uses {used}.")
         spare = use.shortest - use.least, use.most - use.longest
         if use.past is None:
             yield Words(
-                f"left: {show_short(spare[0], 'm')} before the closed end, "
-                f"{show_short(spare[1], 'm')} before it comes apart"
+                f"left: {self._shown(spare[0])} before the closed end, "
+                f"{self._shown(spare[1])} before it comes apart"
             )
             return
         yield Words(f"It {told(rig, use)}.")
@@ -143,7 +143,10 @@ class StrutSheet(FormSheet):
         rig, entry = self.document.rig, self.entry
         out = self.document.pose.at(key(entry.rod, "move x"))
         apart = rig.parts[entry.rod].mount.at[0] + out
-        return f"{show_short(apart, 'm')} from eye to eye now"
+        return f"{self._shown(apart)} from eye to eye now"
+
+    def _shown(self, length: float) -> str:
+        return show_short(length, self.usual_unit("length"))
 
     def _fit(self) -> None:
         geometry = self.document.geometry

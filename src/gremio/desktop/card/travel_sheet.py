@@ -11,10 +11,10 @@ from gremio.desktop.fields.pieces import (
     Sheet,
     choice,
     heading,
-    link_button,
     number_field,
     rule,
     second,
+    verb,
 )
 from gremio.desktop.theme.dress import text_font
 
@@ -26,6 +26,8 @@ _NEEDED = "as many as needed"
 class TravelSheet(Sheet):
     """Asks what the export of a travel needs to be told. export: with seconds, and the whole
     frames a second at which alone there are keys, or None."""
+
+    of_selection = True
 
     def __init__(
         self,
@@ -55,7 +57,7 @@ class TravelSheet(Sheet):
             lambda _checked=False: export(self.seconds, self.rates.get(self.rate))
         )
         self.add(write)
-        self.add(link_button("Leave it", done))
+        self.add(verb("Leave it", done))
         self.end()
 
     def _set_seconds(self, seconds: float) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import get_args
 
 from msgspec.structs import replace
@@ -47,7 +48,7 @@ from gremio.desktop.deck.station_table import MIXED, StationTable
 from gremio.desktop.document.change import Change
 from gremio.desktop.document.document import Document, Edit
 from gremio.desktop.fields.areas import show_in, soon
-from gremio.desktop.fields.pieces import choice, link_button, menu_button, second
+from gremio.desktop.fields.pieces import choice, menu_button, second, verb
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import Inks
 
@@ -56,13 +57,6 @@ EMPTY = (
     "lead, and press T to teach one: put the lead somewhere, pose parts, record."
 )
 _ALONE, _TOGETHER = "this one", "all together"
-_MORE = (
-    "Add a follower…",
-    "Take this follower out",
-    "Show the motion",
-    "Export as CSV…",
-    "Bring in a CSV…",
-)
 # How wide the table beside the profile is: more than usual where numbers need it (px).
 _SIDE, _WIDEST, _BAR = 456, 620, 16
 _ROW = ("Bring the lead here", "Copy to where the lead is", "Merge with the next", "Remove")
@@ -274,8 +268,8 @@ class CamPage(QWidget):
         kind.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
         kind.setFixedWidth(112)
         head.addWidget(kind)
-        head.addWidget(link_button("+ station", self._record, "A station where the lead is now"))
-        head.addWidget(menu_button("more…", "More for this cam", _MORE, self._more))
+        head.addWidget(verb("+ station", self._record, "A station where the lead is now"))
+        head.addWidget(menu_button("⋯", "More for this cam", self._more()))
         return head
 
     def _peaks(self, cam: Cam) -> QLabel:
@@ -440,18 +434,19 @@ class CamPage(QWidget):
         what = "remove a station" if len(indices) == 1 else f"remove {len(indices)} stations"
         self._edit(what, lambda rig: remove_stations(rig, self.link_id, indices))
 
-    def _more(self, entry: str) -> None:
-        match entry:
-            case "Add a follower…":
-                self.follower_wanted.emit(self.link_id)
-            case "Take this follower out":
-                self._edit(
-                    "take a follower out of a cam",
-                    lambda rig: remove_follower(rig, self.link_id, self.channel),
-                )
-            case "Show the motion":
-                self.motion_wanted.emit(self.link_id)
-            case "Export as CSV…":
-                self.csv_wanted.emit("out", self.link_id)
-            case "Bring in a CSV…":
-                self.csv_wanted.emit("in", self.link_id)
+    def _more(self) -> dict[str, Callable[[], object]]:
+        """What is done with a cam now and then."""
+
+        def take_out() -> None:
+            self._edit(
+                "take a follower out of a cam",
+                lambda rig: remove_follower(rig, self.link_id, self.channel),
+            )
+
+        return {
+            "Add a follower…": lambda: self.follower_wanted.emit(self.link_id),
+            "Take this follower out": take_out,
+            "Show the motion": lambda: self.motion_wanted.emit(self.link_id),
+            "Export as CSV…": lambda: self.csv_wanted.emit("out", self.link_id),
+            "Bring in a CSV…": lambda: self.csv_wanted.emit("in", self.link_id),
+        }

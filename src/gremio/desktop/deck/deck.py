@@ -5,15 +5,18 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Protocol, cast, runtime_checkable
 
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QHBoxLayout,
     QPushButton,
+    QSplitter,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
+from gremio.desktop.actions.hints import hint
 from gremio.desktop.deck.cam_page import CamPage
 from gremio.desktop.deck.inspection_page import InspectionPage
 from gremio.desktop.document.document import Document
@@ -55,12 +58,24 @@ PAGES: dict[str, Callable[[Document], QWidget]] = {
 _FROM_THE_START = ("Cam", "Inspection")
 
 
+# As tall as the tabs alone, and as the deck is when it is first opened (px).
+_TABS, _OPEN = 33, 236
+
+
 class Deck(QWidget):
-    """The pages on the foot of the window."""
+    """The pages on the foot of the window. It folds to its tabs.
+
+    folded_changed: it was folded, or opened.
+    """
+
+    folded_changed = pyqtSignal()
 
     def __init__(self, document: Document) -> None:
         super().__init__()
         self.document = document
+        self.folded = False
+        # How tall it is, or was before it was folded (px).
+        self.tall = _OPEN
         self.setObjectName("deck")
         self.inks: Inks = DAY
         self._made: dict[str, QWidget] = {}
@@ -77,9 +92,10 @@ class Deck(QWidget):
             tab.setProperty("tab", True)
             tab.setCheckable(True)
             self.tabs.addButton(tab, index)
+            hint(tab, f"{word}; once more folds the deck", "deck.fold")
             tabs.addWidget(tab)
         tabs.addStretch()
-        self.tabs.idClicked.connect(lambda index: self.show_page(list(PAGES)[index]))
+        self.tabs.idClicked.connect(self._tab_clicked)
         self.tabs.button(0).setChecked(True)
         for word in _FROM_THE_START:
             self.page(word)
@@ -122,8 +138,39 @@ class Deck(QWidget):
             if isinstance(page, Inked):
                 page.set_inks(inks)
 
+    def _tab_clicked(self, index: int) -> None:
+        """The tab of the page that is shown folds the deck."""
+        word = list(PAGES)[index]
+        if not self.folded and self.pages.currentWidget() is self._made.get(word):
+            self.fold(True)
+        else:
+            self.show_page(word)
+
     def show_page(self, word: str) -> None:
         """Bring a page to the front, by the word on its tab."""
         self.tabs.button(list(PAGES).index(word)).setChecked(True)
         self.pages.setCurrentWidget(self.page(word))
-        self.show()
+        self.fold(False)
+
+    def fold(self, folded: bool) -> None:
+        """Fold it to its tabs, or open it as tall as it was."""
+        if folded == self.folded:
+            return
+        if folded and self.height() > _TABS:
+            self.tall = self.height()
+        self.folded = folded
+        self.pages.setVisible(not folded)
+        shown = next(
+            (w for w, page in self._made.items() if page is self.pages.currentWidget()), ""
+        )
+        self.tabs.setExclusive(not folded)
+        for tab in self.tabs.buttons():
+            tab.setChecked(not folded and tab.text() == shown)
+        self.setMaximumHeight(_TABS if folded else 16_777_215)
+        self.setMinimumHeight(_TABS if folded else _TABS + 120)
+        splitter = self.parentWidget()
+        if isinstance(splitter, QSplitter):
+            whole = sum(splitter.sizes())
+            own = _TABS if folded else min(self.tall, whole // 2)
+            splitter.setSizes([whole - own, own])
+        self.folded_changed.emit()

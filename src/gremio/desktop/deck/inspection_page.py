@@ -13,7 +13,7 @@ from gremio.core.problem import Note
 from gremio.core.rig import ids
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.areas import show_in
-from gremio.desktop.fields.pieces import link_button, second
+from gremio.desktop.fields.pieces import second, verb
 from gremio.desktop.theme.dress import text_font
 
 NOTHING = (
@@ -80,10 +80,10 @@ class InspectionPage(QScrollArea):
         text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         line.addWidget(text, 1)
         for mend in finding.mends:
-            line.addWidget(link_button(mend.words, partial(self._mend, note, mend)))
+            line.addWidget(verb(mend.words, partial(self._mend, note, mend)))
         thing = self._thing(note.part)
         if thing:
-            line.addWidget(link_button("show it", partial(self.document.select, ids.thing(thing))))
+            line.addWidget(verb("show it", partial(self.document.select, ids.thing(thing))))
         return line
 
     def _mend(self, note: Note, mend: Mend) -> None:

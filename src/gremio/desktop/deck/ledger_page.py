@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import (
     QAbstractTableModel,
+    QItemSelectionModel,
     QModelIndex,
     QSortFilterProxyModel,
     Qt,
@@ -13,6 +15,7 @@ from PyQt6.QtCore import (
 from PyQt6.QtGui import QGuiApplication, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QAbstractItemView,
+    QCheckBox,
     QHBoxLayout,
     QHeaderView,
     QLabel,
@@ -25,6 +28,7 @@ from PyQt6.QtWidgets import (
 from gremio.core.files import atomic
 from gremio.core.inspect.ledger import (
     COLUMNS,
+    FREE,
     LedgerRow,
     cell,
     ledger_csv,
@@ -35,12 +39,13 @@ from gremio.core.inspect.ledger import (
 )
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import split
+from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.model import Link, Rig
 from gremio.core.rig.numbers import kind_of, shown_unit
 from gremio.core.typed import parse
 from gremio.desktop.deck.catching_up import CatchingUp
 from gremio.desktop.document.document import Document
-from gremio.desktop.fields.pieces import link_button, second
+from gremio.desktop.fields.pieces import second, verb
 from gremio.desktop.fields.save_where import ask_where
 from gremio.desktop.fields.text_field import TextField
 from gremio.desktop.theme.dress import digit_font, text_font
@@ -65,10 +70,21 @@ class _Table(QAbstractTableModel):
         self.document = document
         self.rows: list[LedgerRow] = []
 
+        # Whether channels that nothing leads are shown too.
+        self.free = False
+
     def rebuild(self) -> None:
         """Take the rows of the rig of now."""
+        rows = ledger_rows(self.document.program, free=self.free)
+        if [_which(row) for row in rows] == [_which(row) for row in self.rows]:
+            # The same rows, said anew: the table keeps its place.
+            self.rows = rows
+            if rows:
+                last = self.index(len(rows) - 1, len(COLUMNS) - 1)
+                self.dataChanged.emit(self.index(0, 0), last)
+            return
         self.beginResetModel()
-        self.rows = ledger_rows(self.document.program)
+        self.rows = rows
         self.endResetModel()
 
     def values_changed(self) -> None:
@@ -147,6 +163,10 @@ class _Table(QAbstractTableModel):
         )
 
 
+def _which(row: LedgerRow) -> tuple[ChannelKey, ThingId]:
+    return row.channel, row.link_id
+
+
 class LedgerPage(CatchingUp):
     """The table, a field that filters it, and its export."""
 
@@ -174,13 +194,17 @@ class LedgerPage(CatchingUp):
         head = QHBoxLayout()
         head.setContentsMargins(16, 4, 16, 0)
         head.addWidget(self.filter)
+        self.with_free = QCheckBox("free ones too")
+        self.with_free.setToolTip("Channels that nothing leads, ready to be led from here")
+        self.with_free.toggled.connect(self._show_free)
+        head.addWidget(self.with_free)
         head.addWidget(self.count)
         head.addStretch()
-        head.addWidget(link_button("Copy link", self.copy_link, "Ctrl+C"))
+        head.addWidget(verb("Copy link", self.copy_link, "Ctrl+C"))
         head.addSpacing(10)
-        head.addWidget(link_button("Paste onto the chosen rows", self.paste_link, "Ctrl+V"))
+        head.addWidget(verb("Paste onto the chosen rows", self.paste_link, "Ctrl+V"))
         head.addSpacing(10)
-        head.addWidget(link_button("Export as CSV…", self.export))
+        head.addWidget(verb("Export as CSV…", self.export))
         full = QWidget()
         column = QVBoxLayout(full)
         column.setContentsMargins(0, 0, 0, 0)
@@ -205,11 +229,44 @@ class LedgerPage(CatchingUp):
 
     def rebuild(self) -> None:
         """Take the rows of the rig of now."""
+        again = self._place()
         self.table.rebuild()
-        rows = len(self.table.rows)
-        self.count.setText(f"{rows} led channel{'s' if rows != 1 else ''}")
-        self.pages.setCurrentIndex(1 if rows else 0)
-        self._take_selection()
+        rows = self.table.rows
+        count = sum(row.word != FREE for row in rows)
+        words = f"{count} led channel{'s' if count != 1 else ''}"
+        if self.table.free:
+            words += f", {len(rows) - count} free"
+        self.count.setText(words)
+        self.pages.setCurrentIndex(1 if rows or self.table.free else 0)
+        again()
+
+    def _place(self) -> Callable[[], None]:
+        """What brings the chosen rows, the present cell and the scrolling back, where the rows are
+        still there."""
+        chosen = {_which(row) for row in self.chosen()}
+        present = self.view.currentIndex()
+        row = self.sorted.mapToSource(present).row() if present.isValid() else -1
+        here = _which(self.table.rows[row]) if 0 <= row < len(self.table.rows) else None
+        scrolled = self.view.verticalScrollBar().value()
+
+        def again() -> None:
+            rows = {_which(entry): number for number, entry in enumerate(self.table.rows)}
+            model = self.view.selectionModel()
+            flag = QItemSelectionModel.SelectionFlag
+            if here in rows:
+                index = self.sorted.mapFromSource(self.table.index(rows[here], present.column()))
+                model.setCurrentIndex(index, flag.NoUpdate)
+            model.clearSelection()
+            for which in chosen & set(rows):
+                index = self.sorted.mapFromSource(self.table.index(rows[which], 0))
+                model.select(index, flag.Select | flag.Rows)
+            self.view.verticalScrollBar().setValue(scrolled)
+
+        return again
+
+    def _show_free(self, free: bool) -> None:
+        self.table.free = free
+        self.rebuild()
 
     def _take_pose(self) -> None:
         if self.isVisible() and self.fresh:

@@ -23,7 +23,7 @@ from gremio.core.rig.channels import split
 from gremio.core.rig.ids import NOTHING, ChannelKey
 from gremio.desktop.deck.catching_up import CatchingUp
 from gremio.desktop.document.document import Document
-from gremio.desktop.fields.pieces import link_button, second
+from gremio.desktop.fields.pieces import second, verb
 from gremio.desktop.fields.save_where import ask_where
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import DAY, Inks
@@ -275,7 +275,7 @@ class MapPage(CatchingUp):
             ("Fold the trains", self.view.fold),
             ("Export as a picture…", self.export),
         ):
-            head.addWidget(link_button(words, do))
+            head.addWidget(verb(words, do))
             head.addSpacing(10)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)

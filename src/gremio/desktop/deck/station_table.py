@@ -13,7 +13,7 @@ from gremio.core.rig.ids import ChannelKey
 from gremio.core.rig.model import Beyond, Cam, ProfileKind
 from gremio.core.rig.numbers import full_label, kind_of, label, shown_unit
 from gremio.desktop.document.document import Document
-from gremio.desktop.fields.pieces import choice, link_button, second
+from gremio.desktop.fields.pieces import choice, second, verb
 from gremio.desktop.fields.quantity_field import OptionalField, QuantityField
 from gremio.desktop.theme.dress import text_font
 
@@ -75,7 +75,7 @@ class StationTable(QWidget):
     def _name(self, channel: ChannelKey) -> QPushButton:
         """The name of a follower over its column; a click shows its profile."""
         here = channel == self.channel
-        button = link_button("", partial(self.follower_wanted.emit, channel))
+        button = verb("", partial(self.follower_wanted.emit, channel))
         button.setFont(text_font(8.5, bold=here))
         name = label(self.document.rig, channel)
         metrics = button.fontMetrics()
@@ -88,7 +88,7 @@ class StationTable(QWidget):
     def _add_station(self, index: int) -> None:
         rig, cam, row = self.document.rig, self.cam, index + 1
         station = cam.stations[index]
-        number = link_button(
+        number = verb(
             str(row), partial(self.document.move, cam.lead, station.lead), "Bring the lead here"
         )
         number.setAccessibleName(f"Visit station {row}")
@@ -105,7 +105,7 @@ class StationTable(QWidget):
         spoken = [i for i, s in enumerate(cam.stations) if self.channel in s.values]
         if index in spoken[:-1]:
             self.grid.addWidget(self._span(index), row, after)
-        more = link_button("⋯", lambda: None, "Bring the lead here, copy, merge, remove")
+        more = verb("⋯", lambda: None, "Bring the lead here, copy, merge, remove")
         more.setAccessibleName(f"More for station {row}")
         more.clicked.connect(
             lambda _checked=False: self.more_wanted.emit(

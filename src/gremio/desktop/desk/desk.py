@@ -12,6 +12,7 @@ from gremio.core.rig.channels import key
 from gremio.core.rig.ids import ThingId
 from gremio.core.rig.numbers import owner_name
 from gremio.core.rig.scales import at_share, share_of
+from gremio.desktop.actions.hints import hint
 from gremio.desktop.desk.instrument import Instrument
 from gremio.desktop.desk.kept_poses import KeptPoses
 from gremio.desktop.document.change import Change
@@ -66,12 +67,17 @@ class Desk(QWidget):
         head.setContentsMargins(14, 0, 12, 0)
         title = QLabel("Desk")
         title.setFont(text_font(10.5, bold=True))
+        self.keep = QPushButton("keep pose")
+        self.keep.setProperty("verb", True)
+        hint(self.keep, "Keep where the whole Desk stands", "edit.keep pose")
+        self.keep.clicked.connect(lambda _checked=False: self.poses.keep())
         self.add = QPushButton("+ control")
-        self.add.setProperty("link", True)
-        self.add.setToolTip("Make a control (C)")
+        self.add.setProperty("verb", True)
+        hint(self.add, "Make a control", "link.control")
         self.add.clicked.connect(self.wanted)
         head.addWidget(title)
         head.addStretch()
+        head.addWidget(self.keep)
         head.addWidget(self.add)
         layout.addLayout(head)
         self.area = QScrollArea()
@@ -85,7 +91,7 @@ class Desk(QWidget):
         document.rig_changed.connect(self._take_rig)
         document.teaching.changed.connect(self.rebuild)
         document.pose_changed.connect(self._take_pose)
-        document.selection_changed.connect(self._take_pose)
+        document.selection_changed.connect(self._take_selection)
         document.looking.done.connect(self._show_reaches)
         self.rebuild()
 
@@ -134,7 +140,7 @@ class Desk(QWidget):
         self.sheet = _Sheet(self.inks)
         column = QVBoxLayout(self.sheet)
         column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(1)
+        column.setSpacing(0)
         self.instruments, self.headings = {}, {}
         self.document.chosen &= set(self.document.rig.controls)
         groups = groups_of(self.document.rig)
@@ -149,15 +155,16 @@ class Desk(QWidget):
         show_in(self.area, self.sheet)
         self.area.verticalScrollBar().setValue(scrolled)
         self.add.setVisible(not self.document.rig.locked)
+        self.keep.setVisible(bool(self.document.rig.controls))
 
     def _heading(self, group: str, count: int) -> QPushButton:
         """The name of a group; a click folds it."""
         folded = group in self.folded
         more = f"  {count}" if folded else ""
-        heading = QPushButton(f"{'▸' if folded else '▾'} {group.upper()}{more}")
+        heading = QPushButton(f"{'▸ ' if folded else ''}{group.upper()}{more}")
         heading.setProperty("word", True)
         heading.setFont(text_font(8, bold=True))
-        heading.setStyleSheet("padding: 4px 0 1px 12px;")
+        heading.setStyleSheet("padding: 2px 0 0 12px;")
         heading.setAccessibleName(f"Group {group}")
         heading.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         heading.clicked.connect(lambda _checked=False: self._fold(group))
@@ -187,6 +194,16 @@ class Desk(QWidget):
         label.setProperty("second", True)
         label.setContentsMargins(14, 8, 10, 0)
         return label
+
+    def _take_selection(self) -> None:
+        """What is selected is shown."""
+        selected = self.document.selected
+        control = self.document.rig.controls.get(selected)
+        if control is not None and control.group in self.folded:
+            self._fold(control.group)
+        if selected in self.instruments:
+            self.area.ensureWidgetVisible(self.instruments[selected], 0, 12)
+        self._take_pose()
 
     def _take_pose(self) -> None:
         for control, instrument in self.instruments.items():

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
     QContextMenuEvent,
+    QFontMetricsF,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -30,14 +31,14 @@ from gremio.core.rig.scales import decimals_read, meant, position_at, reads, sha
 from gremio.core.solve.backward import led_parts
 from gremio.desktop.actions.channel_menu import channel_menu
 from gremio.desktop.document.document import Document
-from gremio.desktop.fields.quantity_field import QuantityField, nudge_factor, nudge_step
+from gremio.desktop.fields.quantity_field import QuantityField, narrow, nudge_factor, nudge_step
 from gremio.desktop.makes.draw import draw_make
 from gremio.desktop.makes.makes import MAKES, Pull, Standing, Stops, knob, standing
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import Inks
 
-_HEAD, _FOOT = 23, 17
-_MARGIN = 14
+_HEAD, _FOOT = 17, 13
+_MARGIN, _VALUE = 14, 104
 _CARRY = 7
 
 
@@ -110,7 +111,7 @@ class Instrument(QWidget):
             return None
         other = self._entry(self.control).across
         field = self._field(self._entry(other), other)
-        field.setGeometry(self.width() - 120 - _MARGIN + 4, _HEAD + 16, 116, 20)
+        self._lay_across(field)
         field.show()
         return field
 
@@ -196,12 +197,15 @@ class Instrument(QWidget):
             return
         self._lay(self.field)
         if self.across is not None:
-            self.across.setGeometry(self.width() - 120 - _MARGIN + 4, _HEAD + 16, 116, 20)
+            self._lay_across(self.across)
 
     def _lay(self, field: QuantityField) -> None:
         right = self.document.rig.controls[self.control].label == "right"
-        left = _MARGIN if right else self.width() - 120 - _MARGIN + 4
-        field.setGeometry(left, 3, 116, 20)
+        left = _MARGIN - 2 if right else self.width() - _VALUE - _MARGIN + 2
+        field.setGeometry(left, 1, _VALUE, 18)
+
+    def _lay_across(self, field: QuantityField) -> None:
+        field.setGeometry(self.width() - _VALUE - _MARGIN + 2, _HEAD + 15, _VALUE, 18)
 
     # ── drawing ────────────────────────────────────────────────────
 
@@ -220,9 +224,11 @@ class Instrument(QWidget):
         selected = self.document.selected == self.control
         painter.setPen(QColor(self.inks.ink))
         painter.setFont(text_font(9, bold=selected))
-        wide = self.width() - 2 * _MARGIN - (0 if now.make == "switch" else 96)
+        # The name has all the room that the value leaves.
+        value = QFontMetricsF(self.field.font()).horizontalAdvance(self.field.text()) + 8
+        wide = self.width() - 2 * _MARGIN - (0 if now.make == "switch" else value)
         at_right = now.entry.label == "right"
-        room = QRectF(self.width() - _MARGIN - wide if at_right else _MARGIN, 3, wide, 20)
+        room = QRectF(self.width() - _MARGIN - wide if at_right else _MARGIN, 1, wide, 18)
         side = Qt.AlignmentFlag.AlignRight if at_right else Qt.AlignmentFlag.AlignLeft
         name = now.entry.name
         if now.make == "switch":
@@ -236,11 +242,11 @@ class Instrument(QWidget):
         if self.document.selected == self.control:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(self.inks.wash))
-            painter.drawRoundedRect(QRectF(self.rect()).adjusted(5, 1, -5, -1), 4, 4)
+            painter.drawRoundedRect(QRectF(self.rect()).adjusted(4, 0, -4, 0), 4, 4)
         if self.hasFocus():
             painter.setPen(QPen(QColor(self.inks.second), 1, Qt.PenStyle.DotLine))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRoundedRect(QRectF(self.rect()).adjusted(5.5, 1.5, -5.5, -1.5), 4, 4)
+            painter.drawRoundedRect(QRectF(self.rect()).adjusted(4.5, 0.5, -4.5, -0.5), 4, 4)
         if self.chosen:
             painter.fillRect(QRectF(3, 4, 3, self.height() - 8), QColor(self.inks.hand))
 
@@ -257,11 +263,11 @@ class Instrument(QWidget):
     def _draw_foot(self, painter: QPainter, now: Standing) -> None:
         painter.setFont(text_font(8))
         painter.setPen(QColor(self.inks.second))
-        foot = QRectF(_MARGIN, self.height() - 17, self.width() - 2 * _MARGIN, 15)
+        foot = QRectF(_MARGIN, self.height() - 15, self.width() - 2 * _MARGIN, 14)
         middle = come_to(self.document.pose, self.control) or self.leads
         if self.reach is not None:
             middle = told(self.document.rig, self.control, self.reach) or middle
-        ends = shown(now.entry, now.entry.low), shown(now.entry, now.entry.high)
+        ends = [narrow(shown(now.entry, end)) for end in (now.entry.low, now.entry.high)]
         wide = int(foot.width())
         if now.make in ("slider", "dial", "lever"):
             painter.drawText(foot, Qt.AlignmentFlag.AlignLeft, ends[0])
@@ -292,7 +298,7 @@ class Instrument(QWidget):
             return
         self.document.select(self.control)
         self.setFocus()
-        if event.position().y() < _HEAD - 1:
+        if event.position().y() < _HEAD:
             self._carry = event.position()
             return
         body = self.body()

@@ -28,7 +28,6 @@ from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.desktop.document.change import Change
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.areas import clear
-from gremio.desktop.fields.pieces import link_button
 from gremio.desktop.fields.text_field import TextField
 from gremio.desktop.theme.dress import digit_font, text_font
 from gremio.desktop.theme.inks import DAY, Inks
@@ -173,7 +172,7 @@ class KeptPoses(QWidget):
         rig = self.document.rig
         clear(self._column)
         self.names = {}
-        self.setVisible(bool(rig.controls))
+        self.setVisible(bool(rig.poses))
         head = QWidget()
         line = QHBoxLayout(head)
         line.setContentsMargins(14, 2, 12, 0)
@@ -182,9 +181,6 @@ class KeptPoses(QWidget):
         title.setProperty("second", True)
         line.addWidget(title)
         line.addStretch()
-        keep = link_button("keep this pose", self.keep, "Keep where the whole Desk stands")
-        keep.setFont(text_font(8.5))
-        line.addWidget(keep)
         self._column.addWidget(head)
         for pose, entry in rig.poses.items():
             name = PoseName(entry.name, self.inks)

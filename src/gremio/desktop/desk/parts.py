@@ -5,95 +5,42 @@ from __future__ import annotations
 from bisect import bisect_left
 from collections.abc import Mapping
 
-from PyQt6.QtCore import QModelIndex, QPointF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QPainter
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
     QLabel,
-    QStyledItemDelegate,
-    QStyleOptionViewItem,
     QTreeWidget,
     QTreeWidgetItem,
     QVBoxLayout,
     QWidget,
 )
 
-from gremio.core.edit.parts import descendants, rename_part
+from gremio.core.edit.parts import descendants
+from gremio.core.make.naming import rename
 from gremio.core.rig import ids
-from gremio.core.rig.channels import freed, key
 from gremio.core.rig.ids import GROUND, PartId, ThingId
-from gremio.core.rig.links import link_symbol
-from gremio.core.rig.model import Part, Rig
+from gremio.core.rig.model import Part
+from gremio.core.rig.things import thing_of
+from gremio.desktop.desk.row_look import ITEM_ID as _ID
+from gremio.desktop.desk.row_look import RowLook
+from gremio.desktop.desk.rows import FIELDS, Told, rows_of
 from gremio.desktop.document.change import Change
 from gremio.desktop.document.document import Document
+from gremio.desktop.fields.text_field import TextField
 from gremio.desktop.theme.dress import text_font
-from gremio.desktop.theme.inks import DAY, Inks
-from gremio.desktop.theme.symbols import draw_symbol
+from gremio.desktop.theme.inks import Inks
 
 EMPTY = (
     "No parts yet. Bring in a model with File > Bring in parts, or add a box with Rig > Add a part."
 )
-_ID = Qt.ItemDataRole.UserRole
 _FLAGS = QTreeWidgetItem().flags() | Qt.ItemFlag.ItemIsEditable
-
-
-class _Row(QStyledItemDelegate):
-    """A part: the symbol of its joint, its name, and the symbol of what leads it."""
-
-    def __init__(self, parts: Parts) -> None:
-        super().__init__(parts)
-        self.parts = parts
-
-    def sizeHint(self, _option: QStyleOptionViewItem, _index: QModelIndex) -> QSize:
-        return QSize(120, 22)
-
-    def paint(
-        self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex
-    ) -> None:
-        assert painter is not None
-        parts, document = self.parts, self.parts.document
-        part_id = index.data(_ID)
-        part = document.rig.parts.get(part_id)
-        if part is None:
-            return
-        inks, box = parts.inks, option.rect
-        selected = document.selected == part_id
-        if selected:
-            painter.fillRect(0, box.top(), 4000, box.height(), QColor(inks.wash))
-        top = box.top() + (box.height() - 16) / 2
-        draw_symbol(painter, part.joint.kind, QPointF(box.left() + 2, top), inks.ink)
-        painter.setPen(QColor(inks.ink))
-        font = text_font(9, bold=selected)
-        font.setStrikeOut(part_id in document.pose.hidden)
-        painter.setFont(font)
-        room = box.adjusted(24, 0, -30, 0)
-        name = painter.fontMetrics().elidedText(
-            part.name, Qt.TextElideMode.ElideRight, room.width()
-        )
-        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, name)
-        spot = QPointF(box.right() - 24, top)
-        for channel in freed(part.joint):
-            drive = document.program.drives.get(key(part_id, channel))
-            symbol = _drive_symbol(document.rig, drive.links[0]) if drive else ""
-            if symbol:
-                ink = inks.hand if selected else inks.second
-                draw_symbol(painter, symbol, spot, ink)
-                break
 
 
 def _parent_in(parts: Mapping[PartId, Part], part_id: PartId) -> PartId | None:
     """What carried a part; itself where it was not there."""
     part = parts.get(part_id)
     return part_id if part is None else part.parent
-
-
-def _drive_symbol(rig: Rig, link_id: ThingId) -> str:
-    """The symbol of a link or a constraint that leads; "" for anything else."""
-    if link_id in rig.constraints:
-        return rig.constraints[link_id].kind
-    link = rig.links.get(link_id)
-    return link_symbol(link) if link is not None else ""
 
 
 class Parts(QWidget):
@@ -104,8 +51,10 @@ class Parts(QWidget):
     def __init__(self, document: Document) -> None:
         super().__init__()
         self.document = document
-        self.inks: Inks = DAY
         self._items: dict[PartId, QTreeWidgetItem] = {}
+        # Of what stands in the list beside parts.
+        self._things: dict[ThingId, QTreeWidgetItem] = {}
+        self.told = Told(document)
         self._filling = False
         self._hidden: frozenset[PartId] = frozenset()
         layout = QVBoxLayout(self)
@@ -117,9 +66,14 @@ class Parts(QWidget):
         title.setFont(text_font(10.5, bold=True))
         self.count = QLabel()
         self.count.setProperty("second", True)
+        self.filter = TextField("", "Filter the parts")
+        self.filter.setPlaceholderText("filter")
+        self.filter.setFixedWidth(104)
+        self.filter.setToolTip("Shows only what holds these words in its name")
+        self.filter.textChanged.connect(self._show_fitting)
         head.addWidget(title)
-        head.addStretch()
-        head.addWidget(self.count)
+        head.addWidget(self.count, 1)
+        head.addWidget(self.filter)
         layout.addLayout(head)
         self.empty = QLabel(EMPTY)
         self.empty.setWordWrap(True)
@@ -130,10 +84,15 @@ class Parts(QWidget):
         self.tree.setHeaderHidden(True)
         self.tree.setIndentation(14)
         self.tree.setUniformRowHeights(True)
-        self.tree.setEditTriggers(QAbstractItemView.EditTrigger.EditKeyPressed)
+        self.tree.setEditTriggers(
+            QAbstractItemView.EditTrigger.EditKeyPressed
+            | QAbstractItemView.EditTrigger.DoubleClicked
+        )
+        self.tree.setExpandsOnDoubleClick(False)
         self.tree.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.tree.setAccessibleName("Parts")
-        self.tree.setItemDelegate(_Row(self))
+        self._look = RowLook(self.told, self)
+        self.tree.setItemDelegate(self._look)
         self.tree.setContentsMargins(8, 0, 0, 0)
         self.tree.itemClicked.connect(lambda item, _column: self.picked.emit(item.data(0, _ID)))
         self.tree.currentItemChanged.connect(self._current_changed)
@@ -147,7 +106,7 @@ class Parts(QWidget):
 
     def set_inks(self, inks: Inks) -> None:
         """Draw by day or by night."""
-        self.inks = inks
+        self._look.inks = inks
         self.tree.viewport().update()
 
     def _take_rig(self, change: Change) -> None:
@@ -155,6 +114,9 @@ class Parts(QWidget):
         is another, or something is wrong with how it is mounted."""
         before, after = change.before.parts, change.after.parts
         kept = [i for i in before if i in after] == [i for i in after if i in before]
+        if change.anew:
+            # The words in the filter were for the rig before.
+            self.filter.clear()
         if change.anew or not kept or not (before and after) or self.document.program.keys.notes:
             self.rebuild()
             return
@@ -171,8 +133,10 @@ class Parts(QWidget):
                     self._put_in(part_id, place)
         for part_id in there:
             self._items[part_id].setText(0, after[part_id].name)
+        if changed or change.touches(*FIELDS):
+            self._put_things()
         self._filling = False
-        self.count.setText(str(len(after)))
+        self._say_count()
         if change.compiles:
             self.tree.viewport().update()
         # A row that was taken out is not the current one any more.
@@ -193,6 +157,7 @@ class Parts(QWidget):
             one = waiting.pop()
             waiting += [child for i in range(one.childCount()) if (child := one.child(i))]
             self._items.pop(one.data(0, _ID), None)
+            self._things.pop(one.data(0, _ID), None)
 
     def _put_in(self, part_id: PartId, place: Mapping[PartId, int]) -> None:
         """Put in the row of a part, after those of what carries it, and of all that it carries.
@@ -209,7 +174,7 @@ class Parts(QWidget):
             above = self._items.get(parts[one].parent or GROUND)
             count = self.tree.topLevelItemCount() if above is None else above.childCount()
             beside = self.tree.topLevelItem if above is None else above.child
-            rows = [place[beside(i).data(0, _ID)] for i in range(count)]
+            rows = [place.get(beside(i).data(0, _ID), len(place)) for i in range(count)]
             at = bisect_left(rows, place[one])
             if above is None:
                 self.tree.insertTopLevelItem(at, item)
@@ -218,10 +183,62 @@ class Parts(QWidget):
                 above.setExpanded(above.isExpanded() or count == 0)
 
     def _row(self, part_id: PartId) -> QTreeWidgetItem:
-        item = QTreeWidgetItem([self.document.rig.parts[part_id].name])
-        item.setData(0, _ID, part_id)
-        item.setFlags(_FLAGS)
-        return item
+        return _item(part_id, self.document.rig.parts[part_id].name, named=True)
+
+    def _put_things(self) -> None:
+        """Bring the rows of what is no part in step with the rig, each after the parts that stand
+        under the same one."""
+        rig, before = self.document.rig, self.told.rows
+        self.told.rows = dict(rows_of(rig))
+        for thing_id, item in list(self._things.items()):
+            row = self.told.rows.get(thing_id)
+            if row is not None and row.under == before[thing_id].under:
+                item.setText(0, row.name)
+                continue
+            above = item.parent()
+            if above is not None:
+                above.removeChild(item)
+            else:
+                self.tree.takeTopLevelItem(self.tree.indexOfTopLevelItem(item))
+            del self._things[thing_id]
+        for thing_id, row in self.told.rows.items():
+            if thing_id in self._things:
+                continue
+            item = self._things[thing_id] = _item(
+                thing_id, row.name, named=thing_id not in rig.closures
+            )
+            under = None if row.under is None else self._items.get(row.under)
+            if under is None:
+                self.tree.addTopLevelItem(item)
+            else:
+                under.addChild(item)
+                under.setExpanded(under.isExpanded() or under.childCount() == 1)
+
+    def leave_out(self, parts: frozenset[PartId]) -> None:
+        """These parts are left out of the Bench."""
+        self.told.left_out = parts
+        self._say_count()
+        self.tree.viewport().update()
+
+    def _say_count(self) -> None:
+        parts = self.document.rig.parts
+        hidden = sum(part in self.told.left_out for part in parts)
+        self.count.setText(f"{len(parts)}, {hidden} hidden" if hidden else str(len(parts)))
+
+    def _show_fitting(self) -> None:
+        """Leave out rows that do not hold what is typed, but for what carries one that does."""
+        words = self.filter.text().lower().split()
+        rows = [*self._items.values(), *self._things.values()]
+        for item in rows:
+            item.setHidden(bool(words) and not all(w in item.text(0).lower() for w in words))
+        if not words:
+            return
+        for item in rows:
+            above = item.parent()
+            while not item.isHidden() and above is not None:
+                above.setHidden(False)
+                above.setExpanded(True)
+                above = above.parent()
 
     def _take_pose(self) -> None:
         """What is hidden is struck through."""
@@ -237,7 +254,7 @@ class Parts(QWidget):
         ]
         scrolled = self.tree.verticalScrollBar().value()
         self.tree.clear()
-        self._items = {}
+        self._items, self._things = {}, {}
         parts = self.document.rig.parts
         for part_id in parts:
             self._items[part_id] = self._row(part_id)
@@ -248,21 +265,26 @@ class Parts(QWidget):
                 self.tree.addTopLevelItem(item)
             else:
                 above.addChild(item)
+        self._put_things()
         self.tree.expandAll()
         for part_id in folded:
             if part_id in self._items:
                 self._items[part_id].setExpanded(False)
         self.tree.verticalScrollBar().setValue(scrolled)
-        self.count.setText(str(len(parts)))
+        self._say_count()
+        self._show_fitting()
         self.empty.setVisible(not parts)
         self.tree.setVisible(bool(parts))
         self._filling = False
         self._take_selection()
 
     def _take_selection(self) -> None:
-        item = self._items.get(PartId(self.document.selected))
+        selected = self.document.selected
+        item = self._items.get(PartId(selected)) or self._things.get(selected)
         self._filling = True
         self.tree.setCurrentItem(item)
+        if item is not None:
+            self.tree.scrollToItem(item)
         self._filling = False
         self.tree.viewport().update()
 
@@ -273,9 +295,20 @@ class Parts(QWidget):
     def _renamed(self, item: QTreeWidgetItem) -> None:
         if self._filling:
             return
-        part_id, name = item.data(0, _ID), item.text(0).strip()
-        old = self.document.rig.parts[part_id].name
-        if not self.document.edit(f"rename {old}", lambda rig: rename_part(rig, part_id, name)):
+        thing, name = item.data(0, _ID), item.text(0).strip()
+        record = thing_of(self.document.rig, thing)
+        if record is None:
+            return
+        old = record.of(self.document.rig)[thing].name
+        if not self.document.edit(f"rename {old}", lambda rig: rename(rig, thing, name)):
             self._filling = True
             item.setText(0, old)
             self._filling = False
+
+
+def _item(thing: ThingId, name: str, *, named: bool) -> QTreeWidgetItem:
+    item = QTreeWidgetItem([name])
+    item.setData(0, _ID, thing)
+    if named:
+        item.setFlags(_FLAGS)
+    return item

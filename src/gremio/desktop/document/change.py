@@ -13,7 +13,8 @@ from gremio.core.rig.model import Rig
 from gremio.core.rig.things import THINGS
 
 # Where a rig differs in one of these, it is made ready to run anew; names and poses move nothing.
-COMPILED = tuple(one.field for one in THINGS if one.moves)
+# How lengths are shown stands in what every view shows.
+COMPILED = (*(one.field for one in THINGS if one.moves), "lengths")
 FIELDS = tuple(field for field in Rig.__struct_fields__ if field != "made")
 
 

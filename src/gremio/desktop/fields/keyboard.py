@@ -17,6 +17,8 @@ from PyQt6.QtWidgets import (
 from PyQt6.sip import isdeleted
 
 _FIELDS = (QLineEdit, QComboBox, QPlainTextEdit)
+# Fields in one line are no farther apart than this, up or down (px).
+_LINE = 6
 _STEPS = (QKeySequence.StandardKey.Undo, QKeySequence.StandardKey.Redo)
 
 
@@ -68,10 +70,10 @@ def _area(widget: QWidget) -> QWidget:
 
 
 def _wraps(here: QWidget, there: QWidget, area: QWidget, forward: bool) -> bool:
-    """Whether a field stands before the one that it should come after, as the eye reads."""
-    one, two = (w.mapTo(area, w.rect().topLeft()) for w in (here, there))
-    order = (one.y(), one.x()) < (two.y(), two.x())
-    return order != forward
+    """Whether a field stands in a line before that of the one that it should come after; in one
+    line the low and the high stop come before what is between them."""
+    one, two = (w.mapTo(area, w.rect().center()).y() for w in (here, there))
+    return two < one - _LINE if forward else two > one + _LINE
 
 
 def undoes_the_rig(event: QEvent | None, changed: bool) -> bool:

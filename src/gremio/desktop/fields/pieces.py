@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
@@ -25,6 +25,7 @@ from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
 from gremio.core.rig.links import link_symbol
 from gremio.core.rig.model import Rig
 from gremio.desktop.document.document import Document
+from gremio.desktop.fields.flow import Flow
 from gremio.desktop.fields.keyboard import give_back_soon, to_next_field
 from gremio.desktop.fields.quantity_field import PullLabel, QuantityField
 from gremio.desktop.fields.text_field import TextField
@@ -56,8 +57,16 @@ def second(text: str) -> QLabel:
     return label
 
 
+def title(text: str) -> QLabel:
+    """What a Card is of, at its head."""
+    label = QLabel(text)
+    label.setFont(text_font(11.5, bold=True))
+    label.setWordWrap(True)
+    return label
+
+
 def heading(text: str) -> QLabel:
-    """The head of a section."""
+    """The head of a section that does not fold."""
     label = QLabel(text)
     label.setFont(text_font(9, bold=True))
     label.setContentsMargins(0, 8, 0, 0)
@@ -88,27 +97,27 @@ def narrow_field(document: Document, parent: QWidget, kind: Kind, what: str) -> 
     return field
 
 
-def link_button(text: str, do: Callable[[], object], tip: str = "") -> QPushButton:
-    """Words that do something."""
+def verb(text: str, do: Callable[[], object], tip: str = "", *, main: bool = False) -> QPushButton:
+    """A small button with a word that does something. main: it is the one that its Card is for."""
     button = QPushButton(text)
-    button.setProperty("link", True)
-    button.setCursor(Qt.CursorShape.PointingHandCursor)
+    button.setProperty("main" if main else "verb", True)
     button.setToolTip(tip)
     button.clicked.connect(lambda _checked=False: do())
     return button
 
 
 def menu_button(
-    text: str, what: str, entries: Sequence[str], chosen: Callable[[str], object]
+    text: str, what: str, entries: Mapping[str, Callable[[], object]], tip: str = ""
 ) -> QPushButton:
-    """Words that open a menu of things to do."""
+    """A small button that opens a menu of things to do, each by its words."""
     button = QPushButton(text)
-    button.setProperty("link", True)
-    button.setCursor(Qt.CursorShape.PointingHandCursor)
+    button.setProperty("verb", True)
     button.setAccessibleName(what)
+    button.setToolTip(tip)
     menu = QMenu(button)
-    for entry in entries:
-        menu.addAction(entry).triggered.connect(lambda _checked=False, e=entry: chosen(e))
+    menu.setToolTipsVisible(True)
+    for words, do in entries.items():
+        menu.addAction(words).triggered.connect(lambda _checked=False, d=do: d())
     button.clicked.connect(
         lambda _checked=False: menu.popup(button.mapToGlobal(button.rect().bottomLeft()))
     )
@@ -273,8 +282,11 @@ class Sheet(QWidget):
     """One Card: a column of a title, rows of word and value, and sections.
 
     action_wanted: an action is asked for, by its id. pulled: the word beside a
-    number is taken hold of, or let go. anew_wanted: it should be made anew.
+    number is taken hold of, or let go. anew_wanted: it should be made anew. Buttons that come
+    one after another stand side by side. of_selection: it is left when something else is selected.
     """
+
+    of_selection = False
 
     action_wanted = pyqtSignal(str)
     pulled = pyqtSignal(bool)
@@ -285,22 +297,36 @@ class Sheet(QWidget):
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(14, 10, 14, 10)
         self.column.setSpacing(5)
+        self._into: QVBoxLayout = self.column
         self._grid: QGridLayout | None = None
+        self._buttons: Flow | None = None
 
     def add(self, widget: QWidget) -> None:
-        """A thing across the whole width."""
+        """A thing across the whole width; a button beside the button before it."""
         self._grid = None
-        self.column.addWidget(widget)
+        if isinstance(widget, QPushButton) and not isinstance(widget, Slab):
+            if self._buttons is None:
+                self._buttons = Flow()
+                self._into.addLayout(self._buttons)
+            self._buttons.addWidget(widget)
+            return
+        self._buttons = None
+        self._into.addWidget(widget)
+
+    def go_on_in(self, column: QVBoxLayout) -> None:
+        """What comes next stands in another column."""
+        self._into, self._grid, self._buttons = column, None, None
 
     def row(self, word: str, *widgets: QWidget) -> None:
         """A word at the left and its values at the right."""
+        self._buttons = None
         if self._grid is None:
             self._grid = QGridLayout()
             self._grid.setColumnMinimumWidth(0, 66)
             self._grid.setColumnStretch(1, 1)
             self._grid.setHorizontalSpacing(8)
             self._grid.setVerticalSpacing(5)
-            self.column.addLayout(self._grid)
+            self._into.addLayout(self._grid)
         line = self._grid.rowCount()
         label = self._word(word, widgets)
         label.setProperty("second", True)
@@ -311,7 +337,8 @@ class Sheet(QWidget):
         box = QHBoxLayout()
         box.setSpacing(6)
         for widget in widgets:
-            box.addWidget(widget, 1)
+            # Buttons take what they need, fields the rest.
+            box.addWidget(widget, 0 if isinstance(widget, QPushButton | LedMark) else 1)
         self._grid.addLayout(box, line, 1)
 
     def _word(self, word: str, widgets: tuple[QWidget, ...]) -> QLabel:
@@ -328,6 +355,9 @@ class Sheet(QWidget):
 
     def take_pose(self) -> None:
         """Show where things stand now; a sheet on which nothing moves shows nothing else."""
+
+    def reveal(self, channel: ChannelKey) -> None:
+        """Show where a number stands; a sheet without sections shows all it has."""
 
     def wants_anew(self) -> None:
         """What it shows is chosen otherwise: it should be made anew."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 
-from PyQt6.QtCore import QEvent, QPointF, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QPointF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QContextMenuEvent,
     QFocusEvent,
@@ -26,6 +26,11 @@ from gremio.desktop.fields.keyboard import give_back, to_next_field, undoes_the_
 from gremio.desktop.theme.dress import digit_font
 
 
+def narrow(text: str) -> str:
+    """A number with its unit after a thin space."""
+    return text.replace(" ", THIN)
+
+
 def nudge_factor(modifiers: Qt.KeyboardModifier) -> float:
     """Shift takes ten steps at a time, Ctrl a tenth of one."""
     if modifiers & Qt.KeyboardModifier.ShiftModifier:
@@ -39,6 +44,7 @@ def nudge_step(unit: str) -> float:
     return steps.get(unit, 1.0) * UNITS[unit].size
 
 
+THIN = "\u2009"
 # So many pixels are one step when a word is pulled.
 _PULL = 4.0
 # What frame and margins of a field take of its width, and how narrow digits are drawn at most (%).
@@ -68,14 +74,23 @@ class QuantityField(QLineEdit):
         self.whole = False
         # Makes the menu of the right button, where there is one of its own.
         self.offer: Callable[[QWidget], QMenu] | None = None
+        # It is as wide as its number, and no wider.
+        self.hugs = False
         # What a letter does while nothing is typed yet: no quantity begins with one.
         self.acts: dict[str, Callable[[], object]] = {}
         self.value: float | None = None
         self._entered = False
+        # The number with all its decimals, of which fewer may be shown.
+        self._whole = ""
         self.setFont(digit_font())
         self.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.setAccessibleName(what)
         self.returnPressed.connect(self._enter)
+        self.textEdited.connect(self._typed)
+
+    def _typed(self) -> None:
+        if self.hugs:
+            self.updateGeometry()
 
     def set_value(self, value: float | None) -> None:
         """Show a value; None shows an empty field, which reads as "no stop"."""
@@ -85,8 +100,9 @@ class QuantityField(QLineEdit):
 
     def _restore(self) -> None:
         shown = "" if self.value is None else self._shown(self.value)
-        if shown == self.text() and not self.isModified():
+        if shown == self._whole and not self.isModified():
             return
+        self._whole = shown
         # What was all selected stays so: typing replaces it, also where it changed meanwhile.
         all_of_it = self.hasFocus() and self.selectedText() == self.text()
         self.setText(shown)
@@ -97,17 +113,60 @@ class QuantityField(QLineEdit):
         self._fit()
 
     def _fit(self) -> None:
-        """Draw the number narrower where it would be cut: no sign and no digit may be lost."""
+        """Where the number would be cut it gives up decimals, then it is drawn narrower: no sign
+        and no digit before the point may be lost."""
         font = QFont(self.font())
         font.setStretch(QFont.Stretch.Unstretched)
         room = self.width() - _ROOM_BESIDE
-        wide = QFontMetricsF(font).horizontalAdvance(self.text())
+        metrics = QFontMetricsF(font)
+        if self.hugs:
+            self.updateGeometry()
+        if self.isVisible() and room > 0 and self.value is not None and not self.isModified():
+            text = next(
+                (t for t in self._shorter(self.value) if metrics.horizontalAdvance(t) <= room), ""
+            )
+            if text and text != self.text():
+                self.setText(text)
+                self.setModified(False)
+        wide = metrics.horizontalAdvance(self.text())
         if self.isVisible() and wide > room > 0:
             font.setStretch(max(_NARROWEST, int(100 * room / wide)))
         if font != self.font():
             self.setFont(font)
         if not self.hasFocus():
             self.setCursorPosition(0)
+
+    def _shorter(self, value: float) -> list[str]:
+        """How a value can be shown, with fewer and fewer decimals: as many as leave three figures
+        of it."""
+        found = [self._shown(value)]
+        if self.whole or self.hugs:
+            return found
+        places = UNITS[self.unit].decimals if self.decimals is None else self.decimals
+        size = abs(value / UNITS[self.unit].size)
+        before = max(math.floor(math.log10(size)) + 1, 0) if size >= 1e-12 else 3
+        for fewer in range(places - 1, max(3 - before, 0) - 1, -1):
+            found.append(self._dressed(show(value, self.unit, fewer)))
+        return found
+
+    def _dressed(self, text: str) -> str:
+        """As it stands in the field: the unit after a thin space, or beside the field."""
+        if self.bare:
+            text = text.removesuffix(UNITS[self.unit].symbol).strip()
+        return narrow(text)
+
+    def sizeHint(self) -> QSize:
+        """As wide as its number, where it hugs that."""
+        size = super().sizeHint()
+        if self.hugs:
+            text = self.text() or self.placeholderText()
+            wide = QFontMetricsF(self.font()).horizontalAdvance(text)
+            size.setWidth(max(int(wide) + 14, 34))
+        return size
+
+    def minimumSizeHint(self) -> QSize:
+        """No number is cut."""
+        return self.sizeHint() if self.hugs else super().minimumSizeHint()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Fit the number to the room there is."""
@@ -123,12 +182,12 @@ class QuantityField(QLineEdit):
 
     def _shown(self, value: float) -> str:
         if self.whole:
-            return show(counted(value), self.unit, 0)
+            return self._dressed(show(counted(value), self.unit, 0))
         if self.decimals is not None:
-            return show(value, self.unit, self.decimals)
-        if self.bare:
-            return show_short(value, self.unit).removesuffix(UNITS[self.unit].symbol).strip()
-        return show(value, self.unit)
+            return self._dressed(show(value, self.unit, self.decimals))
+        if self.bare or self.hugs:
+            return self._dressed(show_short(value, self.unit))
+        return self._dressed(show(value, self.unit))
 
     def _mark(self, wrong: bool) -> None:
         if self.property("wrong") != wrong:

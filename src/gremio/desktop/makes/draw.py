@@ -90,7 +90,7 @@ def _draw_slider(
     inks: Inks,
 ) -> None:
     """A rail with ticks, bars at its ends, home as a triangle, notches as dots."""
-    entry, rail = shown.entry, rect.center().y() + 1
+    entry, rail = shown.entry, rect.center().y() - 1
     ink, second = QColor(inks.ink), QColor(inks.second)
     painter.setPen(QPen(ink, 1.2))
     painter.drawLine(QPointF(rect.left(), rail), QPointF(rect.right(), rail))
@@ -110,15 +110,15 @@ def _draw_slider(
             line = [QPointF(at, rail) for at in np.arange(low, high, _APART)]
             _hatch(painter, line, [QPointF(0.0, 1.0)] * len(line), 6.0, inks)
     home = _x(rect, entry, entry.home)
-    _draw_home(painter, QPointF(home, rail + 2), QPointF(home, rail + 9), second)
+    _draw_home(painter, QPointF(home, rail + 2), QPointF(home, rail + 8), second)
     for notch in entry.notches:
         painter.drawEllipse(QPointF(_x(rect, entry, notch), rail + 4), 1.5, 1.5)
     x = knob(rect, shown).x()
     painter.setPen(QPen(ink, 1.3))
     painter.setBrush(QColor(inks.hand))
-    painter.drawRoundedRect(QRectF(x - 5, rail - 10, 10, 20), 2, 2)
+    painter.drawRoundedRect(QRectF(x - 4, rail - 8, 8, 16), 2, 2)
     painter.setPen(QPen(QColor(inks.panel), 1.2))
-    painter.drawLine(QPointF(x, rail - 6), QPointF(x, rail + 6))
+    painter.drawLine(QPointF(x, rail - 5), QPointF(x, rail + 5))
 
 
 def _hatch(

@@ -119,7 +119,7 @@ def way_at(turn: float) -> QPointF:
 
 def _slider_knob(rect: QRectF, shown: Standing) -> QPointF:
     share = min(max(share_of(shown.entry, shown.value), 0.0), 1.0)
-    return QPointF(rect.left() + share * rect.width(), rect.center().y() + 1)
+    return QPointF(rect.left() + share * rect.width(), rect.center().y() - 1)
 
 
 def _dial_knob(rect: QRectF, shown: Standing) -> QPointF:
@@ -249,9 +249,9 @@ class MakeRecord(NamedTuple):
 
 
 MAKES: dict[ControlMake, MakeRecord] = {
-    "slider": MakeRecord(22, (124, 22), _slider_knob, Pull.along, at_once=True),
-    "dial": MakeRecord(62, (104, 58), _dial_knob, Pull.round_dial, at_once=False),
-    "lever": MakeRecord(52, (104, 52), _lever_knob, Pull.leaning, at_once=False),
-    "switch": MakeRecord(26, (132, 26), _switch_knob, Pull.to_position, at_once=True),
+    "slider": MakeRecord(17, (124, 22), _slider_knob, Pull.along, at_once=True),
+    "dial": MakeRecord(56, (104, 58), _dial_knob, Pull.round_dial, at_once=False),
+    "lever": MakeRecord(46, (104, 52), _lever_knob, Pull.leaning, at_once=False),
+    "switch": MakeRecord(22, (132, 26), _switch_knob, Pull.to_position, at_once=True),
     "pad": MakeRecord(86, (104, 86), _pad_knob, Pull.on_pad, at_once=True),
 }

@@ -14,7 +14,7 @@ from importlib.metadata import PackageNotFoundError, version
 from pathlib import Path
 from typing import IO
 
-from gremio.desktop.shell.recovery import state_folder
+from gremio.desktop.kept import state_folder
 
 _PACKAGES = ("gremio", "PyQt6", "numpy", "scipy", "numba", "moderngl", "msgspec", "trimesh")
 _MOST = 20

@@ -22,15 +22,17 @@ from gremio.desktop.card.bring_in_sheet import BringInSheet
 from gremio.desktop.card.card import Card
 from gremio.desktop.document.document import ChangedOnDisk, Document
 from gremio.desktop.fields.ask import choose
+from gremio.desktop.kept import keep as keep_setting
+from gremio.desktop.kept import kept
 from gremio.desktop.shell.exports import Exports
 from gremio.desktop.shell.file_lock import FileLock, Holder
 from gremio.desktop.shell.recovery import Keeper, read_kept
-from gremio.desktop.shell.settings import keep_previous, keeps_previous
 
 _MODELS = "Models (" + " ".join(f"*{ending}" for ending in ENDINGS) + ")"
 _READ = "Rigs (*.gremio *.urdf)"
 # So many differences are told.
 _TOLD = 12
+_PREVIOUS = "keep the previous save"
 _SAVE_AS = "Save it as another file, which is then without what is not known."
 _READ_ONLY = f"It is open to be read only. {_SAVE_AS}"
 
@@ -67,7 +69,7 @@ class Files(Exports):
         super().__init__(window, document, card)
         self.bench, self.keeper, self._show_rig = bench, keeper, show_rig
         self.lock = FileLock()
-        document.keeps_previous = keeps_previous()
+        document.keeps_previous = kept(_PREVIOUS, True)
         self._before: Rig | None = None
         self._model: Model | None = None
         self._on_ground = False
@@ -166,7 +168,7 @@ class Files(Exports):
         """Keep the file of before beside one that is saved, or no more."""
         keep = not self.document.keeps_previous
         try:
-            keep_previous(keep)
+            keep_setting(_PREVIOUS, keep)
         except GremioError as problem:
             self._say(str(problem))
             return

@@ -11,9 +11,9 @@ from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QAction, QKeyEvent
 from PyQt6.QtWidgets import QLabel, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
-from gremio.core.rig.ids import ChannelKey
+from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.links import link_label
-from gremio.core.rig.numbers import OWNERS, full_label, number_word, numbers_of
+from gremio.core.rig.numbers import OWNERS, closure_label, full_label, number_word, numbers_of
 from gremio.core.rig.things import THINGS
 from gremio.desktop.document.document import Document
 from gremio.desktop.shell.keys import Keys
@@ -30,18 +30,24 @@ class Entry:
     do: Callable[[], object]
 
 
-def entries_of(document: Document, actions: Iterable[QAction]) -> list[Entry]:
-    """Everything there is to find."""
+def entries_of(
+    document: Document, actions: Iterable[QAction], show_thing: Callable[[ThingId], None]
+) -> list[Entry]:
+    """Everything there is to find. show_thing: selects one, and brings it into view."""
     rig = document.rig
     found = [
-        Entry(thing.name, one.word, partial(document.select, thing_id))
+        Entry(thing.name, one.word, partial(show_thing, thing_id))
         for one in THINGS
         if one.named and one.selected
         for thing_id, thing in one.of(rig).items()
     ]
     found += [
-        Entry(link_label(rig, link).removeprefix("the "), "link", partial(document.select, i))
+        Entry(link_label(rig, link).removeprefix("the "), "link", partial(show_thing, i))
         for i, link in rig.links.items()
+    ]
+    found += [
+        Entry(closure_label(rig, closure), "closure", partial(show_thing, i))
+        for i, closure in rig.closures.items()
     ]
     for action in actions:
         if action.isEnabled() and action.text():
@@ -84,11 +90,12 @@ class Finder(QWidget):
         self,
         document: Document,
         keys: Keys,
+        show_thing: Callable[[ThingId], None],
         show_number: Callable[[ChannelKey], None],
         parent: QWidget,
     ) -> None:
         super().__init__(parent)
-        self._show_number = show_number
+        self._show_thing, self._show_number = show_thing, show_number
         self.setObjectName("find")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.document, self.keys = document, keys
@@ -122,7 +129,9 @@ class Finder(QWidget):
         self.field.setFocus()
 
     def _fill(self, text: str) -> None:
-        found = matching(entries_of(self.document, self.keys.entries.values()), text)
+        found = matching(
+            entries_of(self.document, self.keys.entries.values(), self._show_thing), text
+        )
         if len(found) < _MOST:
             found += matching(numbers_called(self.document, text, self._show_number), text)
         self._shown = found[:_MOST]

@@ -16,6 +16,11 @@ class Keys:
     def __init__(self, table: Sequence[Action], entries: Mapping[str, QAction]) -> None:
         self.table, self.entries = table, entries
 
+    def told(self, action_id: str) -> str:
+        """The key that an action has now, as people write it; "" for none."""
+        entry = self.entries.get(action_id)
+        return "" if entry is None else entry.shortcut().toString()
+
     def load(self) -> None:
         """Give actions the keys that were chosen for them before."""
         for action_id, key in chosen_keys(self.table).items():

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping
 
 from gremio.core.files.atomic import FileProblem, write
 from gremio.desktop.actions.action import Action
-from gremio.desktop.shell.recovery import state_folder
+from gremio.desktop.kept import state_folder
 
 _NAME = "keys.json"
 

@@ -9,7 +9,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QWidget
 
 from gremio.desktop.fields.areas import clear
-from gremio.desktop.fields.pieces import link_button
+from gremio.desktop.fields.pieces import verb
 from gremio.desktop.shell.recovery import Leftover, discard
 
 
@@ -38,7 +38,7 @@ class LeftoverBar(QWidget):
             ("Throw it away", lambda: self._drop(left, rest)),
             ("Later", self._close),
         ):
-            self._line.addWidget(link_button(text, do))
+            self._line.addWidget(verb(text, do))
         self._line.addStretch()
         self.show()
 

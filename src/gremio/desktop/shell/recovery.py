@@ -11,7 +11,6 @@ from __future__ import annotations
 import contextlib
 import fcntl
 import json
-import os
 import shutil
 import threading
 import time
@@ -27,17 +26,12 @@ from gremio.core.files import rig_file
 from gremio.core.files.atomic import FileProblem, read, write
 from gremio.core.problem import GremioError
 from gremio.core.rig.model import Rig
+from gremio.desktop.kept import state_folder
 
 # So many copies of a window are kept.
 COPIES = 3
 _HEAD = "gremio kept"
 _LARGEST = 500_000_000
-
-
-def state_folder() -> Path:
-    """Where Gremio keeps what it must remember (XDG base directories)."""
-    base = os.environ.get("XDG_STATE_HOME") or Path.home() / ".local" / "state"
-    return Path(base) / "gremio"
 
 
 class Work(NamedTuple):

@@ -33,6 +33,7 @@ from gremio.core.rig.model import Rig
 from gremio.demo import KEPT
 from gremio.desktop.actions import asking, rigging
 from gremio.desktop.actions.action import Where
+from gremio.desktop.actions.hints import tell_keys
 from gremio.desktop.actions.table import actions_of
 from gremio.desktop.bench.ribbon import Ribbon
 from gremio.desktop.bench.snapping import Spot
@@ -48,6 +49,7 @@ from gremio.desktop.shell.keys import Keys
 from gremio.desktop.shell.leftover_bar import LeftoverBar
 from gremio.desktop.shell.menus import fill_menus
 from gremio.desktop.shell.recovery import Keeper, Leftover, Work
+from gremio.desktop.shell.screen import keep_screen, restore_screen
 from gremio.desktop.shell.waiting import Waiting
 from gremio.desktop.theme.dress import dress
 from gremio.desktop.theme.inks import DAY, NIGHT, Inks
@@ -113,8 +115,10 @@ class Window(QMainWindow):
         entries = fill_menus(self.head.menus, table, self, views, self)
         self.keys = Keys(table, entries)
         self.undo, self.redo = entries["edit.undo"], entries["edit.redo"]
+        tell_keys(self.keys.told)
         self._connect()
         self._take_history()
+        restore_screen(self)
 
     # ── laying out ─────────────────────────────────────────────────
 
@@ -123,7 +127,7 @@ class Window(QMainWindow):
         left.setObjectName("left")
         left.addWidget(self.desk)
         left.addWidget(self.parts)
-        left.setSizes([440, 280])
+        left.setSizes([548, 216])
         left.setChildrenCollapsible(False)
         right = QWidget()
         right.setObjectName("right")
@@ -154,6 +158,8 @@ class Window(QMainWindow):
         body.setStretchFactor(1, 1)
         body.setSizes([272, 1008])
         body.setChildrenCollapsible(False)
+        # The deck's own split is kept as how tall it is.
+        self.splits = {"left": left, "across": across, "body": body}
         for splitter in (left, across, middle, body):
             splitter.setHandleWidth(1)
         self.bar = LeftoverBar(self._take_leftover)
@@ -175,6 +181,7 @@ class Window(QMainWindow):
         document.file_changed.connect(self._keep_later)
         self.desk.wanted.connect(partial(rigging.make_control, document))
         self.parts.picked.connect(self.bench.part_listed)
+        self.bench.hidden_changed.connect(self.parts.leave_out)
         self.card.left.connect(self._card_left)
         self.card.action_wanted.connect(self.act)
         self.card.lead_wanted.connect(partial(asking.lead_from, self))
@@ -260,7 +267,14 @@ class Window(QMainWindow):
         """Finds anything; made when it is first asked for."""
         from gremio.desktop.shell.find import Finder
 
-        return Finder(self.document, self.keys, self.card.show_number, self)
+        return Finder(self.document, self.keys, self.show_thing, self.card.show_number, self)
+
+    def show_thing(self, thing: ThingId) -> None:
+        """Select a thing, and bring it into view wherever it is to be seen."""
+        self.document.select(thing)
+        if thing in self.document.rig.parts:
+            self.bench.show_if_away(PartId(thing))
+        self.bench.setFocus()
 
     def find_anything(self) -> None:
         """Open the field that finds anything."""
@@ -330,8 +344,8 @@ class Window(QMainWindow):
         self.set_inks(DAY if self.inks.night else NIGHT)
 
     def fold_deck(self) -> None:
-        """Fold the lower deck away, or bring it back."""
-        self.deck.setVisible(not self.deck.isVisible())
+        """Fold the lower deck to its tabs, or open it."""
+        self.deck.fold(not self.deck.folded)
 
     def show_keys(self) -> None:
         """The sheet of keys."""
@@ -355,8 +369,11 @@ class Window(QMainWindow):
         """Put another rig on the table, with all of it in the picture."""
         if path is None and "files" in self.__dict__:
             self.files.lock.let_go()
+        self.card.leave()
+        self.message.hide()
         self.document.start(rig, path, saved=saved, opened=opened)
         self.bench.frame_anew()
+        self.bench.setFocus()
 
     # ── teaching ───────────────────────────────────────────────────
 
@@ -440,6 +457,7 @@ class Window(QMainWindow):
             event.ignore()
             return
         self._keep.stop()
+        keep_screen(self)
         self.keeper.drop()
         self.files.lock.let_go()
         event.accept()

@@ -82,6 +82,7 @@ def style_sheet(inks: Inks) -> str:
     QLineEdit[wrong="true"] {{ border: 1px dashed {inks.time}; }}
     QLineEdit[quiet="true"] {{ border: 1px solid transparent; background: transparent;
         padding: 0; }}
+    QLineEdit[quiet="true"]:hover {{ border-bottom: 1px solid {inks.rule}; }}
     QLineEdit[quiet="true"]:focus {{ border-bottom: 1px solid {inks.ink}; }}
     QLineEdit:disabled {{ color: {inks.second}; background: transparent; }}
     QComboBox {{ padding-left: 3px; padding-right: 0; }}
@@ -95,10 +96,19 @@ def style_sheet(inks: Inks) -> str:
     QPushButton:disabled {{ color: {inks.second}; }}
     QPushButton[main="true"] {{ background: {inks.hand}; color: {inks.panel};
         border: 1px solid {inks.hand}; font-weight: bold; }}
-    QPushButton[link="true"] {{ border: none; padding: 2px 0; color: {inks.hand};
-        text-align: left; }}
-    QPushButton[link="true"]:hover, QPushButton[link="true"]:focus
+    QPushButton[verb="true"] {{ background: {inks.wash}; border: 1px solid {inks.wash};
+        padding: 2px 6px; min-height: 17px; }}
+    QPushButton[verb="true"]:hover {{ border-color: {inks.second}; }}
+    QPushButton[verb="true"]:focus {{ border-color: {inks.ink}; }}
+    QPushButton[dots="true"] {{ border: none; padding: 0 3px; color: {inks.second};
+        font-weight: bold; }}
+    QPushButton[dots="true"]:hover, QPushButton[dots="true"]:focus {{ color: {inks.ink};
+        background: {inks.wash}; }}
+    QPushButton[section="true"] {{ border: none; padding: 1px 0; text-align: left;
+        font-weight: bold; }}
+    QPushButton[section="true"]:hover, QPushButton[section="true"]:focus
         {{ text-decoration: underline; }}
+    QPushButton[section="true"]:disabled {{ color: {inks.ink}; }}
     QPushButton[word="true"] {{ border: none; padding: 2px 2px; text-align: left; }}
     QPushButton[word="true"]:hover, QPushButton[word="true"]:focus
         {{ text-decoration: underline; }}

@@ -4,6 +4,8 @@ layout(lines) in;
 layout(triangle_strip, max_vertices = 4) out;
 uniform vec2 pixels;
 in float width[];
+// How far along the line a place is, in pixels.
+noperspective out float along_line;
 
 void main() {
     if (width[0] <= 0.0) return;
@@ -21,9 +23,13 @@ void main() {
     vec2 aside = vec2(-along.y, along.x) * wide / pixels;
     vec2 ahead = along * 0.5 * wide / pixels;
     float closer = 0.00003;
+    along_line = 0.0;
     gl_Position = vec4(a.xy + (-ahead + aside) * a.w, a.z - closer * a.w, a.w); EmitVertex();
+    along_line = 0.0;
     gl_Position = vec4(a.xy + (-ahead - aside) * a.w, a.z - closer * a.w, a.w); EmitVertex();
+    along_line = reach;
     gl_Position = vec4(b.xy + (ahead + aside) * b.w, b.z - closer * b.w, b.w); EmitVertex();
+    along_line = reach;
     gl_Position = vec4(b.xy + (ahead - aside) * b.w, b.z - closer * b.w, b.w); EmitVertex();
     EndPrimitive();
 }

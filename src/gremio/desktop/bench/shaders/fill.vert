@@ -5,11 +5,13 @@ in vec3 normal;
 in vec4 row_x;
 in vec4 row_y;
 in vec4 row_z;
+in float state;
 in vec3 paint;
 in uint mark;
 out vec3 world_normal;
 flat out vec3 colour;
 flat out uint part_mark;
+flat out float shown_state;
 
 void main() {
     vec4 p = vec4(position, 1.0);
@@ -17,5 +19,6 @@ void main() {
     world_normal = vec3(dot(row_x.xyz, normal), dot(row_y.xyz, normal), dot(row_z.xyz, normal));
     colour = paint;
     part_mark = mark;
+    shown_state = state;
     gl_Position = view_projection * vec4(world, 1.0);
 }

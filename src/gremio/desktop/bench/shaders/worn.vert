@@ -7,9 +7,11 @@ in vec4 tint;
 in vec4 row_x;
 in vec4 row_y;
 in vec4 row_z;
+in float state;
 out vec3 world_normal;
 out vec2 place;
 out vec4 multiplied;
+flat out float shown_state;
 
 void main() {
     vec4 p = vec4(position, 1.0);
@@ -17,5 +19,6 @@ void main() {
     world_normal = vec3(dot(row_x.xyz, normal), dot(row_y.xyz, normal), dot(row_z.xyz, normal));
     place = laid;
     multiplied = tint;
+    shown_state = state;
     gl_Position = view_projection * vec4(world, 1.0);
 }

@@ -1,0 +1,64 @@
+"""How the window was left: its size, its splits, its inks, the deck; put so again the next time."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any, TypeGuard
+
+from PyQt6.QtCore import QRect
+from PyQt6.QtWidgets import QApplication
+
+from gremio.desktop.kept import keep_if_possible, kept
+from gremio.desktop.theme.inks import NIGHT
+
+if TYPE_CHECKING:
+    from gremio.desktop.shell.window import Window
+
+_NAME = "window"
+
+
+def keep_screen(window: Window) -> None:
+    """Keep how a window stands."""
+    known: dict[str, Any] = {
+        "size": [window.width(), window.height()],
+        "whole screen": window.isMaximized(),
+        "night": window.inks.night,
+        "splits": {name: split.sizes() for name, split in window.splits.items()},
+        "deck folded": window.deck.folded,
+        "deck": window.deck.height() if not window.deck.folded else window.deck.tall,
+    }
+    keep_if_possible(_NAME, known)
+
+
+def restore_screen(window: Window) -> None:
+    """Put a window as it was left. What can't be read, or fits on no screen, is left as it is."""
+    known = kept(_NAME, {})
+    size = known.get("size")
+    if _are_sizes(size, 2) and _fits(*size):
+        window.resize(*size)
+    if known.get("whole screen") is True:
+        window.showMaximized()
+    if known.get("night") is True:
+        window.set_inks(NIGHT)
+    tall = known.get("deck")
+    if isinstance(tall, int) and tall > 0:
+        window.deck.tall = tall
+    splits = known.get("splits")
+    for name, split in window.splits.items():
+        sizes = splits.get(name) if isinstance(splits, dict) else None
+        if _are_sizes(sizes, split.count()):
+            split.setSizes(sizes)
+    window.deck.fold(known.get("deck folded", True) is not False)
+
+
+def _are_sizes(found: Any, count: int) -> TypeGuard[list[int]]:
+    return (
+        isinstance(found, list)
+        and len(found) == count
+        and all(isinstance(size, int) and 0 < size <= 20_000 for size in found)
+    )
+
+
+def _fits(width: int, height: int) -> bool:
+    screen = QApplication.primaryScreen()
+    room = QRect(0, 0, 20_000, 20_000) if screen is None else screen.availableGeometry()
+    return 600 <= width <= room.width() and 400 <= height <= room.height()
