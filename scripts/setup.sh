@@ -27,7 +27,7 @@ if command -v dpkg-query >/dev/null; then
             echo "Gremio needs these packages; install them with apt-get:$missing" >&2
             exit 1
         fi
-        echo "Installing$missing"
+        echo "Gremio: installing system packages:$missing"
         $as_root apt-get update -qq
         # shellcheck disable=SC2086
         DEBIAN_FRONTEND=noninteractive $as_root apt-get install -y -qq --no-install-recommends \
@@ -44,13 +44,24 @@ if [ "$kind" = validator ]; then
     exit 0
 fi
 
-[ -x .venv/bin/python ] || python3 -m venv .venv
+if [ ! -x .venv/bin/python ]; then
+    echo "Gremio: making a virtual environment in .venv"
+    python3 -m venv .venv
+fi
 lock="requirements-$kind.lock"
 stamp=".venv/.ready-$kind"
 if [ ! -e "$stamp" ] || [ "$lock" -nt "$stamp" ] || [ pyproject.toml -nt "$stamp" ]; then
+    count=$(grep -c '==' "$lock")
+    echo "Gremio: installing $count pinned packages (once; a few minutes at most)"
+    # Something is said while it works, and what fails still ends this.
+    (while sleep 10; do echo "Gremio: still installing"; done) &
+    telling=$!
+    trap 'kill "$telling" 2>/dev/null || true' EXIT
     .venv/bin/python -m pip install -qq --disable-pip-version-check -r "$lock"
+    kill "$telling" 2>/dev/null || true
     .venv/bin/python -m pip install -qq --disable-pip-version-check --no-deps \
         --no-build-isolation -e .
+    echo "Gremio: compiling its own modules"
     .venv/bin/python -m compileall -q src/gremio
     # Compiled here where there is a compiler; without it models packed so are refused by name.
     if command -v c++ >/dev/null; then
@@ -58,5 +69,6 @@ if [ ! -e "$stamp" ] || [ "$lock" -nt "$stamp" ] || [ pyproject.toml -nt "$stamp
             -r requirements-meshopt.lock 2>/dev/null ||
             echo "Models packed with meshopt will not be read: its decoder could not be compiled."
     fi
+    echo "Gremio: ready"
     touch "$stamp"
 fi

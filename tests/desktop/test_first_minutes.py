@@ -12,6 +12,7 @@ from PyQt6.QtCore import QPointF, Qt
 from tests.desktop.hand import CTRL, SHIFT, Hand
 
 import gremio
+from gremio.core.files.formats import Travel
 from gremio.core.rig.find import channel_key, control_id, part_id
 from gremio.core.rig.model import Cam, Joint, Ratio
 from gremio.demo.saltmarsh import OPEN
@@ -233,8 +234,8 @@ def test_from_a_model_to_a_working_lid(hand: Hand, hatch_file: Path, tmp_path: P
     assert np.array_equal(document.pose.worlds, worlds)
 
     # Export: as posed, and the control's whole travel.
-    window.files.export_path(tmp_path / "posed.glb", None)
-    window.files.export_path(tmp_path / "travel.glb", "Open lid")
+    window.files.export_path(tmp_path / "posed.glb", Travel())
+    window.files.export_path(tmp_path / "travel.glb", Travel("Open lid"))
     scene = trimesh.load_scene(tmp_path / "posed.glb")
     assert set(scene.graph.nodes_geometry) == {"Coaming", "Lid"}
     assert b"Open lid" in (tmp_path / "travel.glb").read_bytes()

@@ -19,9 +19,12 @@ NO_KEY = Qt.KeyboardModifier.NoModifier
 
 
 def fields(sheet: QWidget) -> list[QWidget]:
-    """What can be typed into or chosen from, as the eye reads."""
+    """What can be typed into or chosen from, line by line; a low and a high stop before what stands
+    between them."""
     kinds = (QuantityField, TextField, QComboBox)
     found = [w for w in sheet.findChildren(QWidget) if isinstance(w, kinds)]
+    found.sort(key=lambda w: w.accessibleName().startswith("Soft"))
+    found.sort(key=lambda w: w.mapTo(sheet, w.rect().center()).y() // 8)
     return [w for w in found if w.isVisible() and w.isEnabled()]
 
 

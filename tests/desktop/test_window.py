@@ -23,6 +23,7 @@ from gremio.core.edit.controls import change_control
 from gremio.core.edit.desk import keep_pose
 from gremio.core.edit.parts import add_part, remove_part, rename_part, set_parent
 from gremio.core.files import rig_file
+from gremio.core.files.formats import Travel
 from gremio.core.frames import Frame
 from gremio.core.rig.find import channel_key, control_id, part_id
 from gremio.core.rig.model import Cam, Control, Part, Rig
@@ -520,7 +521,7 @@ def test_a_broken_model_is_told_and_brings_nothing_in(at_lock: Hand, tmp_path: P
 
 def test_leaving_a_model_changes_nothing(at_lock: Hand, tmp_path: Path) -> None:
     window = at_lock.window
-    window.files.export_path(tmp_path / "out.glb", None)
+    window.files.export_path(tmp_path / "out.glb", Travel())
     before = window.document.rig
     window.files.bring_in_path(tmp_path / "out.glb")
     assert "Upper gate, east 2" in {p.name for p in window.bench.pose.program.rig.parts.values()}

@@ -100,9 +100,12 @@ def open_window(
 
     Example: gremio open saltmarsh.gremio
     """
+    from gremio.desktop.shell.sign import show_sign
+
+    sign = show_sign(f"opening {file.name} …" if file is not None else "opening …")
     from gremio.desktop.shell.app import run
 
-    raise typer.Exit(run(file=file))
+    raise typer.Exit(run(file=file, sign=sign))
 
 
 @app.command()
@@ -111,9 +114,12 @@ def demo() -> None:
 
     Example: gremio demo
     """
+    from gremio.desktop.shell.sign import show_sign
+
+    sign = show_sign("opening Saltmarsh lock …")
     from gremio.desktop.shell.app import run
 
-    raise typer.Exit(run(demo=True))
+    raise typer.Exit(run(demo=True, sign=sign))
 
 
 @app.command()
@@ -171,8 +177,21 @@ def convert(
     source: Annotated[Path, typer.Argument(help="A rig or a model.")],
     target: Annotated[Path, typer.Argument(help="A .gremio, .glb, .urdf or .csv file.")],
     control: Annotated[
-        str | None,
-        typer.Option(help="Bake the travel of this control: an animation, or a table."),
+        list[str] | None,
+        typer.Option(
+            help="Bake the travel of this control: an animation, or a table. Named again, others "
+            "run along with it."
+        ),
+    ] = None,
+    start: Annotated[
+        str | None, typer.Option("--from", help="Where the control begins; else its low end.")
+    ] = None,
+    end: Annotated[
+        str | None, typer.Option("--to", help="Where the control comes to; else its high end.")
+    ] = None,
+    pose: Annotated[
+        list[str] | None,
+        typer.Option(help="Go through kept poses instead, in the order they are named."),
     ] = None,
     seconds: Annotated[
         float | None, typer.Option(help="How long the baked travel takes; 4 unless it is said.")
@@ -194,7 +213,11 @@ def convert(
     from gremio.command.convert import convert_file, metres_of, upright
     from gremio.core.files.formats import Reading, Travel
 
-    reading, travel = Reading(metres_of(unit), upright(up)), Travel(control, seconds, fps)
+    named = control or []
+    travel = Travel(
+        named[0] if named else None, seconds, fps, start, end, tuple(named[1:]), tuple(pose or ())
+    )
+    reading = Reading(metres_of(unit), upright(up))
     _report(convert_file(source, target, reading, travel, _settings(set_)), tell=True)
 
 

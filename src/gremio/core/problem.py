@@ -38,6 +38,11 @@ def counted_words(count: int, word: str) -> str:
     return f"{count:,} {word}{'' if count == 1 else 's'}"
 
 
+def with_article(word: str) -> str:
+    """A word after its article: "a spur gear", "an internal gear"."""
+    return f"{'an' if word[:1].lower() in 'aeiou' else 'a'} {word}"
+
+
 def listed(names: Iterable[str]) -> str:
     """Names as people list them: "Boom, Stick and Slew"."""
     every = list(names)

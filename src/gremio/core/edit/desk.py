@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import get_args
 
 from msgspec.structs import replace
 
 from gremio.core.edit.change import check_new_name, must_have, new_id, with_entry, without
 from gremio.core.edit.controls import add_control, change_control, set_values
-from gremio.core.problem import GremioError, NotFound
+from gremio.core.problem import NotFound
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.ids import ChannelKey, ThingId
-from gremio.core.rig.model import Control, ControlMake, KeptPose, LengthUnit, Rig
+from gremio.core.rig.model import Control, ControlMake, KeptPose, Rig
 from gremio.core.rig.numbers import exists, home_value, is_put
 from gremio.core.rig.scales import switch_positions
 
@@ -115,15 +114,6 @@ def blended(
 def to_pose(rig: Rig, start: Mapping[ChannelKey, float], pose: ThingId, share: float = 1.0) -> Rig:
     """The rig standing as `blended` says."""
     return set_values(rig, blended(rig, start, pose, share))
-
-
-def set_lengths(rig: Rig, unit: LengthUnit) -> Rig:
-    """The rig with its lengths shown in a unit; "" for one by the size of what they are of. Nothing
-    but what is read changes. Raises GremioError for what is no unit of length."""
-    if unit not in get_args(LengthUnit):
-        offered = ", ".join(word for word in get_args(LengthUnit) if word)
-        raise GremioError(f"{unit} is no unit that lengths are shown in. Choose one of {offered}.")
-    return replace(rig, lengths=unit)
 
 
 def set_locked(rig: Rig, locked: bool) -> Rig:

@@ -13,7 +13,7 @@ from gremio.core.edit.change import (
     with_entry,
     without,
 )
-from gremio.core.problem import GremioError
+from gremio.core.problem import GremioError, with_article
 from gremio.core.quantity import UNITS
 from gremio.core.rig.ids import ThingId
 from gremio.core.rig.links import leads
@@ -35,7 +35,9 @@ def change_measure(rig: Rig, measure_id: ThingId, measure: Measure) -> Rig:
     check_new_name(rig, measure.name, present.name if present else None)
     kind = "angle" if measure.kind == "angle" else "length"
     if measure.unit not in UNITS or UNITS[measure.unit].kind != kind:
-        raise GremioError(f"{measure.name} measures a {kind}, which has no unit {measure.unit!r}.")
+        raise GremioError(
+            f"{measure.name} measures {with_article(kind)}, which has no unit {measure.unit!r}."
+        )
     for end in measure.ends:
         must_have(rig.parts, end.part, "part")
     well_formed(measure, measure.name)

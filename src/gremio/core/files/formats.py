@@ -14,17 +14,34 @@ from gremio.core.problem import GremioError, Note
 from gremio.core.rig.find import control_id
 from gremio.core.rig.model import Rig, Up
 from gremio.core.solve.ask import sweep
+from gremio.core.solve.travels import Way, way_of_controls, way_of_poses
 from gremio.core.surfaces.shelf import Shelf
 
 
 class Travel(NamedTuple):
     """The travel that is written where a format holds one. control: its name; None for the rig as
     it stands. seconds: how long the travel takes, 4 s unless it is said. fps: whole frames a
-    second, at which alone there are keys; None for as many keys as it takes."""
+    second, at which alone there are keys; None for as many keys as it takes. start, end: of the
+    control, as a person types them; None for the ends of its range. others: names of controls that
+    run along with it, each over its range. poses: names of kept poses to go through instead."""
 
     control: str | None = None
     seconds: float | None = None
     fps: float | None = None
+    start: str | None = None
+    end: str | None = None
+    others: tuple[str, ...] = ()
+    poses: tuple[str, ...] = ()
+
+    def way(self, rig: Rig) -> Way | None:
+        """What it is in a rig; None for the rig as it stands. Raises GremioError."""
+        if self.poses:
+            if self.control is not None:
+                raise GremioError("A travel goes through poses, or along controls: name one kind.")
+            return way_of_poses(rig, self.poses)
+        if self.control is None:
+            return None
+        return way_of_controls(rig, (self.control, *self.others), self.start, self.end)
 
 
 class Reading(NamedTuple):
@@ -69,12 +86,13 @@ def _write_rig(rig: Rig, path: Path, shelf: Shelf, travel: Travel) -> list[Note]
 def _write_glb(rig: Rig, path: Path, shelf: Shelf, travel: Travel) -> list[Note]:
     from gremio.core.files.glb_out import baked_glb
 
-    if travel.control is None and (travel.seconds is not None or travel.fps is not None):
+    way = travel.way(rig)
+    if way is None and any(given not in (None, ()) for given in travel):
         raise GremioError(
-            "Seconds and frames are of a travel. Name a control too, or leave them out."
+            "Seconds, frames and ends are of a travel. Name a control too, or leave them out."
         )
     seconds = SECONDS if travel.seconds is None else travel.seconds
-    data, notes = baked_glb(rig, shelf, travel.control, seconds, travel.fps)
+    data, notes = baked_glb(rig, shelf, way, seconds, travel.fps)
     atomic.write(path, data)
     return notes
 
@@ -111,7 +129,7 @@ def _read_model(path: Path, shelf: Shelf, reading: Reading) -> tuple[Rig, list[N
 
 
 _OF_MODELS = Reading._fields
-_OPTIONS = {"metres": "unit"}
+_OPTIONS = {"metres": "unit", "start": "from", "end": "to", "others": "control", "poses": "pose"}
 FORMATS: dict[str, Format] = {
     ".gremio": Format("Gremio rig", _read_rig, _write_rig),
     ".urdf": Format("URDF", _read_urdf, _write_urdf),
@@ -143,7 +161,7 @@ def write_rig(rig: Rig, path: Path, shelf: Shelf, travel: Travel) -> list[Note]:
 
 def _check_asked(found: Format, asked: dict[str, object], doing: str) -> None:
     for name, given in asked.items():
-        if given is not None and name not in found.asks:
+        if given not in (None, ()) and name not in found.asks:
             option = _OPTIONS.get(name, name)
             raise GremioError(f"{option!r} does nothing in {doing}. Leave it out.")
 

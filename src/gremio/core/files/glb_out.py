@@ -22,16 +22,16 @@ from gremio.core.problem import GremioError, Note
 from gremio.core.quantity import show_short, show_small
 from gremio.core.rig import ids
 from gremio.core.rig.channels import key
-from gremio.core.rig.find import control_id
 from gremio.core.rig.ids import GROUND, PartId
 from gremio.core.rig.model import Part, Rig, Strand
 from gremio.core.rig.numbers import counted
 from gremio.core.rig.solids import Cylinder
 from gremio.core.shape.solids import geometry_of, sleeve
-from gremio.core.solve.ask import along, check_range, solve
+from gremio.core.solve.ask import solve
 from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.pose import Poses
 from gremio.core.solve.repeats import repeat_steps
+from gremio.core.solve.travels import Way, along_way, way_of_controls
 from gremio.core.surfaces.shelf import Shelf
 
 # How many keys a second a travel begins with, before some are added and others left out.
@@ -52,17 +52,18 @@ def glb(rig: Rig, shelf: Shelf, poses: Poses, seconds: float = 0.0, animation: s
 
 
 def baked_glb(
-    rig: Rig, shelf: Shelf, control: str | None, seconds: float, rate: float | None = None
+    rig: Rig, shelf: Shelf, way: Way | str | None, seconds: float, rate: float | None = None
 ) -> tuple[bytes, list[Note]]:
-    """A GLB of a rig as it stands, or of a control's whole travel as an animation; and what it
-    can't carry, and how near it is between its keys.
+    """A GLB of a rig as it stands, or of a travel as an animation; and what it can't carry, and how
+    near it is between its keys.
 
-    control: its name. seconds: how long the travel takes. rate: whole frames a second, at which
-    alone there are keys; None for as many as it takes. Raises GremioError.
+    way: what moves; a name alone is that of a control, over its whole range. seconds: how long the
+    travel takes. rate: whole frames a second, at which alone there are keys; None for as many as
+    it takes. Raises GremioError.
     """
     rig = with_faces(rig)
     geometry = partial(shelf.geometry, rig)
-    if control is None:
+    if way is None:
         return glb(rig, shelf, solve(rig, geometry=geometry).poses), []
     if not 0 < seconds <= 3600:
         raise GremioError("A baked travel takes more than 0 and at most 3600 seconds.")
@@ -70,21 +71,19 @@ def baked_glb(
         raise GremioError(
             "Keys on whole frames need more than 0 and at most 1000 of them a second."
         )
-    found = control_id(rig, control)
-    check_range(rig, found)
+    asked = way_of_controls(rig, [way]) if isinstance(way, str) else way
     program = compile_rig(rig, geometry)
-    entry = rig.controls[ids.thing(found)]
 
     def travel(times: Array) -> Poses:
-        return along(program, found, entry.low + (entry.high - entry.low) * times / seconds)
+        return along_way(program, asked, times / seconds)
 
     if rate is None:
         keyed = as_many_as_needed(travel, seconds, max(2, round(seconds * _BEGIN) + 1))
     else:
         keyed = at_frames(travel, seconds, rate)
     writer = _Writer(rig, shelf, spare=rate is None)
-    data = writer.write(keyed.poses, keyed.times, control)
-    held = stands_still(keyed.poses, found)
+    data = writer.write(keyed.poses, keyed.times, asked.name)
+    held = [note for c in asked.controls for note in stands_still(keyed.poses, ids.thing(c))]
     told = [_told(writer.keys, keyed)]
     away, at = worst_of_strands(keyed, travel)
     if away > AWAY:

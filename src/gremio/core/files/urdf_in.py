@@ -22,7 +22,7 @@ from gremio.core.files import atomic
 from gremio.core.files.atomic import FileProblem
 from gremio.core.files.model_in import ENDINGS, read_model
 from gremio.core.frames import Frame, frame_of, matrix, triple, turn_of_angles
-from gremio.core.problem import Note
+from gremio.core.problem import Note, with_article
 from gremio.core.quantity import USUAL_UNIT, Kind
 from gremio.core.rig.channels import freed, key
 from gremio.core.rig.find import free_name, names_in
@@ -304,7 +304,9 @@ def _shapes(reading: _Reading, name: str, visual: etree._Element) -> list[Shape]
             return [Shape(Ball(diameter=diameter), frame_of(place), paint)]
         case "mesh":
             return _mesh(reading, name, solid, place, paint if material is not None else "")
-    reading.note("urdf-shape", name, f"{name} has a {solid.tag}, which is left out.")
+    reading.note(
+        "urdf-shape", name, f"{name} has {with_article(str(solid.tag))}, which is left out."
+    )
     return []
 
 

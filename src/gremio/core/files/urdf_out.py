@@ -17,7 +17,6 @@ from gremio.core.frames import IDENTITY, Frame, angles_of_turn, frame_of, matrix
 from gremio.core.make.faces import with_faces
 from gremio.core.make.releasing import release
 from gremio.core.plan.joints import APPLIED
-from gremio.core.plan.loops import closure_label
 from gremio.core.plan.trains import Train
 from gremio.core.problem import Note
 from gremio.core.rig.channels import freed, key, split
@@ -25,7 +24,7 @@ from gremio.core.rig.constraints import constraint_words
 from gremio.core.rig.ids import ChannelKey, PartId
 from gremio.core.rig.links import adds, link_label
 from gremio.core.rig.model import Part, Ratio, Rig, Shape
-from gremio.core.rig.numbers import full_label
+from gremio.core.rig.numbers import closure_label, full_label
 from gremio.core.rig.solids import Ball, Box, Cylinder
 from gremio.core.shape.geometry import Geometry
 from gremio.core.solve.compiling import compile_rig

@@ -15,7 +15,7 @@ from gremio.core.edit.links import add_link, change_link, remove_link, typed_rat
 from gremio.core.edit.numbers import set_number
 from gremio.core.edit.parts import set_stops
 from gremio.core.inspect.words import how, own_how, own_word
-from gremio.core.problem import GremioError
+from gremio.core.problem import GremioError, with_article
 from gremio.core.quantity import UNITS, show, show_number, show_short
 from gremio.core.rig.channels import CHANNELS, key, split
 from gremio.core.rig.ids import NOTHING, ChannelKey, PartId, ThingId
@@ -152,7 +152,9 @@ def with_how(rig: Rig, row: LedgerRow, text: str) -> Rig:
             return change_link(rig, row.link_id, changed)
     if link is not None and not isinstance(link, Formula):
         if not isinstance(link, Ratio) or link.follower != row.channel:
-            raise GremioError(f"{row.follower} is led by a {row.word}: change it on its Card.")
+            raise GremioError(
+                f"{row.follower} is led by {with_article(row.word)}: change it on its Card."
+            )
         rig = remove_link(rig, row.link_id)
     adds = isinstance(link, Formula) and link.adds
     return write(rig, row.channel, clean.lstrip("=+").strip(), adds=adds)[0]
@@ -189,7 +191,7 @@ def pasted(rig: Rig, link: Link, row: LedgerRow) -> Rig:
     if row.word == FREE:
         return add_link(rig, replace(link, follower=row.channel))[0]
     if present is None or not isinstance(present, Ratio | Formula):
-        raise GremioError(f"{row.follower} is led by a {row.word}: remove that first.")
+        raise GremioError(f"{row.follower} is led by {with_article(row.word)}: remove that first.")
     return change_link(rig, row.link_id, replace(link, follower=row.channel))
 
 

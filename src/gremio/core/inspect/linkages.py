@@ -12,13 +12,13 @@ from gremio.core.edit.closures import change_closure
 from gremio.core.edit.mounts import set_home_here
 from gremio.core.frames import triple
 from gremio.core.inspect.finding import Finding, Mend
-from gremio.core.plan.loops import ROUNDING, closure_label, found_at
+from gremio.core.plan.loops import ROUNDING, found_at
 from gremio.core.problem import Note
 from gremio.core.quantity import show_short
 from gremio.core.rig.channels import split
 from gremio.core.rig.ids import PartId, ThingId
 from gremio.core.rig.model import Rig
-from gremio.core.rig.numbers import full_label, kind_of, shown_unit
+from gremio.core.rig.numbers import closure_label, full_label, kind_of, shown_unit
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.loop_steps import LoopStep
 from gremio.core.solve.pose import Pose

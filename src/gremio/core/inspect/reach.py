@@ -12,7 +12,6 @@ from msgspec.structs import replace
 from gremio.core.arrays import Array, Flags, Rows
 from gremio.core.edit.controls import change_control
 from gremio.core.inspect.finding import Finding, Mend
-from gremio.core.plan.loops import closure_label
 from gremio.core.problem import Note
 from gremio.core.quantity import show_short
 from gremio.core.remembered import Remembered
@@ -20,7 +19,7 @@ from gremio.core.rig import ids
 from gremio.core.rig.channels import split
 from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
 from gremio.core.rig.model import Control, Rig
-from gremio.core.rig.numbers import full_label, label, owner_name, shown_unit
+from gremio.core.rig.numbers import closure_label, full_label, label, owner_name, shown_unit
 from gremio.core.rig.scales import shown
 from gremio.core.solve.backward import inputs_above, led_channels
 from gremio.core.solve.evaluate import evaluate, evaluate_channels

@@ -8,13 +8,13 @@ from typing import Any
 
 from gremio.core.edit.formulas import shown
 from gremio.core.edit.links import pair_of, swapped
-from gremio.core.plan.loops import closure_label
+from gremio.core.problem import counted_words
 from gremio.core.quantity import show_short
 from gremio.core.rig.constraints import adds_to, target_name, targets_of
 from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.links import link_kind, link_word
 from gremio.core.rig.model import Cam, Link, LinkKind, Ratio, Rig
-from gremio.core.rig.numbers import kind_of, shown_unit
+from gremio.core.rig.numbers import closure_label, kind_of, shown_unit
 
 
 def how(rig: Rig, link: Link, channel: ChannelKey) -> str:
@@ -100,5 +100,5 @@ def drive_words(rig: Rig, link_id: ThingId, channel: ChannelKey) -> str:
         case Ratio():
             return ratio_words(rig, _from_its_lead(link, channel))
         case Cam():
-            return f"cam, {len(link.stations)} stations"
+            return f"cam, {counted_words(len(link.stations), 'station')}"
     return link_word(link)

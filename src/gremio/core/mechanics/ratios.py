@@ -10,7 +10,7 @@ import math
 from collections.abc import Mapping
 from typing import NamedTuple
 
-from gremio.core.problem import GremioError
+from gremio.core.problem import GremioError, with_article
 from gremio.core.quantity import Kind, show_short
 from gremio.core.rig.model import RatioKind
 
@@ -73,7 +73,7 @@ def arithmetic(kind: RatioKind, figures: Mapping[str, float], way: int) -> Arith
     values = [figures[figure.name] for figure in FIGURES[kind]]
     for figure, value in zip(FIGURES[kind], values, strict=True):
         if not (math.isfinite(value) and value > 0):
-            raise GremioError(f"The {figure.name} of a {kind} must be above zero.")
+            raise GremioError(f"The {figure.name} of {with_article(kind)} must be above zero.")
     sign = "with" if way > 0 else "against"
     match kind:
         case "gear pair" | "bevel pair" | "chain" | "worm":

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from gremio.core.plan.constraint_blocks import given_by
-from gremio.core.plan.loops import Loop, closure_label, is_sound
+from gremio.core.plan.loops import Loop, is_sound
 from gremio.core.plan.trains import Fault
 from gremio.core.problem import Note
 from gremio.core.rig.channels import split
@@ -11,7 +11,7 @@ from gremio.core.rig.constraints import constraint_words
 from gremio.core.rig.ids import ChannelKey, PartId, ThingId
 from gremio.core.rig.links import followers, link_label, members
 from gremio.core.rig.model import Link, Rig
-from gremio.core.rig.numbers import full_label, label
+from gremio.core.rig.numbers import closure_label, full_label, label
 
 
 def loop_notes(rig: Rig, loops: list[Loop]) -> list[Note]:

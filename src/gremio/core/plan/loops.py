@@ -347,13 +347,3 @@ def _is_plane(jacobian: Array, rig: Rig, closures: tuple[ThingId, ...]) -> bool:
         return _rank(jacobian, tolerance) <= most
     ways = jacobian.reshape(len(closures), 3, -1).transpose(1, 0, 2).reshape(3, -1)
     return _rank(ways, tolerance) <= 2
-
-
-def closure_label(rig: Rig, closure: Closure) -> str:
-    """A closure as people call it: "the pin of Rod and Crosshead"."""
-    names = [
-        rig.parts[p].name if p in rig.parts else "the ground"
-        for p in (closure.one, closure.two or GROUND)
-    ]
-    word = "pin" if closure.kind == "pin" else "rail"
-    return f"the {word} of {names[0]} and {names[1]}"

@@ -352,12 +352,12 @@ def full_label(rig: Rig, channel_key: ChannelKey) -> str:
 
 
 def closure_label(rig: Rig, closure: Closure) -> str:
-    """What a pin, a rail or another closure is called: "pin of Rod and Crank"."""
+    """A closure as people call it: "the pin of Rod and Crosshead"."""
     names = [
-        "the ground" if part is None or part not in rig.parts else rig.parts[part].name
+        rig.parts[part].name if part is not None and part in rig.parts else "the ground"
         for part in (closure.one, closure.two)
     ]
-    return f"{closure.kind} of {names[0]} and {names[1]}"
+    return f"the {closure.kind} of {names[0]} and {names[1]}"
 
 
 def is_known(rig: Rig, name: ChannelKey) -> bool:

@@ -12,7 +12,7 @@ import numpy.typing as npt
 
 from gremio.core.arrays import Array
 from gremio.core.mechanics import gears
-from gremio.core.problem import GremioError
+from gremio.core.problem import GremioError, with_article
 from gremio.core.remembered import Bounded
 from gremio.core.rig.solids import (
     AnySolid,
@@ -123,7 +123,9 @@ def check_dimensions(solid: AnySolid) -> None:
         if isinstance(value, (int, float)):
             least = {"bore": -1.0, "shift": -1.0}.get(name, 0.0)
             if not (math.isfinite(value) and value > least):
-                raise GremioError(f"The {_words(name)} of a {_kind(solid)} must be above zero.")
+                raise GremioError(
+                    f"The {_words(name)} of {with_article(_kind(solid))} must be above zero."
+                )
     match solid:
         case Tube() if solid.inner_diameter >= solid.outer_diameter:
             raise GremioError("The hole of a tube must be narrower than the tube.")

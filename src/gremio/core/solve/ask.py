@@ -12,7 +12,6 @@ from gremio.core.arrays import Array
 from gremio.core.edit.builder import Typed, values_by_key
 from gremio.core.edit.controls import set_values
 from gremio.core.edit.numbers import set_number
-from gremio.core.plan.loops import closure_label
 from gremio.core.problem import GremioError
 from gremio.core.quantity import LARGEST, show_short
 from gremio.core.rig import ids
@@ -20,7 +19,7 @@ from gremio.core.rig.find import channel_key, control_id
 from gremio.core.rig.ids import ChannelKey
 from gremio.core.rig.links import followers, link_label
 from gremio.core.rig.model import Rig
-from gremio.core.rig.numbers import full_label, is_put
+from gremio.core.rig.numbers import closure_label, full_label, is_put
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.backward import drive_line
 from gremio.core.solve.compiling import compile_rig
@@ -141,7 +140,13 @@ def sweep_program(program: Program, control_key: ChannelKey, steps: int) -> Pose
 def along(program: Program, control_key: ChannelKey, travel: Array) -> Poses:
     """The poses of a program at values (F,) of the control with this key (SI), one after another,
     all else as it stands."""
-    return _from_here(program, {**program.rig.at, control_key: travel})
+    return through(program, {control_key: travel})
+
+
+def through(program: Program, values: Mapping[ChannelKey, Array]) -> Poses:
+    """The poses of a program at values (F,) of several inputs (SI, by key), one after another, all
+    else as it stands."""
+    return _from_here(program, {**program.rig.at, **values})
 
 
 def check_range(rig: Rig, control_key: ChannelKey) -> None:

@@ -9,7 +9,6 @@ from dataclasses import dataclass
 from typing import Any
 
 from gremio.core.mechanics.profiles import Profile, end_speed, extent, leads_at, value
-from gremio.core.plan.loops import closure_label
 from gremio.core.plan.trains import Train
 from gremio.core.quantity import show_short
 from gremio.core.rig.channels import SCALES, key, split
@@ -17,7 +16,7 @@ from gremio.core.rig.constraints import CONSTRAINTS, adds_to, constraint_words
 from gremio.core.rig.ids import ChannelKey, PartId
 from gremio.core.rig.links import adds, followers, link_holds, link_kind, link_label
 from gremio.core.rig.model import Cam, ConstantVolume, Constraint, Link, LinkKind, Ratio, Rolling
-from gremio.core.rig.numbers import full_label, label, shown_unit
+from gremio.core.rig.numbers import closure_label, full_label, label, shown_unit
 from gremio.core.solve.cam_steps import cam_profile
 from gremio.core.solve.evaluate import evaluate_channels
 from gremio.core.solve.limits import asked_for

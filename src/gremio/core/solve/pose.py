@@ -9,14 +9,21 @@ from typing import NamedTuple
 import numpy as np
 
 from gremio.core.arrays import Array, Flags, Rows
-from gremio.core.plan.loops import ROUNDING, closure_label, missed
+from gremio.core.plan.loops import ROUNDING, missed
 from gremio.core.problem import Note, NotFound
 from gremio.core.quantity import show_short, show_small
 from gremio.core.rig.channels import CHANNELS, free_of, key, split
 from gremio.core.rig.find import channel_key, control_id, nothing_called, part_id
 from gremio.core.rig.ids import NOTHING, ChannelKey, PartId, ThingId
 from gremio.core.rig.model import Rig
-from gremio.core.rig.numbers import full_label, home_value, numbers_of, owner_name, shown_unit
+from gremio.core.rig.numbers import (
+    closure_label,
+    full_label,
+    home_value,
+    numbers_of,
+    owner_name,
+    shown_unit,
+)
 from gremio.core.solve.dimensions import with_dimensions, with_ends
 from gremio.core.solve.loop_steps import LoopBatch, LoopStep
 from gremio.core.solve.program import Program

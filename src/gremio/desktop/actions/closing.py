@@ -13,10 +13,10 @@ from gremio.core.inspect.struts import told, use_in
 from gremio.core.make.round_things import widest_round
 from gremio.core.make.strands import shortest_way
 from gremio.core.make.struts import make_strut
-from gremio.core.plan.loops import closure_label
 from gremio.core.rig import ids
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.model import Closure, Strand, StrandKind, Waypoint
+from gremio.core.rig.numbers import closure_label
 from gremio.desktop.bench.snapping import Spot
 from gremio.desktop.document.document import Document
 

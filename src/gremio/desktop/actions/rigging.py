@@ -19,6 +19,7 @@ from gremio.core.edit.parts import change_part, descendants, set_stops
 from gremio.core.edit.paths import remove_path
 from gremio.core.edit.strands import remove_strand
 from gremio.core.make.linking import set_where_follower_stands
+from gremio.core.problem import with_article
 from gremio.core.quantity import show_short
 from gremio.core.rig.channels import freed, key, main_channel
 from gremio.core.rig.constraints import constraints_of
@@ -194,7 +195,7 @@ def remove_selected(document: Document) -> None:
     elif found.field == "constraints":
         _leave(document, [thing])
     else:
-        name = found.of(document.rig)[thing].name if found.named else f"a {found.word}"
+        name = found.of(document.rig)[thing].name if found.named else with_article(found.word)
         remove = _REMOVE[found.field]
         document.edit(f"remove {name}", lambda rig: remove(document, rig, thing))
 

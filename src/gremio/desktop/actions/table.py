@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import get_args
 
+from gremio.core.problem import with_article
 from gremio.core.rig.constraints import CONSTRAINTS
 from gremio.core.rig.model import ConstraintKind, StandIn, StrandKind
 from gremio.desktop.actions import asking, rigging
@@ -35,6 +36,8 @@ def actions_of(pages: Sequence[str]) -> tuple[Action, ...]:
         *(_page(page) for page in pages),
         Action("bench.inks", "Day or night", lambda d: d.switch_inks(), _BENCH, "N", apart=True),
         Action("help.keys", "Keys and hands", lambda d: d.show_keys(), _HELP, "F1"),
+        Action("help.guide", "Guide", lambda d: d.show_guide(), _HELP, "Shift+F1"),
+        Action("help.about", "About Gremio", lambda d: d.show_about(), _HELP, apart=True),
     )
 
 
@@ -78,7 +81,7 @@ _EDITS = (
 
 
 def _new_part(kind: str) -> Action:
-    return Action(f"part.{kind.lower()}", f"Add a {kind.lower()}",
+    return Action(f"part.{kind.lower()}", f"Add {with_article(kind.lower())}",
                   lambda d: rigging.add_part(d.document, d.bench, kind),
                   ("Rig", "Add a part"))  # fmt: skip
 

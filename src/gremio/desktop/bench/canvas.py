@@ -8,7 +8,7 @@ from functools import partial
 import moderngl
 import numpy as np
 from PyQt6.QtCore import QPointF, QTimer, pyqtSignal
-from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtGui import QFocusEvent, QResizeEvent
 from PyQt6.QtOpenGLWidgets import QOpenGLWidget
 from PyQt6.QtWidgets import QWidget
 
@@ -322,6 +322,16 @@ class Canvas(QOpenGLWidget):
         if self.document.selected in rows:
             states[rows[PartId(self.document.selected)]] = SELECTED
         return states
+
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        """It shows that keys go here."""
+        super().focusInEvent(event)
+        self.overlay.update()
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        """Keys go elsewhere."""
+        super().focusOutEvent(event)
+        self.overlay.update()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """The sheet over the Bench is as large as the Bench."""

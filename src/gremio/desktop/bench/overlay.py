@@ -103,6 +103,10 @@ class Overlay(QWidget):
         painter.setFont(text_font(10.5, bold=True))
         painter.setPen(QColor(self.inks.ink))
         painter.drawText(QPointF(15, 23), "Bench")
+        parent = self.parentWidget()
+        if parent is not None and parent.hasFocus():
+            # Keys go here.
+            painter.fillRect(QRectF(15, 27, 40, 2), QColor(self.inks.ink))
         painter.setFont(text_font(9))
         painter.setPen(QColor(self.inks.second))
         painter.drawText(QPointF(68, 23), self.drawn.title)

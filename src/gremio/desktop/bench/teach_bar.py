@@ -9,20 +9,21 @@ from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from gremio.core.make.teach import cam_taught
+from gremio.core.problem import counted_words
 from gremio.core.quantity import show_short
 from gremio.core.rig.ids import ChannelKey
 from gremio.core.rig.numbers import full_label, kind_of, shown_unit
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.areas import clear
 from gremio.desktop.fields.pieces import second, verb
-from gremio.desktop.fields.quantity_field import QuantityField
+from gremio.desktop.fields.quantity_field import QuantityField, narrow
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import DAY, Inks
 
 _NOTHING = "Nothing is changed yet: drag a part, or type on its Card. Then record."
 _SHOWN = 4
-_STATIONS = 3
-_HEIGHT = 70
+_STATIONS = 7
+_HEIGHT = 92
 
 
 class TeachBar(QWidget):
@@ -43,9 +44,10 @@ class TeachBar(QWidget):
         # A long line must not widen the Bench, and so narrow the Card.
         self.setMinimumWidth(1)
         column.setSpacing(2)
-        self._head, self._changes = QHBoxLayout(), QHBoxLayout()
-        for line in (self._head, self._changes):
-            line.setSpacing(8)
+        self._head, self._stations = QHBoxLayout(), QHBoxLayout()
+        self._changes = QHBoxLayout()
+        for line in (self._head, self._stations, self._changes):
+            line.setSpacing(6)
             column.addLayout(line)
         self.setFixedHeight(_HEIGHT)
         self._lead: QuantityField | None = None
@@ -94,9 +96,6 @@ class TeachBar(QWidget):
         self._lead.committed.connect(lambda value: self.document.move(lead, value))
         self._lead.refused.connect(self.document.said)
         self._head.addWidget(self._lead)
-        self._stations = QHBoxLayout()
-        self._stations.setSpacing(8)
-        self._head.addLayout(self._stations)
         self._head.addStretch()
         record = QPushButton("Record station")
         record.setProperty("main", True)
@@ -117,15 +116,26 @@ class TeachBar(QWidget):
         cam = cam_taught(self.document.rig, lesson)
         leads = [s.lead for s in cam.stations] if cam else sorted(lesson.marks)
         unit = shown_unit(self.document.rig, lesson.lead)
-        self._stations.addWidget(second("stations" if cam else "begun at"))
-        for lead in leads[:_STATIONS]:
-            text = show_short(lead, unit)
+        head = second(counted_words(len(leads), "station") if cam else "begun at")
+        head.setWordWrap(False)
+        self._stations.addWidget(head)
+        for lead in self._nearest(leads):
+            text = narrow(show_short(lead, unit))
             go = partial(self.document.move, lesson.lead, lead)
             self._stations.addWidget(verb(text, go, "Put the lead here"))
-        if len(leads) > _STATIONS:
-            more = QLabel(f"and {len(leads) - _STATIONS} more")
-            more.setProperty("second", True)
+        rest = len(leads) - len(self._nearest(leads))
+        if rest > 0:
+            more = second(f"and {rest} more, on the Cam page")
+            more.setWordWrap(False)
             self._stations.addWidget(more)
+        self._stations.addStretch()
+
+    def _nearest(self, leads: list[float]) -> list[float]:
+        """Those of many stations that are nearest to where the lead is, in their order."""
+        lesson = self.document.teaching.lesson
+        assert lesson is not None
+        here = self.document.pose.at(lesson.lead)
+        return sorted(sorted(leads, key=lambda lead: abs(lead - here))[:_STATIONS])
 
     def _say_changes(self) -> None:
         """What is changed and not recorded; a click drops it."""

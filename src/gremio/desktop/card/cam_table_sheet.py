@@ -7,6 +7,7 @@ from collections.abc import Callable
 from PyQt6.QtWidgets import QPushButton
 
 from gremio.core.files.cam_csv import CamTable, cam_of_table, proposed_channels
+from gremio.core.problem import counted_words
 from gremio.core.quantity import units_of
 from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
 from gremio.core.rig.model import Rig
@@ -45,7 +46,7 @@ class CamTableSheet(Sheet):
         title = heading("A cam from a table")
         title.setFont(text_font(11.5, bold=True))
         self.add(title)
-        self.add(second(f"{file_name} · {len(table.rows)} stations"))
+        self.add(second(f"{file_name}, {counted_words(len(table.rows), 'station')}"))
         self.add(rule())
         for i, name in enumerate(table.names):
             self._add_column(i, name)

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QScrollArea
 
-from gremio.core.edit.desk import set_lengths
+from gremio.core.edit.whole import rename_rig, set_lengths
 from gremio.core.problem import counted_words
 from gremio.core.rig.channels import split
 from gremio.core.rig.ids import ChannelKey, PartId, ThingId
@@ -20,7 +20,7 @@ from gremio.desktop.document.change import Change
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.areas import show_in, soon
 from gremio.desktop.fields.keyboard import give_back
-from gremio.desktop.fields.pieces import Sheet, Slab, choice, second, title, verb
+from gremio.desktop.fields.pieces import Sheet, Slab, choice, second, title_field, verb
 from gremio.desktop.fields.quantity_field import QuantityField
 from gremio.desktop.theme.inks import DAY, Inks
 
@@ -218,7 +218,7 @@ class Card(QScrollArea):
     def _rig_sheet(self) -> Sheet:
         rig = self.document.rig
         sheet = Sheet()
-        sheet.add(title(rig.name))
+        sheet.add(title_field(rig.name, "Name", self._rename_rig))
         counts = [
             counted_words(len(things), word)
             for things, word in (
@@ -247,6 +247,9 @@ class Card(QScrollArea):
                 sheet.add(verb(words, partial(self.action_wanted.emit, action)))
         sheet.end()
         return sheet
+
+    def _rename_rig(self, name: str) -> None:
+        self.document.edit("rename the rig", lambda rig: rename_rig(rig, name))
 
     def _set_lengths(self, word: str) -> None:
         """Show all lengths in another unit; nothing else changes."""

@@ -9,6 +9,7 @@ from msgspec.structs import replace
 
 from gremio.core.edit.closures import change_closure, remove_closure
 from gremio.core.plan.loops import Loop
+from gremio.core.problem import counted_words
 from gremio.core.quantity import Kind, show_small
 from gremio.core.rig.channels import split
 from gremio.core.rig.ids import PartId, ThingId
@@ -47,11 +48,11 @@ class ClosureSheet(FormSheet):
         kinds = {kind: kind for kind in get_args(ClosureKind)}
         self.lay(
             Title(
-                lambda rig: closure_label(rig, entry),
+                lambda rig: closure_label(rig, entry).removeprefix("the ").capitalize(),
                 more=[Act("Swap the two parts", self._swap),
                       Act("Remove this closure", self._remove)],
             ),
-            Words(f"closure, closes a loop of {count} parts and what carries them"),
+            Words(f"closes a loop of {counted_words(count, 'part')} and what carries them"),
             Rule(),
             Pick("Kind", kinds, self.get("kind"), self.set("kind"), "kind of a closure",
                  "Kind of closure"),

@@ -12,7 +12,6 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QMenu,
-    QScrollArea,
     QSizePolicy,
     QVBoxLayout,
     QWidget,
@@ -44,10 +43,10 @@ from gremio.core.rig.numbers import exists, full_label, shown_unit
 from gremio.core.solve.cam_steps import cam_profile
 from gremio.desktop.deck.chart import Track
 from gremio.desktop.deck.profile_view import Point, ProfileView
-from gremio.desktop.deck.station_table import MIXED, StationTable
+from gremio.desktop.deck.station_table import MIXED, ROW, StationTable
 from gremio.desktop.document.change import Change
 from gremio.desktop.document.document import Document, Edit
-from gremio.desktop.fields.areas import show_in, soon
+from gremio.desktop.fields.areas import WholeRows, clear, show_in, soon
 from gremio.desktop.fields.pieces import choice, menu_button, second, verb
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import Inks
@@ -94,10 +93,19 @@ class CamPage(QWidget):
         self.profile.picked.connect(self._show)
         self.profile.removed.connect(self.remove_chosen)
         self.profile.let_go.connect(self._let_go)
-        self.side = QScrollArea()
-        self.side.setWidgetResizable(True)
+        self.side = QWidget()
         self.side.setFixedWidth(_SIDE)
-        self.side.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        column = QVBoxLayout(self.side)
+        column.setContentsMargins(0, 2, 0, 0)
+        column.setSpacing(4)
+        self._head_line = QHBoxLayout()
+        self._head_line.setSpacing(8)
+        self.rows = WholeRows(ROW)
+        self.peaks = second("")
+        self.peaks.setAccessibleName("Peaks")
+        column.addLayout(self._head_line)
+        column.addWidget(self.rows, 1)
+        column.addWidget(self.peaks)
         layout.addWidget(self.empty, 1)
         layout.addWidget(self.profile, 1)
         layout.addWidget(self.side)
@@ -190,10 +198,13 @@ class CamPage(QWidget):
             return
         self._show_tracks(cam)
         if self._before is None:
-            table = self._side(cam)
+            clear(self._head_line)
+            self._fill_head(self._head_line, cam)
+            table = self._table(cam)
             wide = table.minimumSizeHint().width() + _BAR
             self.side.setFixedWidth(min(max(_SIDE, wide), _WIDEST))
-            show_in(self.side, table)
+            show_in(self.rows, table)
+            self.peaks.setText(self._peaks(cam))
         self._take_pose()
 
     def _show_tracks(self, cam: Cam) -> None:
@@ -223,12 +234,7 @@ class CamPage(QWidget):
 
     # ── the side ───────────────────────────────────────────────────
 
-    def _side(self, cam: Cam) -> QWidget:
-        sheet = QWidget()
-        column = QVBoxLayout(sheet)
-        column.setContentsMargins(0, 2, 8, 0)
-        column.setSpacing(4)
-        column.addLayout(self._head(cam))
+    def _table(self, cam: Cam) -> StationTable:
         table = StationTable(self.document, cam, self.channel)
         table.lead_typed.connect(self._set_lead)
         table.value_typed.connect(self._set_value)
@@ -236,15 +242,10 @@ class CamPage(QWidget):
         table.follower_wanted.connect(self._show)
         table.more_wanted.connect(self._row_menu)
         table.end_chosen.connect(self._set_end)
-        column.addWidget(table)
-        column.addWidget(self._peaks(cam))
-        column.addStretch()
-        return sheet
+        return table
 
-    def _head(self, cam: Cam) -> QHBoxLayout:
+    def _fill_head(self, head: QHBoxLayout, cam: Cam) -> None:
         rig = self.document.rig
-        head = QHBoxLayout()
-        head.setSpacing(8)
         names = {full_label(rig, f.channel): f.channel for f in cam.followers}
         present = full_label(rig, self.channel)
         if len(names) > 1:
@@ -270,22 +271,19 @@ class CamPage(QWidget):
         head.addWidget(kind)
         head.addWidget(verb("+ station", self._record, "A station where the lead is now"))
         head.addWidget(menu_button("⋯", "More for this cam", self._more()))
-        return head
 
-    def _peaks(self, cam: Cam) -> QLabel:
+    def _peaks(self, cam: Cam) -> str:
         """The greatest speed and acceleration, in the units shown."""
         rig = self.document.rig
         if not told(cam, self.channel):
-            return second("No station speaks of this follower yet.")
+            return "No station speaks of this follower yet."
         fast, hard = peaks(cam_profile(cam, self.channel))
         lead, unit = UNITS[shown_unit(rig, cam.lead)], UNITS[shown_unit(rig, self.channel)]
         per = f"{unit.symbol or '1'}/{lead.symbol or '1'}"
-        words = second(
+        return (
             f"speed up to {fast * lead.size / unit.size:.3g} {per}, acceleration up to "
             f"{hard * lead.size**2 / unit.size:.3g} {per}²"
         )
-        words.setAccessibleName("Peaks")
-        return words
 
     def _take_pose(self) -> None:
         cam = self.cam

@@ -37,7 +37,7 @@ from gremio.core.inspect.ledger import (
     with_how,
     with_stop,
 )
-from gremio.core.problem import GremioError
+from gremio.core.problem import GremioError, counted_words
 from gremio.core.rig.channels import split
 from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.model import Link, Rig
@@ -332,7 +332,7 @@ class LedgerPage(CatchingUp):
         except GremioError as problem:
             self.document.said.emit(str(problem))
             return
-        self.document.said.emit(f"{len(rows)} rows written to {path.name}.")
+        self.document.said.emit(f"{counted_words(len(rows), 'row')} written to {path.name}.")
 
 
 class _View(QTableView):

@@ -18,6 +18,8 @@ from gremio.desktop.fields.quantity_field import OptionalField, QuantityField
 from gremio.desktop.theme.dress import text_font
 
 MIXED = "by span"
+# How tall a row is, and with what is between two (px).
+_TALL, ROW = 24, 26
 _SPAN = 122
 _FIELD = 70
 # What frame and margins of a field take of its width.
@@ -45,7 +47,9 @@ class StationTable(QWidget):
         self.grid = QGridLayout(self)
         self.grid.setContentsMargins(0, 0, 0, 0)
         self.grid.setHorizontalSpacing(6)
-        self.grid.setVerticalSpacing(3)
+        self.grid.setVerticalSpacing(ROW - _TALL)
+        for row in range(len(cam.stations) + 1):
+            self.grid.setRowMinimumHeight(row, _TALL)
         self._add_head()
         for index in range(len(cam.stations)):
             self._add_station(index)
@@ -55,11 +59,13 @@ class StationTable(QWidget):
         self.grid.addWidget(self._end("after", cam.after), len(cam.stations), last)
         for column in range(1, last):
             self.grid.setColumnStretch(column, 1)
+        # What room is left is below the rows.
+        self.grid.setRowStretch(len(cam.stations) + 1, 1)
 
     def _add_head(self) -> None:
         rig = self.document.rig
         lead = second("lead")
-        lead.setAlignment(Qt.AlignmentFlag.AlignRight)
+        lead.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         lead.setToolTip(full_label(rig, self.cam.lead))
         self.grid.addWidget(lead, 0, 1)
         for column, follower in enumerate(self.cam.followers, start=2):
@@ -76,6 +82,8 @@ class StationTable(QWidget):
         """The name of a follower over its column; a click shows its profile."""
         here = channel == self.channel
         button = verb("", partial(self.follower_wanted.emit, channel))
+        button.setProperty("verb", False)
+        button.setProperty("word", True)
         button.setFont(text_font(8.5, bold=here))
         name = label(self.document.rig, channel)
         metrics = button.fontMetrics()
@@ -92,6 +100,8 @@ class StationTable(QWidget):
             str(row), partial(self.document.move, cam.lead, station.lead), "Bring the lead here"
         )
         number.setAccessibleName(f"Visit station {row}")
+        number.setFixedSize(24, 22)
+        number.setStyleSheet("padding: 0;")
         self.grid.addWidget(number, row, 0)
         lead = QuantityField(
             kind_of(rig, cam.lead), shown_unit(rig, cam.lead), f"Station {row} lead"
@@ -106,6 +116,8 @@ class StationTable(QWidget):
         if index in spoken[:-1]:
             self.grid.addWidget(self._span(index), row, after)
         more = verb("⋯", lambda: None, "Bring the lead here, copy, merge, remove")
+        more.setProperty("verb", False)
+        more.setProperty("dots", True)
         more.setAccessibleName(f"More for station {row}")
         more.clicked.connect(
             lambda _checked=False: self.more_wanted.emit(

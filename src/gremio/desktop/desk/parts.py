@@ -5,7 +5,7 @@ from __future__ import annotations
 from bisect import bisect_left
 from collections.abc import Mapping
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
@@ -62,8 +62,9 @@ class Parts(QWidget):
         layout.setSpacing(4)
         head = QHBoxLayout()
         head.setContentsMargins(14, 0, 14, 0)
-        title = QLabel("Parts")
+        title = self.title = QLabel("Parts")
         title.setFont(text_font(10.5, bold=True))
+        title.setProperty("keys", False)
         self.count = QLabel()
         self.count.setProperty("second", True)
         self.filter = TextField("", "Filter the parts")
@@ -94,6 +95,7 @@ class Parts(QWidget):
         self._look = RowLook(self.told, self)
         self.tree.setItemDelegate(self._look)
         self.tree.setContentsMargins(8, 0, 0, 0)
+        self.tree.installEventFilter(self)
         self.tree.itemClicked.connect(lambda item, _column: self.picked.emit(item.data(0, _ID)))
         self.tree.currentItemChanged.connect(self._current_changed)
         self.tree.itemChanged.connect(self._renamed)
@@ -103,6 +105,14 @@ class Parts(QWidget):
         document.selection_changed.connect(self._take_selection)
         document.pose_changed.connect(self._take_pose)
         self.rebuild()
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """The title shows whether keys go to the list."""
+        if event is not None and event.type() in (QEvent.Type.FocusIn, QEvent.Type.FocusOut):
+            self.title.setProperty("keys", event.type() == QEvent.Type.FocusIn)
+            self.title.style().unpolish(self.title)
+            self.title.style().polish(self.title)
+        return super().eventFilter(watched, event)
 
     def set_inks(self, inks: Inks) -> None:
         """Draw by day or by night."""

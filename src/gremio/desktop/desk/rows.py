@@ -49,7 +49,8 @@ def rows_of(rig: Rig) -> Iterator[tuple[ThingId, Row]]:
         for thing_id, thing in getattr(rig, field).items():
             if thing_id in own:
                 continue
-            name = closure_label(rig, thing) if field == "closures" else thing.name
+            closure = field == "closures"
+            name = closure_label(rig, thing).removeprefix("the ") if closure else thing.name
             under = next((part for part in kind.under(rig, thing) if part in rig.parts), None)
             yield thing_id, Row(name, kind.symbol(thing), under)
 

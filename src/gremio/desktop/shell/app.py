@@ -7,7 +7,6 @@ import gc
 # What is made while starting stays, so looking for what could go is left until after it.
 gc.disable()
 
-import os
 import sys
 import signal
 import socket
@@ -16,50 +15,18 @@ from pathlib import Path
 from types import TracebackType
 
 from PyQt6 import sip
-from PyQt6.QtCore import QSocketNotifier, Qt, QTimer
-from PyQt6.QtGui import QIcon, QSurfaceFormat
+from PyQt6.QtCore import QSocketNotifier, QTimer
 from PyQt6.QtWidgets import QApplication
 
 from gremio.core.files.rig_file import read
-from gremio.core.problem import GremioError
 from gremio.demo import KEPT
 from gremio.desktop.shell.crash import Reports
+from gremio.desktop.shell.sign import Sign, make_application
 from gremio.desktop.shell.window import Window
-from gremio.desktop.theme.dress import load_fonts, text_font
 
 gc.enable()
 # After so long, what was opened is on the screen (ms).
 _A_MOMENT = 400
-_SCREENS = ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
-
-
-def make_application() -> QApplication:
-    """The Qt application, with fonts and inks, and an OpenGL that the Bench can use.
-
-    Raises GremioError when there is no screen: Qt itself would end the process.
-    """
-    present = QApplication.instance()
-    if isinstance(present, QApplication):
-        return present
-    if not any(os.environ.get(name) for name in _SCREENS):
-        raise GremioError(
-            "There is no screen to open a window on. Start Gremio from a desktop, or make a "
-            "picture with gremio render."
-        )
-    form = QSurfaceFormat()
-    form.setVersion(3, 3)
-    form.setProfile(QSurfaceFormat.OpenGLContextProfile.CoreProfile)
-    form.setDepthBufferSize(24)
-    QSurfaceFormat.setDefaultFormat(form)
-    QApplication.setAttribute(Qt.ApplicationAttribute.AA_ShareOpenGLContexts)
-    app = QApplication([sys.argv[0] if sys.argv else "gremio"])
-    app.setApplicationName("Gremio")
-    app.setDesktopFileName("gremio")
-    app.setWindowIcon(QIcon(str(Path(__file__).parents[1] / "theme" / "icons" / "gremio.svg")))
-    load_fonts()
-    app.setStyle("Fusion")
-    app.setFont(text_font())
-    return app
 
 
 def make_window(file: Path | None = None, *, demo: bool = False) -> Window:
@@ -93,14 +60,17 @@ def leave_alone_when_opened(window: Window) -> None:
     window.document.rig_changed.connect(lambda change: later.start() if change.anew else None)
 
 
-def run(file: Path | None = None, *, demo: bool = False) -> int:
-    """Open the window and stay until it is closed; returns the exit code."""
+def run(file: Path | None = None, *, demo: bool = False, sign: Sign | None = None) -> int:
+    """Open the window and stay until it is closed; returns the exit code. sign: that something is
+    being opened, which goes when it is there."""
     app = make_application()
     window = make_window(file, demo=demo)
     leave_alone_when_opened(window)
     reports = Reports()
     _keep_going(window, reports)
     _keep_when_told_to_end(window)
+    if sign is not None:
+        _take_away(sign, window)
     window.show()
     window.offer(window.keeper.leftovers())
     window.keys.load()
@@ -111,6 +81,16 @@ def run(file: Path | None = None, *, demo: bool = False) -> int:
         return app.exec()
     finally:
         reports.end()
+
+
+def _take_away(sign: Sign, window: Window) -> None:
+    """The sign goes when the machine is seen."""
+
+    def gone() -> None:
+        window.bench.frame_drawn.disconnect(gone)
+        sign.hide()
+
+    window.bench.frame_drawn.connect(gone)
 
 
 def _keep_when_told_to_end(window: Window) -> None:

@@ -7,13 +7,14 @@ from pathlib import Path
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from gremio.core.files import atomic
-from gremio.core.files.formats import SECONDS
-from gremio.core.problem import GremioError
+from gremio.core.files.formats import SECONDS, Travel
+from gremio.core.problem import GremioError, counted_words
 from gremio.core.rig.ids import NOTHING, ThingId
 from gremio.desktop.card.card import Card
 from gremio.desktop.card.travel_sheet import TravelSheet
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.save_where import ask_where
+from gremio.desktop.shell.recent import in_folder, last_folder
 
 
 class Exports:
@@ -27,11 +28,14 @@ class Exports:
         self.document.said.emit(text)
 
     def _folder(self) -> str:
-        return str(self.document.path.parent if self.document.path else Path.home())
+        return str(self.document.path.parent if self.document.path else last_folder())
 
     def _where(self, title: str, name: str, words: str, ending: str) -> Path | None:
         """Ask where to save."""
-        return ask_where(self.window, title, self._folder(), name, words, ending)
+        path = ask_where(self.window, title, self._folder(), name, words, ending)
+        if path is not None:
+            in_folder(path)
+        return path
 
     # ── export ─────────────────────────────────────────────────────
 
@@ -39,20 +43,21 @@ class Exports:
         """Ask where to write the parts as posed."""
         name = self.document.rig.name
         if path := self._where("Export the parts as posed", name, "GLB", ".glb"):
-            self.export_path(path, None)
+            self.export_path(path, Travel())
 
     def export_travel(self) -> None:
-        """Ask where to write the selected control's whole travel."""
-        control = self.document.rig.controls.get(self.document.selected)
+        """Ask what travel is to be written: of the selected control, to begin with."""
+        controls = self.document.rig.controls
+        control = controls.get(self.document.selected, next(iter(controls.values()), None))
         if control is None:
-            self._say("Select the control whose travel is to be exported, on the Desk.")
+            self._say("A travel is that of a control, and there is none yet. Press C to make one.")
             return
         name, card = control.name, self.card
 
-        def write(seconds: float, rate: float | None) -> None:
-            title = f"Export the travel of {name}"
-            if path := self._where(title, name, "GLB", ".glb"):
-                self.export_path(path, name, seconds, rate)
+        def write(travel: Travel) -> None:
+            called = travel.control or "the poses"
+            if path := self._where(f"Export the travel of {called}", called, "GLB", ".glb"):
+                self.export_path(path, travel)
                 card.leave()
 
         card.show_instead(TravelSheet(self.document, name, SECONDS, write, card.leave))
@@ -114,27 +119,27 @@ class Exports:
             self._say(str(problem))
             return
         if len(self.document.program.channel_keys) < len(table.names):
+            columns = counted_words(len(table.names), "column")
             self._say(
-                f"{path.name} has {len(table.names)} columns, and the rig has fewer controls and "
-                "parts that can move. Make them first."
+                f"{path.name} has {columns}, and the rig has fewer controls and parts that can "
+                "move. Make them first."
             )
             return
         card = self.card
         card.show_instead(CamTableSheet(self.document, table, path.name, link_id, card.leave))
 
-    def export_path(
-        self, path: Path, control: str | None, seconds: float = SECONDS, rate: float | None = None
-    ) -> None:
-        """Write a GLB of the pose, or of a control's (by name) travel; says how that went. seconds,
-        rate: as of `baked_glb`."""
+    def export_path(self, path: Path, travel: Travel) -> None:
+        """Write a GLB of the pose, or of a travel; says how that went."""
         from gremio.core.files.glb_out import baked_glb
 
         document = self.document
         try:
-            data, notes = baked_glb(document.rig, document.shelf, control, seconds, rate)
+            way = travel.way(document.rig)
+            seconds = SECONDS if travel.seconds is None else travel.seconds
+            data, notes = baked_glb(document.rig, document.shelf, way, seconds, travel.fps)
             atomic.write(path, data)
         except GremioError as problem:
             self._say(str(problem))
             return
-        what = f"The travel of {control} is" if control else "The parts as posed are"
+        what = "The parts as posed are" if way is None else f"The travel of {way.name} is"
         self._say(" ".join([f"{what} in {path.name}.", *(note.text for note in notes)]))

@@ -8,11 +8,12 @@ from typing import Protocol
 
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
+from gremio.core.edit.whole import rename_rig
 from gremio.core.files import rig_file
 from gremio.core.files.bring_in import bring_in, take_up
 from gremio.core.files.model_in import ENDINGS, read_model
 from gremio.core.inspect.differences import differences
-from gremio.core.problem import GremioError, Note
+from gremio.core.problem import GremioError, Note, counted_words
 from gremio.core.rig import ids
 from gremio.core.rig.ids import ThingId
 from gremio.core.rig.model import Rig, Up
@@ -26,6 +27,8 @@ from gremio.desktop.kept import keep as keep_setting
 from gremio.desktop.kept import kept
 from gremio.desktop.shell.exports import Exports
 from gremio.desktop.shell.file_lock import FileLock, Holder
+from gremio.desktop.shell.reading import Reading
+from gremio.desktop.shell.recent import in_folder, last_folder, was_used
 from gremio.desktop.shell.recovery import Keeper, read_kept
 
 _MODELS = "Models (" + " ".join(f"*{ending}" for ending in ENDINGS) + ")"
@@ -132,6 +135,7 @@ class Files(Exports):
             self._say(str(problem))
             return False
         held_by = self._held_by(path) if saved else ""
+        was_used(path) if saved else in_folder(path)
         self._show_rig(rig, path if saved else None, saved=saved, opened=opened)
         self.document.held_by = held_by
         if held_by:
@@ -197,7 +201,10 @@ class Files(Exports):
         return path is not None and self.save_path(path)
 
     def save_path(self, path: Path, *, replace: bool = False) -> bool:
-        """Save there; says why when it can't. replace: also where somebody else changed it."""
+        """Save there; says why when it can't. replace: also where somebody else changed it. A rig
+        that has no name takes its file's."""
+        if self.document.rig.name == Rig().name and self.document.path is None:
+            self.document.edit("name the rig", lambda rig: rename_rig(rig, path.stem))
         try:
             kept = self.document.save(path, replace=replace)
         except ChangedOnDisk as problem:
@@ -206,6 +213,7 @@ class Files(Exports):
             self._say(str(problem))
             return False
         self.keeper.drop()
+        was_used(path)
         self.document.held_by = ""
         holder = self.lock.take(path)
         others = f" {holder.told} They are asked before they save over it." if holder else ""
@@ -259,10 +267,16 @@ class Files(Exports):
     def bring_in(self) -> None:
         """Ask for a model and show what it holds."""
         path, _ = QFileDialog.getOpenFileName(
-            self.window, "Bring in parts", self._folder(), _MODELS
+            self.window, "Bring in parts", self._models_folder(), _MODELS
         )
         if path:
+            in_folder(Path(path))
             self.bring_in_path(Path(path))
+
+    def _models_folder(self) -> str:
+        """Where a model was chosen last, in this session or before; beside the rig else."""
+        folder = last_folder()
+        return str(folder) if folder != Path.home() else self._folder()
 
     def bring_in_path(self, path: Path) -> None:
         """Show on the Card what a model holds, and in the Bench where it would stand."""
@@ -274,10 +288,16 @@ class Files(Exports):
 
     def _read(self, path: Path, metres: float, up: Up | None) -> bool:
         try:
-            self._model = read_model(path, metres, up)
+            megabytes = path.stat().st_size / 1e6 if path.exists() else 0.0
+            words = f"Reading {path.name}, {megabytes:.3g} MB"
+            model = Reading(lambda: read_model(path, metres, up)).wait(self.window, words)
         except GremioError as problem:
             self._say(str(problem))
             return False
+        if model is None:
+            self._say(f"{path.name} is not brought in: reading it was stopped.")
+            return self._model is not None
+        self._model = model
         self._preview()
         return True
 
@@ -352,5 +372,9 @@ class Files(Exports):
         gone = [
             n for n in self.document.shelf.notes(self.document.rig) if n.code == "piece-missing"
         ]
-        rest = f" {len(gone)} shapes are no longer in it: see Inspection." if gone else ""
+        rest = (
+            f" No longer in it: {counted_words(len(gone), 'shape')}, see Inspection."
+            if gone
+            else ""
+        )
         self._say(f"{path.name} is taken up.{rest}")

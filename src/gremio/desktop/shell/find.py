@@ -46,7 +46,7 @@ def entries_of(
         for i, link in rig.links.items()
     ]
     found += [
-        Entry(closure_label(rig, closure), "closure", partial(show_thing, i))
+        Entry(closure_label(rig, closure).removeprefix("the "), "closure", partial(show_thing, i))
         for i, closure in rig.closures.items()
     ]
     for action in actions:
@@ -77,10 +77,12 @@ def numbers_called(
 
 
 def matching(entries: list[Entry], text: str) -> list[Entry]:
-    """Entries that hold all words typed, those that begin with the text first."""
-    words = text.lower().split()
+    """Entries that hold all words typed: first what is called just that, then what begins so."""
+    words, whole = text.lower().split(), text.lower().strip()
     held = [e for e in entries if all(word in e.name.lower() for word in words)]
-    return sorted(held, key=lambda e: not e.name.lower().startswith(text.lower().strip()))
+    return sorted(
+        held, key=lambda e: (e.name.lower() != whole, not e.name.lower().startswith(whole))
+    )
 
 
 class Finder(QWidget):

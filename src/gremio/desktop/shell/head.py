@@ -61,7 +61,7 @@ class Head(QWidget):
     def take(self) -> None:
         """Show the rig's name, whether it is saved, and how many notes there are."""
         document = self.document
-        name = document.path.stem if document.path else document.rig.name
+        name = document.rig.name
         count = self._count if self._count or document.looking.judged else _LOOKING
         shown = name, document.changed, count
         if shown != self._shown:
@@ -76,7 +76,8 @@ class Head(QWidget):
         dot = f"  <span style='color: {self.inks.hand}'>●</span>" if changed else ""
         plain = name.replace("&", "&amp;").replace("<", "&lt;")
         self.title.setText(plain + dot)
-        self.title.setToolTip("Not saved yet" if changed else str(self.document.path or ""))
+        where = str(self.document.path or "In no file yet")
+        self.title.setToolTip(f"{where}, with changes that are not saved" if changed else where)
         told = f"{count} note{'s' if count != 1 else ''}" if count else "no notes"
         self.notes.setText("looking…" if count == _LOOKING else told)
         self.notes.setStyleSheet(f"color: {self.inks.time if count > 0 else self.inks.second};")

@@ -2,21 +2,48 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any, TypeGuard
+from typing import Any, Protocol, TypeGuard
 
 from PyQt6.QtCore import QRect
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QSplitter
 
+from gremio.desktop.deck.deck import Deck
 from gremio.desktop.kept import keep_if_possible, kept
-from gremio.desktop.theme.inks import NIGHT
-
-if TYPE_CHECKING:
-    from gremio.desktop.shell.window import Window
+from gremio.desktop.theme.inks import NIGHT, Inks
 
 _NAME = "window"
 
 
-def keep_screen(window: Window) -> None:
+class Screen(Protocol):
+    """A window, as far as how it is left goes. splits: by name."""
+
+    inks: Inks
+    splits: dict[str, QSplitter]
+    deck: Deck
+
+    def width(self) -> int:
+        """How wide it is (px)."""
+        ...
+
+    def height(self) -> int:
+        """How tall it is (px)."""
+        ...
+
+    def isMaximized(self) -> bool:
+        """Whether it takes the whole screen."""
+        ...
+
+    def resize(self, width: int, height: int, /) -> None:
+        """Make it another size."""
+
+    def showMaximized(self) -> None:
+        """Let it take the whole screen."""
+
+    def set_inks(self, inks: Inks) -> None:
+        """Day or night."""
+
+
+def keep_screen(window: Screen) -> None:
     """Keep how a window stands."""
     known: dict[str, Any] = {
         "size": [window.width(), window.height()],
@@ -29,7 +56,7 @@ def keep_screen(window: Window) -> None:
     keep_if_possible(_NAME, known)
 
 
-def restore_screen(window: Window) -> None:
+def restore_screen(window: Screen) -> None:
     """Put a window as it was left. What can't be read, or fits on no screen, is left as it is."""
     known = kept(_NAME, {})
     size = known.get("size")

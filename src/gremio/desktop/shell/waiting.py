@@ -13,6 +13,7 @@ from gremio.core.solve.patience import asking
 
 # So long nothing is said (s).
 _QUIET = 0.4
+_LONG = "A linkage is followed a long way …"
 
 
 class Waiting:
@@ -21,7 +22,7 @@ class Waiting:
 
     def __init__(self, window: QWidget) -> None:
         self._window = window
-        self._strip: _Strip | None = None
+        self._strip: Strip | None = None
         self._began = 0.0
 
     @contextmanager
@@ -41,30 +42,38 @@ class Waiting:
         if time.monotonic() - self._began < _QUIET:
             return True
         if self._strip is None:
-            self._strip = _Strip(self._window)
+            self._strip = Strip(
+                self._window, "Solving", _LONG, "Leave it where it has come to (Esc)"
+            )
             self._strip.show()
         QApplication.processEvents()
         return not self._strip.stopped
 
 
-class _Strip(QDialog):
-    """Says that something is followed a long way, and stops it."""
+class Strip(QDialog):
+    """Says what takes long, and stops it. tip: what stopping does."""
 
-    def __init__(self, window: QWidget) -> None:
+    def __init__(self, window: QWidget, title: str, words: str, tip: str) -> None:
         super().__init__(window, Qt.WindowType.FramelessWindowHint)
         self.setModal(True)
-        self.setWindowTitle("Solving")
+        self.setWindowTitle(title)
         self.stopped = False
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 8, 10, 8)
-        row.addWidget(QLabel("A linkage is followed a long way …"))
+        self._words = QLabel(words)
+        row.addWidget(self._words)
         button = QPushButton("Stop")
-        button.setToolTip("Leave it where it has come to (Esc)")
+        button.setToolTip(tip)
         button.clicked.connect(self.reject)
         row.addWidget(button)
         self.adjustSize()
         middle = window.geometry().center() - self.rect().center()
         self.move(middle.x(), window.geometry().top() + 90)
+
+    def say(self, words: str) -> None:
+        """Say how far it is."""
+        self._words.setText(words)
+        self.adjustSize()
 
     def reject(self) -> None:
         """Stop: by the button, or Esc."""

@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
     QApplication,
     QLabel,
     QMainWindow,
+    QMenu,
     QSplitter,
     QVBoxLayout,
     QWidget,
@@ -48,6 +49,7 @@ from gremio.desktop.shell.head import Head
 from gremio.desktop.shell.keys import Keys
 from gremio.desktop.shell.leftover_bar import LeftoverBar
 from gremio.desktop.shell.menus import fill_menus
+from gremio.desktop.shell.recent import RecentMenu
 from gremio.desktop.shell.recovery import Keeper, Leftover, Work
 from gremio.desktop.shell.screen import keep_screen, restore_screen
 from gremio.desktop.shell.waiting import Waiting
@@ -118,6 +120,7 @@ class Window(QMainWindow):
         tell_keys(self.keys.told)
         self._connect()
         self._take_history()
+        self._put_recent()
         restore_screen(self)
 
     # ── laying out ─────────────────────────────────────────────────
@@ -313,7 +316,23 @@ class Window(QMainWindow):
             self._hush.stop()
             self.message.hide()
 
+    def _put_recent(self) -> None:
+        """The rigs of before stand after the one that opens a rig."""
+        menu = RecentMenu(lambda path: self.files.open_path(path), self)
+        opened = self.keys.entries["file.open"]
+        for above in self.head.menus.findChildren(QMenu):
+            actions = above.actions()
+            if opened in actions:
+                above.insertMenu(actions[actions.index(opened) + 1], menu)
+
+    def _say_title(self) -> None:
+        """The window bears the rig's name, and a mark where it is not saved."""
+        document = self.document
+        self.setWindowTitle(f"{document.rig.name}[*] – Gremio")
+        self.setWindowModified(document.changed)
+
     def _take_history(self) -> None:
+        self._say_title()
         history = self.document.history
         self.undo.setText(f"Undo {history.undo_name}" if history.undo_name else "Undo")
         self.undo.setEnabled(bool(history.undo_name))
@@ -352,6 +371,22 @@ class Window(QMainWindow):
         from gremio.desktop.shell.key_sheet import KeySheet
 
         KeySheet(self.keys, self).show()
+
+    def show_guide(self) -> None:
+        """The guide, inside the application."""
+        from gremio.desktop.shell.help import GuideWindow, help_folder
+
+        folder = help_folder()
+        if folder is None:
+            self.say("The guide did not come with this Gremio. It is docs/guide.md of its sources.")
+        else:
+            GuideWindow(folder, self).show()
+
+    def show_about(self) -> None:
+        """Which version it is, and what it is made of."""
+        from gremio.desktop.shell.help import AboutWindow
+
+        AboutWindow(self).show()
 
     def open_demo(self) -> None:
         """Put Saltmarsh lock on the table."""

@@ -122,6 +122,8 @@ def style_sheet(inks: Inks) -> str:
         border-bottom: 3px solid {inks.hand}; }}
     QPushButton[tab="true"]:focus {{ color: {inks.ink}; }}
     QLabel[second="true"] {{ color: {inks.second}; }}
+    QLabel[keys="true"] {{ border-bottom: 2px solid {inks.ink}; }}
+    QLabel[keys="false"] {{ border-bottom: 2px solid transparent; }}
     QLabel[warning="true"] {{ color: {inks.time}; }}
     QCheckBox {{ spacing: 6px; }}
     QTreeView, QListWidget, QScrollArea, QTableWidget {{ background: transparent; border: none;

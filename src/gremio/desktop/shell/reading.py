@@ -1,0 +1,63 @@
+"""Reading something that may take long beside the window: a strip tells what, and for how long, and
+stops it."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Callable
+from typing import Generic, TypeVar
+
+from PyQt6.QtCore import QEventLoop, QTimer
+from PyQt6.QtWidgets import QWidget
+
+from gremio.desktop.shell.waiting import Strip
+
+T = TypeVar("T")
+# So long nothing is said (ms).
+_QUIET, _LOOK = 300, 60
+
+
+class Reading(Generic[T]):
+    """One thing that is read in a thread of its own."""
+
+    def __init__(self, read: Callable[[], T]) -> None:
+        self._read = read
+        self.found: list[T] = []
+        self.failed: list[BaseException] = []
+        self._thread = threading.Thread(target=self._run, daemon=True)
+
+    def _run(self) -> None:
+        try:
+            self.found.append(self._read())
+        except BaseException as problem:  # it is raised where it is waited for
+            self.failed.append(problem)
+
+    def wait(self, window: QWidget, words: str) -> T | None:
+        """What was read; None where it was stopped. words: "Reading crane.glb, 84 MB". The window
+        stays alive meanwhile, and nothing in it can be touched but Stop. Raises what reading
+        raises."""
+        began = time.monotonic()
+        self._thread.start()
+        self._thread.join(_QUIET / 1000)
+        if self._thread.is_alive():
+            strip = Strip(window, "Reading", words, "Bring nothing in (Esc)")
+            loop, look = QEventLoop(), QTimer()
+
+            def check() -> None:
+                strip.say(f"{words}, {time.monotonic() - began:.0f} s")
+                if strip.stopped or not self._thread.is_alive():
+                    loop.quit()
+
+            look.timeout.connect(check)
+            look.start(_LOOK)
+            strip.show()
+            loop.exec()
+            look.stop()
+            strip.done(0)
+            strip.deleteLater()
+            if strip.stopped:
+                return None
+        if self.failed:
+            raise self.failed[0]
+        return self.found[0]
