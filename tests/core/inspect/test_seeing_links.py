@@ -40,6 +40,25 @@ def test_every_led_channel_has_a_row(lock: Rig) -> None:
     )
 
 
+def test_channels_that_nothing_leads_have_rows_too_and_take_a_pasted_link() -> None:
+    build = gremio.Builder("Two")
+    for name in ("One", "Two"):
+        build.part(name, joint="hinge z")
+    build.control("Turn", "0 deg", "90 deg")
+    build.ratio("Turn", "One", 2.0)
+    rig = build.rig
+    rows = ledger_rows(compile_rig(rig, geometry_of), free=True)
+    said = {row.follower: row.word for row in rows}
+    assert said == {"Turn": "nothing", "One turn z": "ratio", "Two turn z": "nothing"}
+    led, free = (next(r for r in rows if r.follower == f"{n} turn z") for n in ("One", "Two"))
+    assert cell(gremio.solve(rig), free, "How") == "" and free.leads == ""
+    both = pasted(rig, rig.links[led.link_id], free)
+    pose = gremio.solve(both, {"Turn": "10 deg"})
+    assert pose.value("Two") == pytest.approx(math.radians(20)) == pose.value("One")
+    written = with_how(rig, free, "Turn * 3")
+    assert gremio.solve(written, {"Turn": "10 deg"}).value("Two") == pytest.approx(math.radians(30))
+
+
 def test_a_ratio_made_the_other_way_is_told_as_it_leads(lock: Rig) -> None:
     link = next(
         k for k in lock.links.values() if isinstance(k, Ratio) and k.kind == "rack and pinion"

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from gremio.core.files.formats import Travel
+from gremio.core.problem import GremioError
 from gremio.core.quantity import show
 from gremio.core.rig.find import control_id
 from gremio.desktop.document.document import Document
@@ -100,7 +101,14 @@ class TravelSheet(Sheet):
             field.commit()
             if field.isModified():
                 return
-        self._export(self.travel())
+        travel = self.travel()
+        try:
+            travel.way(self.document.rig)
+        except GremioError as problem:
+            # Said before it is asked where to.
+            self.document.said.emit(str(problem))
+            return
+        self._export(travel)
 
     def _set_runs(self, name: str) -> None:
         self.runs = name
