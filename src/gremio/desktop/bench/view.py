@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import replace
 
-from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtCore import QEvent, QPointF, Qt
 from PyQt6.QtGui import QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
@@ -224,6 +224,13 @@ class Bench(Asking):
         if clicked and event.button() == Qt.MouseButton.LeftButton:
             self._click(event.position())
         self._hover(event.position())
+
+    def leaveEvent(self, event: QEvent | None) -> None:
+        """The pointer is over nothing here any more."""
+        super().leaveEvent(event)
+        if self._hovered is not None:
+            self._hovered = None
+            self._refresh()
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         """Zoom at the pointer."""

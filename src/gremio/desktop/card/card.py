@@ -41,7 +41,7 @@ BEGIN = (
 
 # In what lengths are shown, as the Card of the rig says it.
 _LENGTHS: dict[str, LengthUnit] = {
-    "m, or mm for small parts": "",
+    "m, small ones mm": "",
     "metres": "m",
     "millimetres": "mm",
     "centimetres": "cm",

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QApplication
 from gremio.desktop.theme.inks import Inks
 
 _FONTS = Path(__file__).parent / "fonts"
+_ICONS = Path(__file__).parent / "icons"
 TEXT, CODE = "B612", "DejaVu Sans Mono"
 
 
@@ -61,10 +62,40 @@ def palette(inks: Inks) -> QPalette:
     return made
 
 
+def _dialog_icons(inks: Inks) -> str:
+    """What a dialog for files shows in place of the toolkit's coloured pictures."""
+    ink = "night" if inks.night else "day"
+    names = {
+        "directory-icon": "folder",
+        "directory-open-icon": "folder",
+        "directory-closed-icon": "folder",
+        "file-icon": "file",
+        "home-icon": "folder",
+        "desktop-icon": "folder",
+        "computer-icon": "computer",
+        "filedialog-parent-directory-icon": "up",
+        "filedialog-new-directory-icon": "folder-new",
+        "backward-icon": "back",
+        "forward-icon": "on",
+        "leftarrow-icon": "back",
+        "rightarrow-icon": "on",
+        "filedialog-detailedview-icon": "details",
+        "filedialog-listview-icon": "list",
+    }
+    files = {name: (_ICONS / f"{icon}-{ink}.svg").as_posix() for name, icon in names.items()}
+    return " ".join(f"{name}: url({file});" for name, file in files.items())
+
+
 def style_sheet(inks: Inks) -> str:
     """The style sheet in our inks. State is shown by shape and ink, not by fills."""
     return f"""
     QMainWindow, #frame {{ background: {inks.panel}; }}
+    QDialogButtonBox, QFileDialog {{ dialogbuttonbox-buttons-have-icons: 0; }}
+    QFileDialog {{ {_dialog_icons(inks)} }}
+    QHeaderView::section {{ background: {inks.panel}; color: {inks.second}; border: none;
+        border-bottom: 1px solid {inks.rule}; padding: 3px 6px; }}
+    QToolButton {{ border: 1px solid transparent; border-radius: 3px; padding: 2px; }}
+    QToolButton:hover, QToolButton:focus {{ border-color: {inks.ink}; }}
     QMenuBar {{ background: transparent; spacing: 2px; }}
     QMenuBar::item {{ padding: 4px 8px; background: transparent; color: {inks.second}; }}
     QMenuBar::item:selected {{ color: {inks.ink}; background: {inks.wash}; }}
