@@ -29,9 +29,21 @@ from gremio.core.problem import GremioError
 from gremio.core.quantity import show_short
 from gremio.core.remembered import Bounded
 from gremio.core.rig.channels import SCALES, axes_of, channel_unit, free_of, freed, key
-from gremio.core.rig.ids import PartId
+from gremio.core.rig.ids import ChannelKey, PartId
 from gremio.core.rig.links import link_label, members
-from gremio.core.rig.model import Joint, Part, Repeat, Rig, Shape, Stops
+from gremio.core.rig.model import (
+    AnyConstraint,
+    Joint,
+    KeptPose,
+    Link,
+    Part,
+    Reach,
+    Repeat,
+    Rig,
+    Shape,
+    Stops,
+)
+from gremio.core.rig.rekeyed import by_names, rekeyed
 
 
 def add_part(rig: Rig, part: Part) -> tuple[Rig, PartId]:
@@ -172,22 +184,32 @@ def set_joint(rig: Rig, part_id: PartId, joint: Joint, values: Mapping[str, floa
 
     values: where its channels stand now (SI), by name; a value that the new joint can't hold
     goes into the mount. Stops, with their softness, go along to the new axis, counted from where
-    the part stands; those of channels that have none to go to are dropped. Refuses when a link
-    uses a channel that would be grounded, and a screw without a lead.
+    the part stands; those of channels that have none to go to are dropped. Links and kept poses go
+    along too, as they are: what leads the channel leads the new one. Refuses when a link uses a
+    channel that has none to go to, and a screw without a lead.
     """
     part = must_have(rig.parts, part_id, "part")
     joint = _sound_joint(part, joint)
     if joint == part.joint:
         return rig
     lost = [channel for channel in freed(part.joint) if channel not in freed(joint)]
+    goes = _goes_to(part.joint, joint)
+    linked = {}
     for channel in lost:
         ours = key(part_id, channel)
         used = [link for link in rig.links.values() if ours in members(link)]
-        if used:
+        if used and channel in goes:
+            linked[channel] = goes[channel]
+        elif used:
             raise GremioError(
                 f"{channel} of {part.name} is used by {link_label(rig, used[0])}, so the joint "
                 "can't ground it. Remove the link first."
             )
+    if linked:
+        rig = _with_channels(rig, part_id, linked)
+        # What leads it goes on to do so: where it stood stays with the link.
+        lost = [channel for channel in lost if channel not in linked]
+        values = {linked.get(c, c): v for c, v in values.items()}
     if joint.kind == "screw" and part.joint.kind != "screw":
         # Its move and its turn are tied from now on, so both begin at zero.
         lost += [c for c in (f"move {joint.axis}", f"turn {joint.axis}") if c not in lost]
@@ -197,11 +219,34 @@ def set_joint(rig: Rig, part_id: PartId, joint: Joint, values: Mapping[str, floa
         there = matrix(part.mount) @ joint_matrix(values)
         mount = frame_of(there @ np.linalg.inv(joint_matrix(kept)))
     stops = {c: s for c, s in part.stops.items() if c in freed(joint)}
-    for old, new in _goes_to(part.joint, joint).items():
+    for old, new in goes.items():
         if old in part.stops:
-            stops[new] = _counted_from(part.stops[old], values.get(old, 0.0))
+            stood = 0.0 if old in linked else values.get(old, 0.0)
+            stops[new] = _counted_from(part.stops[old], stood)
     rig = replace(rig, at=without(rig.at, *(key(part_id, channel) for channel in lost)))
     return change_part(rig, part_id, replace(part, mount=mount, joint=joint, stops=stops))
+
+
+def _with_channels(rig: Rig, part_id: PartId, names: Mapping[str, str]) -> Rig:
+    """The rig with channels of a part, and their stops, called otherwise wherever links and kept
+    poses speak of them."""
+    every = {
+        key(part_id, f"{end}{old}"): key(part_id, f"{end}{new}")
+        for old, new in names.items()
+        for end in ("", "low stop ", "high stop ")
+    }
+    key_of = by_names(every)
+    links = {
+        i: rekeyed(link, Link, key_of) if set(members(link)) & set(every) else link
+        for i, link in rig.links.items()
+    }
+    poses = {i: rekeyed(pose, KeptPose, key_of) for i, pose in rig.poses.items()}
+    constraints = {
+        i: rekeyed(one, AnyConstraint, key_of) if isinstance(one, Reach) else one
+        for i, one in rig.constraints.items()
+    }
+    at = {ChannelKey(key_of(channel)): value for channel, value in rig.at.items()}
+    return replace(rig, links=links, poses=poses, constraints=constraints, at=at)
 
 
 def _goes_to(before: Joint, after: Joint) -> dict[str, str]:

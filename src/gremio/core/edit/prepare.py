@@ -14,7 +14,7 @@ from gremio.core.edit.mounts import move_mount
 from gremio.core.edit.parts import change_part, children
 from gremio.core.frames import Frame, frame_of, holds, matrix, quaternions
 from gremio.core.problem import GremioError
-from gremio.core.rig.channels import MOVES, freed, key
+from gremio.core.rig.channels import MOVES, freed, has_axis, key
 from gremio.core.rig.ids import PartId
 from gremio.core.rig.links import members
 from gremio.core.rig.model import Axis, Part, Rig, Stops
@@ -46,6 +46,19 @@ def mount_along(rig: Rig, part_id: PartId, axis: Axis, direction: npt.ArrayLike)
     scale = np.asarray(part.mount.scale)
     rotation = frame[:3, :3] / scale
     w, x, y, z = (float(v) for v in quaternions(rotation @ turn))
+    return move_mount(rig, part_id, replace(part.mount, turn=(w, x, y, z)))
+
+
+def axis_turned(rig: Rig, part_id: PartId) -> Rig:
+    """Turn the axis of a part's joint round, so that the same values bring it the other way; at
+    home it stays. Raises GremioError for a joint that has none."""
+    part = must_have(rig.parts, part_id, "part")
+    if not has_axis(part.joint.kind):
+        raise GremioError(f"The joint of {part.name} has no axis to turn round.")
+    across = np.eye(3)[("xyz".index(part.joint.axis) + 1) % 3]
+    half = 2 * np.outer(across, across) - np.eye(3)
+    rotation = matrix(part.mount)[:3, :3] / np.asarray(part.mount.scale)
+    w, x, y, z = (float(v) for v in quaternions(rotation @ half))
     return move_mount(rig, part_id, replace(part.mount, turn=(w, x, y, z)))
 
 

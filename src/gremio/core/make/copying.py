@@ -1,48 +1,209 @@
-"""Copying a part: with all that is mounted on it, and what ties them in space."""
+"""Copying a part: with all that is mounted on it, what ties them in space, and what leads them."""
 
 from __future__ import annotations
+
+from collections.abc import Collection, Mapping
+from typing import Literal
 
 from msgspec.structs import replace
 
 from gremio.core.edit.change import must_have, new_id, with_entry
+from gremio.core.edit.closures import add_closure
 from gremio.core.edit.constraints import add_constraint, usual_name
+from gremio.core.edit.controls import add_control, change_control
+from gremio.core.edit.links import add_link
 from gremio.core.edit.parts import add_part, descendants
+from gremio.core.edit.strands import add_strand
+from gremio.core.frames import Triple
 from gremio.core.rig.channels import key, split
 from gremio.core.rig.constraints import constraints_of
 from gremio.core.rig.find import free_name, names_in
-from gremio.core.rig.ids import GROUND, ChannelKey, PartId, ThingId
-from gremio.core.rig.model import Aim, AnyConstraint, Path, Reach, Rig, Target, Targeted
+from gremio.core.rig.ids import GROUND, NOTHING, ChannelKey, PartId, ThingId
+from gremio.core.rig.links import followers, members
+from gremio.core.rig.model import Aim, AnyConstraint, Link, Path, Reach, Rig, Target, Targeted
+from gremio.core.rig.rekeyed import rekeyed
+
+# What becomes of a lead that stands outside of what is copied: it leads the copy too, the copy gets
+# one of its own, or none.
+Crossing = Literal["share", "own", "none"]
 
 
-def copy_part(rig: Rig, part_id: PartId) -> tuple[Rig, PartId]:
+def copy_part(
+    rig: Rig, part_id: PartId, *, crossing: Crossing = "share", aside: Triple = (0.0, 0.0, 0.0)
+) -> tuple[Rig, PartId]:
     """The rig with a copy of a part and of all it carries, and the copy's id.
 
-    The copy stands where the part stands, and has the same constraints; those that keep one of
-    the parts to another of them keep the copies to each other. Links are not copied: the copy
-    is moved by hand.
+    What is wholly inside of it is copied too: links, the controls that lead nothing else, the
+    constraints, pins, struts, strands and paths; it leads itself then. Constraints to what stands
+    outside stay to that. crossing: of leads outside, as `leads_outside` lists them. aside: how
+    far from the original it stands (m, in its parent).
     """
     must_have(rig.parts, part_id, "part")
-    copies: dict[PartId, PartId] = {}
-    for old in (part_id, *sorted(descendants(rig, part_id), key=list(rig.parts).index)):
-        part = rig.parts[old]
-        name = free_name(names_in(rig), part.name)
-        parent = copies.get(part.parent or GROUND, part.parent)
-        rig, copies[old] = add_part(rig, replace(part, name=name, parent=parent))
-    at = {_key_of_copy(k, copies): v for k, v in rig.at.items() if split(k)[0] in copies}
-    rig = replace(rig, at={**rig.at, **at})
-    paths: dict[ThingId, ThingId] = {}
+    copies = _copied_parts(rig, part_id)
+    rig = _with_parts(rig, part_id, copies, aside)
+    every: dict[ThingId, ThingId] = dict(copies.items())
     for path_id, path in list(rig.paths.items()):
         if path.on in copies:
-            rig, paths[path_id] = _copy_path(rig, path, copies[path.on])
+            rig, every[path_id] = _copy_path(rig, path, copies[path.on])
+    for control in _inside_controls(rig, set(copies)):
+        rig, every[control] = _copy_control(rig, control, copies)
+    if crossing == "own":
+        for control in _outside_controls(rig, set(copies)):
+            rig, every[control] = _copy_control(rig, control, copies)
+    rig = _with_pads(rig, every)
+    rig = _with_links(rig, every, set(copies), shared=crossing == "share")
+    rig = _with_closed(rig, every, set(copies))
+    known = {ThingId(old): ThingId(new) for old, new in every.items()}
+    at = {_key_of_copy(k, known): v for k, v in rig.at.items() if split(k)[0] in known}
+    rig = replace(rig, at={**rig.at, **at})
     for old in copies:
         for constraint_id in constraints_of(rig, old):
-            rig = _copy_constraint(rig, constraint_id, copies, paths)
+            rig = _copy_constraint(rig, constraint_id, copies, known)
     return rig, copies[part_id]
 
 
-def _key_of_copy(channel: ChannelKey, copies: dict[PartId, PartId]) -> ChannelKey:
+def leads_outside(rig: Rig, part_id: PartId) -> list[ThingId]:
+    """Ids of what leads a part, or what it carries, and leads something else besides."""
+    inside = {part_id, *descendants(rig, part_id)}
+    own = set(_inside_controls(rig, inside))
+    found: dict[ThingId, None] = {}
+    for link in rig.links.values():
+        owners = [split(c)[0] for c in members(link)]
+        if any(o in inside for o in owners):
+            found.update(dict.fromkeys(o for o in owners if o not in inside and o not in own))
+    return list(found)
+
+
+def _copied_parts(rig: Rig, part_id: PartId) -> dict[PartId, PartId]:
+    """Ids of the copies, by those of the parts, as they will be given out."""
+    order = {part: index for index, part in enumerate(rig.parts)}
+    every = [part_id, *sorted(descendants(rig, part_id), key=order.__getitem__)]
+    found: dict[PartId, PartId] = {}
+    for old in every:
+        rig, new = new_id(rig, "p")
+        found[old] = PartId(new)
+    return found
+
+
+def _with_parts(rig: Rig, part_id: PartId, copies: dict[PartId, PartId], aside: Triple) -> Rig:
+    for old, expected in copies.items():
+        part = rig.parts[old]
+        name = free_name(names_in(rig), part.name)
+        parent = copies.get(part.parent or GROUND, part.parent)
+        mount = part.mount
+        if old == part_id:
+            x, y, z = (a + b for a, b in zip(mount.at, aside, strict=True))
+            mount = replace(mount, at=(x, y, z))
+        rig, made = add_part(rig, replace(part, name=name, parent=parent, mount=mount))
+        assert made == expected, "ids are given out in order"
+    return rig
+
+
+def _inside_controls(rig: Rig, inside: Collection[ThingId]) -> list[ThingId]:
+    """Controls that lead, and are led by, nothing but what is inside, and one another."""
+    touched: dict[ThingId, set[ThingId]] = {}
+    for link in rig.links.values():
+        owners = {split(c)[0] for c in members(link)}
+        for owner in owners & set(rig.controls):
+            touched.setdefault(owner, set()).update(owners - {owner})
+    found = set(touched)
+    while gone := {c for c in found if not touched[c] <= set(inside) | found}:
+        found -= gone
+    # A control that leads only other controls inside leads nothing of the part.
+    return [c for c in rig.controls if c in found and touched[c] & set(inside)]
+
+
+def _outside_controls(rig: Rig, inside: Collection[ThingId]) -> list[ThingId]:
+    """Controls that lead something inside, and something outside too."""
+    own = set(_inside_controls(rig, inside))
+    found: dict[ThingId, None] = {}
+    for link in rig.links.values():
+        owners = {split(c)[0] for c in members(link)}
+        if owners & set(inside):
+            found.update(dict.fromkeys(o for o in owners if o in rig.controls and o not in own))
+    return list(found)
+
+
+def _copy_control(rig: Rig, control: ThingId, copies: dict[PartId, PartId]) -> tuple[Rig, ThingId]:
+    entry = rig.controls[control]
+    face = entry.face
+    if face is not None and face.on in copies:
+        face = replace(face, on=copies[face.on])
+    copy = replace(entry, name=free_name(names_in(rig), entry.name), face=face)
+    if entry.make == "pad":
+        # Its second axis may not be copied yet.
+        copy = replace(copy, make="slider", across=NOTHING)
+    return add_control(rig, copy)
+
+
+def _with_pads(rig: Rig, every: Mapping[ThingId, ThingId]) -> Rig:
+    """The second axes of pads that were copied; a pad whose second axis was not is a slider."""
+    for old, new in every.items():
+        entry = rig.controls.get(old)
+        if entry is None or entry.make != "pad":
+            continue
+        across = every.get(entry.across, NOTHING)
+        copy = replace(rig.controls[new], across=across, make="pad" if across else "slider")
+        rig = change_control(rig, new, copy)
+    return rig
+
+
+def _with_links(
+    rig: Rig, every: dict[ThingId, ThingId], inside: set[PartId], *, shared: bool
+) -> Rig:
+    """Links whose followers are all copied; a lead that is not copied leads the copy too, where it
+    is shared."""
+
+    def key_of(text: str) -> str:
+        owner, name = split(ChannelKey(text))
+        return key(every[owner], name) if owner in every else text
+
+    for link in list(rig.links.values()):
+        owners = {split(c)[0] for c in members(link)}
+        led = {split(c)[0] for c in followers(link)}
+        if not owners & set(inside) or not led <= set(every):
+            continue
+        if not shared and not owners <= set(every):
+            continue
+        rig, _ = add_link(rig, rekeyed(link, Link, key_of))
+    return rig
+
+
+def _with_closed(rig: Rig, every: dict[ThingId, ThingId], inside: set[PartId]) -> Rig:
+    """Pins, struts and strands all of whose parts are copied."""
+    for closure_id, closure in list(rig.closures.items()):
+        if {closure.one, closure.two} <= set(inside):
+            one, two = every[closure.one], every[ThingId(closure.two or GROUND)]
+            rig, made = add_closure(rig, replace(closure, one=PartId(one), two=PartId(two)))
+            every[closure_id] = made
+    for strut in list(rig.struts.values()):
+        bodies = {strut.barrel, strut.rod, *strut.stages}
+        if bodies <= set(inside) and strut.closure in every:
+            rig, strut_id = new_id(rig, "s")
+            copy = replace(
+                strut,
+                name=free_name(names_in(rig), strut.name),
+                barrel=PartId(every[strut.barrel]),
+                rod=PartId(every[strut.rod]),
+                stages=tuple(PartId(every[stage]) for stage in strut.stages),
+                closure=every[strut.closure],
+            )
+            rig = replace(rig, struts=with_entry(rig.struts, strut_id, copy))
+    for strand in list(rig.strands.values()):
+        on = {point.on for point in strand.through if point.on}
+        if on and on <= set(inside):
+            through = tuple(
+                replace(point, on=PartId(every[point.on]) if point.on else point.on)
+                for point in strand.through
+            )
+            name = free_name(names_in(rig), strand.name)
+            rig, _ = add_strand(rig, replace(strand, name=name, through=through))
+    return rig
+
+
+def _key_of_copy(channel: ChannelKey, copies: Mapping[ThingId, ThingId]) -> ChannelKey:
     owner, name = split(channel)
-    return key(copies.get(PartId(owner), owner), name)
+    return key(copies.get(owner, owner), name)
 
 
 def _copy_path(rig: Rig, path: Path, on: PartId) -> tuple[Rig, ThingId]:
@@ -67,8 +228,8 @@ def _copy_constraint(
     if isinstance(copy, Reach):
         copy = replace(
             copy,
-            channels=tuple(_key_of_copy(ChannelKey(channel), copies) for channel in copy.channels),
-            stiffness={_key_of_copy(c, copies): v for c, v in copy.stiffness.items()},
+            channels=tuple(_key_of_copy(ChannelKey(channel), paths) for channel in copy.channels),
+            stiffness={_key_of_copy(c, paths): v for c, v in copy.stiffness.items()},
         )
     if isinstance(copy, Targeted):
         copy = replace(copy, targets=tuple(moved(target) for target in copy.targets))

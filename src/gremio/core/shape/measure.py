@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import functools
 import math
 from collections.abc import Callable
 
@@ -13,13 +12,8 @@ from gremio.core.frames import carried, matrix
 from gremio.core.problem import GremioError
 from gremio.core.rig.ids import PartId
 from gremio.core.rig.model import Anchor, Measure, Rig
-from gremio.core.shape.features import Place, places
-from gremio.core.shape.geometry import Geometry, GeometryOf
-
-
-@functools.lru_cache(maxsize=512)
-def _places_of(geometry: Geometry) -> tuple[Place, ...]:
-    return tuple(places(geometry))
+from gremio.core.shape.features import Place, known_places
+from gremio.core.shape.geometry import GeometryOf
 
 
 def feature(rig: Rig, anchor: Anchor, geometry: GeometryOf) -> Place | None:
@@ -29,7 +23,7 @@ def feature(rig: Rig, anchor: Anchor, geometry: GeometryOf) -> Place | None:
         return None
     shape = part.shapes[anchor.shape]
     try:
-        found = _places_of(geometry(shape.solid))
+        found = known_places(geometry(shape.solid))
     except GremioError:
         return None
     if anchor.feature >= len(found):

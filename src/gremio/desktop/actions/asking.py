@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from gremio.core.make.driving import driving_of
+from gremio.core.rig.channels import has_axis
 from gremio.core.rig.constraints import CONSTRAINTS
 from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
 from gremio.core.rig.model import Cam, ConstraintKind, StrandKind
@@ -19,6 +20,7 @@ from gremio.desktop.actions.part_questions import (
     PlanetaryRing,
 )
 from gremio.desktop.actions.place_questions import (
+    AxisWay,
     DrivePlace,
     EdgeLoop,
     PathPoints,
@@ -171,6 +173,25 @@ def choose_joint(desktop: Desktop) -> None:
     """Open the choice of joints on the Card."""
     if rigging.selected_part(desktop.document):
         desktop.open_joint()
+
+
+def pick_axis(desktop: Desktop) -> None:
+    """Let the next click lay the axis of the selected part: its place and its direction."""
+    part = rigging.selected_part(desktop.document)
+    if part and has_axis(desktop.document.rig.parts[part].joint.kind):
+        desktop.bench.ask(AxisWay(desktop.document, part))
+    elif part:
+        name = desktop.document.rig.parts[part].name
+        desktop.document.said.emit(f"The joint of {name} has no axis. Press J to give it one.")
+
+
+def turn_round(desktop: Desktop) -> None:
+    """Let the selected part go the other way."""
+    from gremio.desktop.actions import preparing
+
+    part = rigging.selected_part(desktop.document)
+    if part:
+        preparing.turn_axis_round(desktop.document, part)
 
 
 def place_teeth(desktop: Desktop) -> None:

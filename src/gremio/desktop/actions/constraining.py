@@ -98,16 +98,6 @@ def seat_copy(document: Document, part: PartId, on: PartId, place: Array) -> Par
     return copied[-1]
 
 
-def copy_selected(document: Document, part: PartId) -> bool:
-    """Copy a part, with what it carries and what ties it in space."""
-    name = document.rig.parts[part].name
-    done = document.make(f"copy {name}", lambda rig: copy_part(rig, part))
-    if done:
-        copy = document.rig.parts[PartId(document.selected)].name
-        document.said.emit(f"{copy} stands where {name} stands. Pull it away.")
-    return done
-
-
 # ── on and off, and away ───────────────────────────────────────────
 
 

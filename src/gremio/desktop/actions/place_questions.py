@@ -51,7 +51,8 @@ class AxisWay(MountPlace):
     def words(self) -> str:
         """What to click."""
         return (
-            f"click an edge, a circle or a face for the axis of {self.name_of(ids.part(self.part))}"
+            f"click an edge, a hole, a bar or a face for the axis of "
+            f"{self.name_of(ids.part(self.part))}"
         )
 
     def fits(self, spot: Spot) -> bool:

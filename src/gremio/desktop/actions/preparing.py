@@ -11,6 +11,7 @@ from gremio.core.arrays import Array
 from gremio.core.edit.controls import all_home
 from gremio.core.edit.links import add_link
 from gremio.core.edit.prepare import (
+    axis_turned,
     mount_along,
     mount_as,
     mount_at,
@@ -135,7 +136,7 @@ def put_mount(document: Document, part: PartId, spot: Spot) -> None:
 
     def change(rig: Rig) -> Rig:
         rig = mount_at(rig, part, inside)
-        if spot.place.kind == "circle centre" and spot.direction is not None:
+        if spot.place.kind in ("circle centre", "axis") and spot.direction is not None:
             rig = mount_along(rig, part, axis, back[:3, :3] @ spot.direction)
         return rig
 
@@ -144,13 +145,26 @@ def put_mount(document: Document, part: PartId, spot: Spot) -> None:
 
 
 def put_axis(document: Document, part: PartId, spot: Spot) -> None:
-    """Lay a part's axis along a picked edge, circle or face; its shape stays where it is."""
+    """Lay a part's axis through a picked edge, circle, face or axis: place and direction together;
+    its shape stays where it is."""
     entry = document.rig.parts[part]
     assert spot.direction is not None
-    inside = np.linalg.inv(document.pose.world(part))[:3, :3] @ spot.direction
+    back = np.linalg.inv(document.pose.world(part))
+    point, inside = carried(back, spot.world), back[:3, :3] @ spot.direction
     axis = entry.joint.axis
-    if document.edit(f"axis of {entry.name}", lambda rig: mount_along(rig, part, axis, inside)):
-        document.said.emit(f"The axis of {entry.name} lies along that now. Press A to try it.")
+
+    def change(rig: Rig) -> Rig:
+        return mount_along(mount_at(rig, part, point), part, axis, inside)
+
+    if document.edit(f"axis of {entry.name}", change):
+        document.said.emit(f"The axis of {entry.name} runs there now. Press A to try it.")
+
+
+def turn_axis_round(document: Document, part: PartId) -> None:
+    """Let a part turn, or slide, the other way."""
+    name = document.rig.parts[part].name
+    if document.edit(f"turn the axis of {name} round", lambda rig: axis_turned(rig, part)):
+        document.said.emit(f"{name} goes the other way now; its stops and links count as before.")
 
 
 def mount_in_box(document: Document, part: PartId, corners: Array, low: bool) -> None:

@@ -226,15 +226,6 @@ _REMOVE: dict[str, Callable[[Document, Rig, ThingId], Rig]] = {
 }
 
 
-def copy_selected(document: Document) -> None:
-    """Copy the selected part, with what it carries and what ties it in space."""
-    from gremio.desktop.actions import constraining
-
-    part = selected_part(document)
-    if part:
-        constraining.copy_selected(document, part)
-
-
 def leave_selected(document: Document) -> None:
     """Turn the constraints of the selected part, and of all it carries, into plain placement."""
     family = family_of_selected(document)

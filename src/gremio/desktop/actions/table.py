@@ -68,8 +68,7 @@ _EDITS = (
     Action("edit.redo", "Redo", lambda d: d.document.redo(), _EDIT, "Ctrl+Shift+Z"),
     Action("edit.remove", "Remove what is selected",
            lambda d: rigging.remove_selected(d.document), _EDIT, "Del", apart=True),
-    Action("edit.copy", "Copy the part", lambda d: rigging.copy_selected(d.document), _EDIT,
-           "Ctrl+D"),
+    Action("edit.copy", "Copy the part", lambda d: _copy(d), _EDIT, "Ctrl+D"),
     Action("edit.copy link", "Copy as a link",
            lambda d: rigging.copy_link_of_selected(d.document), _EDIT, "Ctrl+L"),
     Action("edit.paste link", "Paste the link",
@@ -96,6 +95,12 @@ _LINKS = (
     Action("tie.pin two", "Pin two parts together", asking.pin, _RIG, "P"),
     Action("tie.strut", "Make a strut", asking.strut, _RIG, "S"),
 )  # fmt: skip
+
+
+def _copy(desktop: Desktop) -> None:
+    from gremio.desktop.actions.copying import copy_selected
+
+    copy_selected(desktop.document, desktop.bench)
 
 
 def _strand(kind: StrandKind) -> Action:
@@ -127,6 +132,8 @@ _PREPARING = (
     Action("gear.planetary", "Make a planetary set", asking.planetary_set, _RIG, asks=True),
     Action("gear.carriage", "Make a wheeled carriage", asking.carriage, _RIG, asks=True),
     Action("part.joint", "Choose the joint", asking.choose_joint, _RIG, "J", apart=True),
+    Action("part.axis", "Pick the axis", asking.pick_axis, _RIG, "Shift+A", asks=True),
+    Action("part.turn round", "Turn it the other way", asking.turn_round, _RIG),
     Action("part.try axis", "Try the axis", lambda d: rigging.try_axis(d.document, d.bench), _RIG,
            "A"),
     Action("part.low stop", "Set the low stop here",

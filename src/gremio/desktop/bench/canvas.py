@@ -375,15 +375,16 @@ class Canvas(QOpenGLWidget):
         if selected not in self.document.rig.parts:
             self.document.said.emit("Select a part first; then it can be brought into the picture.")
             return
-        rows = self.pose.program.part_row
-        family = {
-            rows[PartId(part)]
-            for part in (selected, *descendants(self.document.rig, PartId(selected)))
-        }
-        corners = corners_of(self.scene(), self.pose, family)
+        corners = self.corners_of_family(PartId(selected))
         if len(corners):
             self.camera = framed(self.camera, self.logical_size(), corners, margin=1.7)
         self._refresh()
+
+    def corners_of_family(self, part: PartId) -> Array:
+        """(N, 3) world corners of the boxes round a part and all it carries."""
+        rows = self.pose.program.part_row
+        family = {rows[one] for one in (part, *descendants(self.document.rig, part))}
+        return corners_of(self.scene(), self.pose, family)
 
     def show_if_away(self, part: PartId) -> None:
         """Bring a part into the picture, where its middle is outside of it."""

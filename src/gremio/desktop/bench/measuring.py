@@ -25,7 +25,11 @@ from gremio.desktop.bench.snapping import Spot
 GeometryOf = Callable[[AnySolid], Geometry]
 # Lengths below this are shown in millimetres (m).
 _SMALL = 0.5
-_ONE: dict[str, MeasureKind] = {"edge middle": "length", "circle centre": "radius"}
+_ONE: dict[str, MeasureKind] = {
+    "edge middle": "length",
+    "circle centre": "radius",
+    "axis": "radius",
+}
 
 
 class Line(NamedTuple):

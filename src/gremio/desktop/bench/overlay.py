@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QWidget
 from gremio.core.arrays import Array
 from gremio.core.quantity import show, show_short
 from gremio.core.rig.ids import NOTHING, ThingId
+from gremio.core.shape.features import Place
 from gremio.desktop.bench.camera import Camera, project
 from gremio.desktop.bench.draw_faces import draw_face, draw_pointer
 from gremio.desktop.bench.draw_ties import draw_tie, draw_track
@@ -270,10 +271,16 @@ class Overlay(QWidget):
             near = index == self.drawn.nearest
             colour = QColor(self.inks.hand if near else self.inks.second)
             size = 6.0 if near else 2.6
+            if near and len(found.line):
+                painter.setPen(QPen(colour, 3.0))
+                painter.drawPolyline(QPolygonF(self.points(found.line)))
             painter.setPen(QPen(colour, 1.8 if near else 1.0))
             painter.setBrush(QColor(self.inks.panel))
             if place.kind == "corner":
                 painter.drawRect(QRectF(spot.x() - size, spot.y() - size, 2 * size, 2 * size))
+            elif place.kind == "axis":
+                painter.drawLine(spot - QPointF(size, 0), spot + QPointF(size, 0))
+                painter.drawLine(spot - QPointF(0, size), spot + QPointF(0, size))
             elif place.kind == "edge middle":
                 painter.drawLine(spot - QPointF(size, 0), spot + QPointF(size, 0))
                 painter.drawLine(spot - QPointF(0, size * 0.6), spot + QPointF(0, size * 0.6))
@@ -284,4 +291,12 @@ class Overlay(QWidget):
                 painter.drawEllipse(spot, size, size)
                 painter.drawEllipse(spot, 0.8, 0.8)
             if near:
-                self._label(painter, spot + QPointF(12, -8), place.kind, self.inks.hand)
+                self._label(painter, spot + QPointF(12, -8), _told(place), self.inks.hand)
+
+
+def _told(place: Place) -> str:
+    """What would be picked; of something round, how round it is where it is not."""
+    words = {"edge middle": "edge", "circle centre": "circle", "face centre": "face"}
+    word = words.get(place.kind, place.kind)
+    off = place.error / place.size if place.size else 0.0
+    return f"{word}, round to {off * 100:.2g} %" if off > 2e-4 else word

@@ -126,7 +126,9 @@ class Asking(Canvas):
 
     def _nearest_place(self, at: QPointF) -> int | None:
         spots = self.overlay.drawn.places
-        return nearest_place(spots, self.camera, self.logical_size(), (at.x(), at.y()))
+        row, rows = self._hovered, self.pose.program.part_ids
+        under = rows[row] if row is not None else None
+        return nearest_place(spots, self.camera, self.logical_size(), (at.x(), at.y()), under)
 
     def place_on(self, part: PartId, at: QPointF) -> Array | None:
         """(3,) where the sight line through a point meets a part, in the world."""

@@ -43,8 +43,8 @@ from gremio.core.rig.model import Joint, JointKind, Part, Repeat, Rig, StandIn, 
 from gremio.core.rig.numbers import SHOWN, shown_unit, stop_keys
 from gremio.core.rig.solids import Mesh
 from gremio.desktop.actions.hints import with_key
-from gremio.desktop.actions.place_questions import AxisWay, MountPlace
-from gremio.desktop.actions.preparing import align_mount, mount_in_box, roll_wheel
+from gremio.desktop.actions.place_questions import MountPlace
+from gremio.desktop.actions.preparing import align_mount, mount_in_box, roll_wheel, turn_axis_round
 from gremio.desktop.actions.rigging import set_home
 from gremio.desktop.bench.view import Bench
 from gremio.desktop.card.driving_section import driving_section
@@ -149,7 +149,6 @@ class PartSheet(FormSheet):
             found += [
                 Act("Go home", self._go_home),
                 Act("Set home here", self._set_home),
-                Act("Try its axis", partial(act, "part.try axis")),
             ]
         if any(c.startswith("turn") for c in freed(entry.joint)) and entry.shapes:
             found.append(
@@ -177,7 +176,14 @@ class PartSheet(FormSheet):
             lambda rig, a: self._with_joint(rig, replace(self._of(rig).joint, axis=a)),
             "joint", "Axis",
         )  # fmt: skip
-        yield Several("Joint", [kinds, axis])
+        round_ = Act("⇄", partial(turn_axis_round, self.document, self.part),
+                     "Turn it the other way: the same values bring it to the other side",
+                     "Turn it the other way")  # fmt: skip
+        yield Several("Joint", [kinds, axis, round_])
+        yield Act("Pick its axis…", partial(self.action_wanted.emit, "part.axis"),
+                  with_key("Through an edge, a hole, a bar or a face", "part.axis"))  # fmt: skip
+        yield Act("Try it", partial(self.action_wanted.emit, "part.try axis"),
+                  with_key("A wiggle; nothing is changed", "part.try axis"))  # fmt: skip
         if joint.kind == "screw":
             yield Amount(
                 "A turn is", "length", lambda rig: self._of(rig).joint.lead,
@@ -277,12 +283,6 @@ class PartSheet(FormSheet):
             lambda: self.bench.ask(MountPlace(self.document, self.part)),
             "Put the joint on a corner, an edge, a circle or a face; the part stays in place",
         )
-        if has_axis(entry.joint.kind):
-            yield Act(
-                "Pick its axis…",
-                lambda: self.bench.ask(AxisWay(self.document, self.part)),
-                "Lay the axis along an edge, a hole or across a face",
-            )
         yield Menu(_PUT, [*_PUTS, *(f"square to {name}" for name in names)], self._put)
 
     def _stands(self) -> str:

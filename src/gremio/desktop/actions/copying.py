@@ -1,0 +1,67 @@
+"""Copying the selected part, with all that belongs to it."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from gremio.core.frames import carried
+from gremio.core.make.copying import Crossing, copy_part, leads_outside
+from gremio.core.problem import listed
+from gremio.core.rig.ids import PartId
+from gremio.core.rig.numbers import owner_name
+from gremio.desktop.actions.rigging import selected_part
+from gremio.desktop.bench.view import Bench
+from gremio.desktop.document.document import Document
+from gremio.desktop.fields.ask import choose
+
+_SHARED = "Share what leads"
+_ANSWERS: dict[str, Crossing] = {
+    _SHARED: "share",
+    "A lead of its own": "own",
+    "Leave it out": "none",
+}
+
+
+def copy_selected(document: Document, bench: Bench) -> None:
+    """Copy the selected part, with what it carries, what ties it in space and what leads it, and
+    stand the copy beside it. Where something outside leads it, what becomes of that is asked."""
+    part = selected_part(document)
+    if not part:
+        return
+    crossing = _crossing(document, bench, part)
+    if crossing is None:
+        return
+    before = document.rig
+    name = before.parts[part].name
+    aside = _aside(document, bench, part)
+    done = document.make(
+        f"copy {name}", lambda rig: copy_part(rig, part, crossing=crossing, aside=aside)
+    )
+    if done:
+        rig = document.rig
+        copy = rig.parts[PartId(document.selected)].name
+        led = [c.name for i, c in rig.controls.items() if i not in before.controls]
+        by = f", led by {listed(led)}" if led else ""
+        document.said.emit(f"{copy} stands beside {name}{by}. Its place is on its Card.")
+
+
+def _crossing(document: Document, bench: Bench, part: PartId) -> Crossing | None:
+    """What becomes of leads outside; None to stay."""
+    rig = document.rig
+    outside = leads_outside(rig, part)
+    if not outside:
+        return "share"
+    names = listed(owner_name(rig, thing) for thing in outside[:3])
+    text = f"{rig.parts[part].name} is led by {names}, which leads other things too."
+    given = choose(bench, "Copy", text, (*_ANSWERS, "Stay"), _SHARED, "What should lead the copy?")
+    return _ANSWERS.get(given)
+
+
+def _aside(document: Document, bench: Bench, part: PartId) -> tuple[float, float, float]:
+    """How far beside the part its copy stands (m, in the frame of what carries it)."""
+    corners = bench.corners_of_family(part)
+    if len(corners) == 0:
+        return 0.0, 0.0, 0.0
+    frame = np.linalg.inv(document.pose.frame_of(document.rig.parts[part].parent))
+    wide = float(np.ptp(carried(frame, corners)[:, 0]))
+    return 1.15 * wide or 0.1, 0.0, 0.0
