@@ -19,7 +19,7 @@ from gremio.core.edit.parts import change_part, descendants, set_stops
 from gremio.core.edit.paths import remove_path
 from gremio.core.edit.strands import remove_strand
 from gremio.core.make.linking import set_where_follower_stands
-from gremio.core.problem import with_article
+from gremio.core.problem import counted_words, with_article
 from gremio.core.quantity import show_short
 from gremio.core.rig.channels import freed, key, main_channel
 from gremio.core.rig.constraints import constraints_of
@@ -188,6 +188,9 @@ def link_to(document: Document, lead: ChannelKey, part: PartId) -> None:
 
 def remove_selected(document: Document) -> None:
     """Remove what is selected."""
+    if document.also:
+        _remove_parts(document)
+        return
     thing = document.selected
     found = thing_of(document.rig, thing)
     if found is None:
@@ -198,6 +201,19 @@ def remove_selected(document: Document) -> None:
         name = found.of(document.rig)[thing].name if found.named else with_article(found.word)
         remove = _REMOVE[found.field]
         document.edit(f"remove {name}", lambda rig: remove(document, rig, thing))
+
+
+def _remove_parts(document: Document) -> None:
+    """Remove all parts that are chosen, in one step."""
+    parts = document.chosen_parts
+
+    def change(rig: Rig) -> Rig:
+        for part in parts:
+            # It may have gone with what carried it.
+            rig = _remove_part(document, rig, part) if part in rig.parts else rig
+        return rig
+
+    document.edit(f"remove {counted_words(len(parts), 'part')}", change)
 
 
 def _remove_part(document: Document, rig: Rig, thing: ThingId) -> Rig:
@@ -300,8 +316,11 @@ def switch_lock(document: Document) -> None:
 def family_of_selected(document: Document) -> list[PartId]:
     """Ids of the selected part and of all it carries; says what to do, and gives none, when
     nothing is selected."""
-    part = selected_part(document)
-    return [part, *descendants(document.rig, part)] if part else []
+    if not selected_part(document):
+        return []
+    rig = document.rig
+    every = [one for part in document.chosen_parts for one in (part, *descendants(rig, part))]
+    return list(dict.fromkeys(every))
 
 
 def hide_selected(document: Document, bench: Bench) -> None:
@@ -310,7 +329,8 @@ def hide_selected(document: Document, bench: Bench) -> None:
     if family:
         bench.hide_parts({*bench.hidden, *family})
         name = document.rig.parts[family[0]].name
-        document.said.emit(f"{name} is hidden. Bench > Show everything brings it back.")
+        told = f"{name} is hidden" if not document.also else "They are hidden"
+        document.said.emit(f"{told}. Bench > Show everything brings back what is hidden.")
 
 
 def isolate_selected(document: Document, bench: Bench) -> None:

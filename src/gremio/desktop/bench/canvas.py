@@ -319,8 +319,9 @@ class Canvas(QOpenGLWidget):
         rows = self.pose.program.part_row
         if self._hovered is not None:
             states[self._hovered] = HOVERED
-        if self.document.selected in rows:
-            states[rows[PartId(self.document.selected)]] = SELECTED
+        for part in self.document.chosen_parts:
+            if part in rows:
+                states[rows[part]] = SELECTED
         return states
 
     def focusInEvent(self, event: QFocusEvent | None) -> None:

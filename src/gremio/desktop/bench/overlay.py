@@ -31,7 +31,8 @@ KNOB = 7.5
 @dataclass
 class Drawn:
     """What the overlay shows now. ghosts: (E, 2, 3) world ends of each ghost's edges. pins:
-    (3,) world places where loops are closed, and whether each is selected."""
+    (3,) world places where loops are closed, and whether each is selected. band: a rectangle that
+    chooses parts."""
 
     handle: Handle | None = None
     others: list[Handle] = field(default_factory=list)
@@ -46,6 +47,7 @@ class Drawn:
     faces: list[Shown] = field(default_factory=list)
     selected: ThingId = NOTHING
     title: str = ""
+    band: QRectF | None = None
 
 
 class Overlay(QWidget):
@@ -90,6 +92,10 @@ class Overlay(QWidget):
             for face in self.drawn.faces:
                 draw(painter, face, self.inks, face.standing.control == self.drawn.selected)
         self._draw_places(painter)
+        if self.drawn.band is not None:
+            painter.setPen(QPen(QColor(self.inks.hand), 1.2, Qt.PenStyle.DashLine))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(self.drawn.band)
         self._draw_title(painter)
 
     def _draw_title(self, painter: QPainter) -> None:

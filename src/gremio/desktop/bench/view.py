@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import replace
 
-from PyQt6.QtCore import QEvent, QPointF, Qt
+from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt
 from PyQt6.QtGui import QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
@@ -13,13 +13,14 @@ from gremio.core.arrays import Array
 from gremio.core.problem import listed
 from gremio.core.rig.ids import PartId
 from gremio.core.rig.numbers import full_label
-from gremio.desktop.bench.camera import Camera, orbited, panned, zoomed
+from gremio.desktop.bench.camera import Camera, orbited, panned, project, zoomed
 from gremio.desktop.bench.drag import Drag, FreeDrag, PointDrag, grip_on, is_held, take_hold
 from gremio.desktop.bench.face_hold import FaceHold
 from gremio.desktop.bench.handles import Handle
 from gremio.desktop.bench.overlay import KNOB
 from gremio.desktop.bench.path_hold import PathHold
 from gremio.desktop.bench.questions import Asking
+from gremio.desktop.bench.scene import corners_of
 from gremio.desktop.bench.sliding import SurfaceDrag, slide_on
 from gremio.desktop.document.document import Document
 
@@ -42,6 +43,8 @@ class Bench(Asking):
         self._point: PathHold | None = None
         self._said_held = False
         self._orbiting = False
+        # Where a rectangle that chooses parts begins.
+        self._band: QPointF | None = None
 
     # ── hands ──────────────────────────────────────────────────────
 
@@ -61,6 +64,9 @@ class Bench(Asking):
         self._press = self._last = event.position()
         self._said_held = False
         if event.button() != Qt.MouseButton.LeftButton or self.asking():
+            return
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            self._band = event.position()
             return
         size, pixel = self.logical_size(), (event.position().x(), event.position().y())
         if self._take_face(event.position()):
@@ -115,6 +121,10 @@ class Bench(Asking):
         at, step = event.position(), event.position() - self._last
         self._last = at
         buttons = event.buttons()
+        if self._band is not None:
+            self.overlay.drawn.band = QRectF(self._band, at).normalized()
+            self.overlay.update()
+            return
         if self._face is not None:
             self._face.to(at, self.logical_size())
         elif self._point is not None:
@@ -211,6 +221,14 @@ class Bench(Asking):
         """A press that went nowhere is a click: it selects, or answers what was asked."""
         assert event is not None
         clicked = self._press is not None and self._near(event.position(), self._press)
+        band, self._band = self._band, None
+        if band is not None:
+            self.overlay.drawn.band = None
+            self.overlay.update()
+            if not clicked:
+                self._choose_in(QRectF(band, event.position()).normalized())
+                self._press = None
+                return
         face, self._face = self._face, None
         if face is not None:
             face.let_go()
@@ -221,9 +239,40 @@ class Bench(Asking):
         self._hold, self._orbiting, self._press = None, False, None
         if held:
             self.document.settle()
+        more = event.modifiers() & Qt.KeyboardModifier.ControlModifier
         if clicked and event.button() == Qt.MouseButton.LeftButton:
-            self._click(event.position())
+            if more and not self.asking():
+                self._choose_too(event.position())
+            else:
+                self._click(event.position())
         self._hover(event.position())
+
+    def _choose_in(self, room: QRectF) -> None:
+        """Choose the parts whose shapes stand wholly in a rectangle of the picture."""
+        scene, pose = self.scene(), self.pose
+        found = []
+        for part, row in pose.program.part_row.items():
+            corners = corners_of(scene, pose, {row})
+            if len(corners) == 0:
+                continue
+            pixels, depth = project(self.camera, self.logical_size(), corners)
+            left, top = pixels.min(axis=0)
+            right, bottom = pixels.max(axis=0)
+            seen = QRectF(QPointF(float(left), float(top)), QPointF(float(right), float(bottom)))
+            if bool((depth > 0).all()) and room.contains(seen):
+                found.append(part)
+        self.document.choose(found)
+        if not found:
+            self.document.said.emit("No part stands wholly in there.")
+
+    def _choose_too(self, at: QPointF) -> None:
+        """Choose the part there besides those that are chosen, or no more."""
+        part = self.part_at(at)
+        if part is None:
+            return
+        chosen = self.document.chosen_parts
+        rest = [one for one in chosen if one != part]
+        self.document.choose(rest if part in chosen else [*rest, part])
 
     def leaveEvent(self, event: QEvent | None) -> None:
         """The pointer is over nothing here any more."""

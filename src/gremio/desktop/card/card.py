@@ -167,12 +167,13 @@ class Card(QScrollArea):
                 self.sheet = None
             return
         scrolled = self.verticalScrollBar().value()
-        same = self.sheet is not None and self.property("thing") == self.document.selected
+        shown = [self.document.selected, *self.document.also]
+        same = self.sheet is not None and self.property("thing") == shown
         self.sheet = self._make()
         self.sheet.action_wanted.connect(self.action_wanted)
         self.sheet.pulled.connect(self._pulled)
         self.sheet.anew_wanted.connect(self._later.start)
-        self.setProperty("thing", self.document.selected)
+        self.setProperty("thing", shown)
         show_in(self, self.sheet)
         if same:
             self.verticalScrollBar().setValue(scrolled)
@@ -207,6 +208,8 @@ class Card(QScrollArea):
 
     def _make(self) -> Sheet:
         thing = self.document.selected
+        if self.document.also:
+            return _several(self)
         for field, make in SHEETS.items():
             if thing in getattr(self.document.rig, field):
                 sheet = make(self, thing)
@@ -267,6 +270,12 @@ def _length_word(rig: Rig) -> str:
 
 
 # ── the sheets, loaded when one is first shown, which is after the first frame ──
+
+
+def _several(card: Card) -> Sheet:
+    from gremio.desktop.card.several_sheet import SeveralSheet
+
+    return SeveralSheet(card.document, card.inks)
 
 
 def _part(card: Card, thing: ThingId) -> FormSheet:

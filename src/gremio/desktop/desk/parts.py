@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 from gremio.core.edit.parts import descendants
 from gremio.core.make.naming import rename
 from gremio.core.rig import ids
-from gremio.core.rig.ids import GROUND, PartId, ThingId
+from gremio.core.rig.ids import GROUND, NOTHING, PartId, ThingId
 from gremio.core.rig.model import Part
 from gremio.core.rig.things import thing_of
 from gremio.desktop.desk.row_look import ITEM_ID as _ID
@@ -90,6 +90,8 @@ class Parts(QWidget):
             | QAbstractItemView.EditTrigger.DoubleClicked
         )
         self.tree.setExpandsOnDoubleClick(False)
+        self.tree.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        self.tree.itemSelectionChanged.connect(self._chosen_changed)
         self.tree.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.tree.setAccessibleName("Parts")
         self._look = RowLook(self.told, self)
@@ -97,7 +99,6 @@ class Parts(QWidget):
         self.tree.setContentsMargins(8, 0, 0, 0)
         self.tree.installEventFilter(self)
         self.tree.itemClicked.connect(lambda item, _column: self.picked.emit(item.data(0, _ID)))
-        self.tree.currentItemChanged.connect(self._current_changed)
         self.tree.itemChanged.connect(self._renamed)
         layout.addWidget(self.tree, 1)
         layout.addStretch()
@@ -289,18 +290,38 @@ class Parts(QWidget):
         self._take_selection()
 
     def _take_selection(self) -> None:
+        """Show what is chosen. Where the list says so already, it is left alone: a hand may be at
+        it."""
         selected = self.document.selected
-        item = self._items.get(PartId(selected)) or self._things.get(selected)
-        self._filling = True
-        self.tree.setCurrentItem(item)
-        if item is not None:
-            self.tree.scrollToItem(item)
-        self._filling = False
+        wanted = {selected, *self.document.also} - {NOTHING}
+        shown = {item.data(0, _ID) for item in self.tree.selectedItems()}
+        if wanted != shown:
+            item = self._items.get(PartId(selected)) or self._things.get(selected)
+            self._filling = True
+            self.tree.setCurrentItem(item)
+            for part in self.document.also:
+                if part in self._items:
+                    self._items[part].setSelected(True)
+            if item is not None:
+                self.tree.scrollToItem(item)
+            self._filling = False
         self.tree.viewport().update()
 
-    def _current_changed(self, item: QTreeWidgetItem | None) -> None:
-        if not self._filling and item is not None:
-            self.document.select(item.data(0, _ID))
+    def _chosen_changed(self) -> None:
+        """A row is chosen, or several with Ctrl and Shift."""
+        if self._filling:
+            return
+        chosen = [item.data(0, _ID) for item in self.tree.selectedItems()]
+        current = self.tree.currentItem()
+        now = None if current is None else current.data(0, _ID)
+        parts = [ids.part(thing) for thing in chosen if thing in self.document.rig.parts]
+        if now in parts:
+            # The one that was clicked last is the selected one.
+            parts = [part for part in parts if part != now] + [ids.part(now)]
+        if len(parts) > 1:
+            self.document.choose(parts)
+        elif chosen:
+            self.document.select(parts[0] if parts else chosen[0])
 
     def _renamed(self, item: QTreeWidgetItem) -> None:
         if self._filling:

@@ -41,7 +41,7 @@ class RowLook(QStyledItemDelegate):
         told, document = self.told, self.told.document
         thing = index.data(ITEM_ID)
         inks, box = self.inks, option.rect
-        selected = document.selected == thing
+        selected = document.selected == thing or thing in document.also
         if selected:
             painter.fillRect(0, box.top(), 4000, box.height(), QColor(inks.wash))
         top = box.top() + (box.height() - 16) / 2

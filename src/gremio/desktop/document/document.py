@@ -90,6 +90,8 @@ class Document(QObject):
         self.path: Path | None = None
         self.opened: Opened | None = None
         self.selected = NOTHING
+        # Ids of the parts that are chosen besides a selected part.
+        self.also: tuple[PartId, ...] = ()
         self.chosen: set[ThingId] = set()
         # The fingerprint of its file as it was read or saved last; and who else has it open.
         self.on_disk, self.held_by = "", ""
@@ -114,7 +116,7 @@ class Document(QObject):
         self.path, self.opened = path, opened
         self.on_disk = rig_file.fingerprint(path) if path is not None else ""
         self.held_by = ""
-        self.selected = NOTHING
+        self.selected, self.also = NOTHING, ()
         self.chosen.clear()
         self.teaching.forget()
         self._compile()
@@ -200,6 +202,8 @@ class Document(QObject):
         if change.fields - {"at"}:
             if self.selected and not self.knows(self.selected):
                 self.select(NOTHING)
+            elif any(part not in self.rig.parts for part in self.also):
+                self.choose(self.chosen_parts)
             self.rig_changed.emit(change)
         self.pose_changed.emit()
         self.file_changed.emit()
@@ -265,10 +269,28 @@ class Document(QObject):
             self._show(before)
 
     def select(self, thing: ThingId) -> None:
-        """Select a part, control or link by id; "" for nothing."""
-        if thing != self.selected:
-            self.selected = thing
+        """Select a part, control or link by id; "" for nothing. It alone is chosen then."""
+        if thing != self.selected or self.also:
+            self.selected, self.also = thing, ()
             self.selection_changed.emit()
+
+    def choose(self, parts: Iterable[PartId]) -> None:
+        """Choose several parts, by id; the last of them is the selected one."""
+        found = [part for part in dict.fromkeys(parts) if part in self.rig.parts]
+        if not found:
+            self.select(NOTHING)
+            return
+        *also, selected = found
+        if (selected, tuple(also)) != (self.selected, self.also):
+            self.selected, self.also = selected, tuple(also)
+            self.selection_changed.emit()
+
+    @property
+    def chosen_parts(self) -> list[PartId]:
+        """Ids of all parts that are chosen, the selected one last; none where no part is."""
+        if self.selected not in self.rig.parts:
+            return []
+        return [*self.also, PartId(self.selected)]
 
     # ── moving ─────────────────────────────────────────────────────
 

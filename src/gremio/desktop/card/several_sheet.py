@@ -1,0 +1,147 @@
+"""The Card of several parts: what is done to all of them is one step."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from gremio.core.edit.parts import descendants
+from gremio.core.make.several import led_by, mounted_on, with_control, with_joints, with_stops
+from gremio.core.problem import counted_words, listed
+from gremio.core.rig.channels import JOINT_KINDS, channel_kind, has_axis, key, main_channel
+from gremio.core.rig.ids import ChannelKey, PartId
+from gremio.core.rig.model import Joint, Rig, Stops
+from gremio.core.rig.numbers import shown_unit
+from gremio.desktop.actions.hints import with_key
+from gremio.desktop.document.document import Document
+from gremio.desktop.fields.pieces import Sheet, choice, menu_button, rule, second, title, verb
+from gremio.desktop.fields.quantity_field import OptionalField
+from gremio.desktop.theme.inks import Inks
+
+_MIXED = "different"
+# So many names are told.
+_TOLD = 6
+
+
+class SeveralSheet(Sheet):
+    """What is known of several parts, and done to them."""
+
+    def __init__(self, document: Document, inks: Inks) -> None:
+        super().__init__()
+        self.document, self.inks = document, inks
+        self.parts = document.chosen_parts
+        rig = document.rig
+        self.words = counted_words(len(self.parts), "part")
+        self.add(title(self.words))
+        names = [rig.parts[part].name for part in self.parts]
+        rest = [f"{len(names) - _TOLD} more"] if len(names) > _TOLD else []
+        self.add(second(listed([*names[:_TOLD], *rest])))
+        self._verbs()
+        self.add(rule())
+        self._joint()
+        self._stops()
+        carried = {one for part in self.parts for one in (part, *descendants(rig, part))}
+        self._carriers = {"the ground": None} | {
+            part.name: i for i, part in rig.parts.items() if i not in carried
+        }
+        parents = {rig.parts[part].parent for part in self.parts}
+        present = next((n for n, i in self._carriers.items() if {i} == parents), _MIXED)
+        shown = [*self._carriers] if present != _MIXED else [_MIXED, *self._carriers]
+        self.row("On", choice(shown, present, "Mounted on", self._mount))
+        self.end()
+
+    def _edit(self, what: str, change: Callable[[Rig], Rig]) -> None:
+        self.document.edit(f"{what} of {self.words}", change)
+        self.wants_anew()
+
+    def _verbs(self) -> None:
+        rig, act = self.document.rig, self.action_wanted.emit
+        self.add(verb("Control", self._control, "One control that leads all of them"))
+        leads = {c.name: partial(self._lead, ChannelKey(i)) for i, c in rig.controls.items()}
+        if leads:
+            self.add(menu_button("Led by", "Led by", leads, "Let a control lead all of them"))
+        self.add(verb("Hide", partial(act, "bench.hide"), with_key("Leave out", "bench.hide")))
+        self.add(
+            verb("Remove", partial(act, "edit.remove"), with_key("All of them", "edit.remove"))
+        )
+
+    def _joint(self) -> None:
+        joints = {self.document.rig.parts[part].joint for part in self.parts}
+        kinds = {kind.capitalize(): kind for kind in JOINT_KINDS}
+        (first, *others) = joints
+        same = not others
+        present = first.kind.capitalize() if len({j.kind for j in joints}) == 1 else _MIXED
+        offered = [*kinds] if present != _MIXED else [_MIXED, *kinds]
+        fields = [choice(offered, present, "Joint", lambda text: self._set_kind(kinds.get(text)))]
+        if same and has_axis(first.kind):
+            axes = {f"about {axis}": axis for axis in "xyz"}
+            now = f"about {first.axis}"
+            fields.append(choice([*axes], now, "Axis", lambda t: self._set_axis(axes[t])))
+        self.row("Joint", *fields)
+
+    def _stops(self) -> None:
+        """The stops of what all can do, where all can do something of one kind."""
+        rig = self.document.rig
+        mains = {part: main_channel(rig.parts[part].joint) for part in self.parts}
+        if not all(mains.values()) or len({channel_kind(c) for c in mains.values()}) > 1:
+            return
+        first = self.parts[-1]
+        unit = shown_unit(rig, key(first, mains[first]))
+        fields = []
+        for end in ("low", "high"):
+            field = OptionalField(channel_kind(mains[first]), unit, f"{end.capitalize()} stop")
+            field.setPlaceholderText("none")
+            ends = {
+                getattr(rig.parts[part].stops.get(mains[part], Stops()), end) for part in self.parts
+            }
+            if len(ends) == 1:
+                field.set_value(ends.pop())
+            else:
+                field.setPlaceholderText(_MIXED)
+            field.refused.connect(self.document.said)
+            field.committed.connect(partial(self._set_stop, end))
+            field.cleared.connect(partial(self._set_stop, end, None))
+            fields.append(field)
+        self.row("Stops", *fields)
+
+    # ── what hands do ──────────────────────────────────────────────
+
+    def _set_kind(self, kind: str | None) -> None:
+        if kind is None:
+            return
+        axis = self.document.rig.parts[self.parts[-1]].joint.axis
+        joint = Joint(kind, axis, lead=0.004 if kind == "screw" else 0.0)  # type: ignore[arg-type]
+        pose = self.document.pose
+        self._edit("joint", lambda rig: with_joints(rig, self.parts, joint, pose))
+
+    def _set_axis(self, axis: str) -> None:
+        old, pose = self.document.rig.parts[self.parts[-1]].joint, self.document.pose
+        joint = Joint(old.kind, axis, old.lead)  # type: ignore[arg-type]
+        self._edit("joint", lambda rig: with_joints(rig, self.parts, joint, pose))
+
+    def _set_stop(self, end: str, value: float | None) -> None:
+        self._edit(f"{end} stop", lambda rig: with_stops(rig, self.parts, end, value))
+
+    def _mount(self, text: str) -> None:
+        if text == _MIXED:
+            return
+        parent: PartId | None = self._carriers[text]
+        pose = self.document.pose
+        self._edit("mount", lambda rig: mounted_on(rig, self.parts, parent, pose))
+
+    def _lead(self, lead: ChannelKey) -> None:
+        document = self.document
+        self._edit(
+            "lead",
+            lambda rig: led_by(rig, self.parts, lead, document.pose, geometry=document.geometry),
+        )
+
+    def _control(self) -> None:
+        document, parts = self.document, self.parts
+        made = document.make(
+            f"make a control of {self.words}",
+            lambda rig: with_control(rig, parts, document.pose, geometry=document.geometry),
+        )
+        if made:
+            name = document.rig.controls[document.selected].name
+            document.said.emit(f"{name} leads {self.words}.")
