@@ -11,6 +11,7 @@ import numpy as np
 from gremio.core.arrays import Array
 from gremio.core.edit.change import must_have
 from gremio.core.edit.links import with_pair
+from gremio.core.make.cogs import CogPair, pair_of_cogs
 from gremio.core.make.gearing import Mesh, gears_of, likeliest_mesh
 from gremio.core.make.round_things import widest_round
 from gremio.core.mechanics.ratios import FIGURES, KINDS, arithmetic
@@ -20,6 +21,7 @@ from gremio.core.rig.channels import channel_kind, freed, key, main_channel, spl
 from gremio.core.rig.ids import NOTHING, ChannelKey, PartId
 from gremio.core.rig.model import Ratio, RatioKind, Rig
 from gremio.core.rig.solids import InternalGear
+from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.axes import channel_axis
 from gremio.core.solve.pose import Pose
 
@@ -33,7 +35,7 @@ class Proposal:
 
     lead, follower: keys. figures: by name, as in FIGURES of the kind. way: +1 or −1, whether
     the follower goes with the lead. seen: what was read, in words. carrier: key of the turn of
-    the arm that carries one of the two.
+    the arm that carries one of the two. cogs: its teeth were counted on models.
     """
 
     lead: ChannelKey
@@ -43,6 +45,7 @@ class Proposal:
     way: int
     seen: str = ""
     carrier: ChannelKey = NOTHING
+    cogs: bool = False
 
     @property
     def words(self) -> str:
@@ -86,17 +89,27 @@ def _usual(kind: RatioKind) -> dict[str, float]:
     return {figure.name: usual.get(figure.name.split()[-1], 0.2) for figure in FIGURES[kind]}
 
 
-def propose(rig: Rig, pose: Pose, lead: PartId, follower: PartId) -> Proposal | None:
+def propose(
+    rig: Rig,
+    pose: Pose,
+    lead: PartId,
+    follower: PartId,
+    *,
+    geometry: GeometryOf | None = None,
+) -> Proposal | None:
     """The ratio that the geometry of two parts proposes; None where it says nothing.
 
-    lead, follower: ids of parts. pose: where they stand. Raises GremioError for a part that
-    is grounded.
+    lead, follower: ids of parts. pose: where they stand. geometry: finds the surfaces of models,
+    whose teeth are counted; without it models say nothing. Raises GremioError for a part that is
+    grounded.
     """
     channels = _channel(rig, lead), _channel(rig, follower)
     if _on_one_line(pose, *channels):
         return None
     mesh = likeliest_mesh(gears_of(rig, pose, lead), gears_of(rig, pose, follower))
     found = _of_gears(pose, mesh, *channels) if mesh is not None else None
+    if found is None and geometry is not None:
+        found = _of_cogs(pose, pair_of_cogs(rig, pose, lead, follower, geometry), *channels)
     found = found or _of_round_things(rig, pose, *channels)
     return replace(found, carrier=_carrier(rig, *channels)) if found else None
 
@@ -156,6 +169,21 @@ def _of_gears(pose: Pose, mesh: Mesh, lead: ChannelKey, follower: ChannelKey) ->
     way = _way(pose, lead, follower, _contact(mesh))
     seen = "inside mesh" if mesh.kind == "inside" else "outside mesh"
     return Proposal(lead, follower, "gear pair", figures, way, seen)
+
+
+def _of_cogs(
+    pose: Pose, pair: CogPair | None, lead: ChannelKey, follower: ChannelKey
+) -> Proposal | None:
+    """What two cogs that were brought in propose, by their counted teeth."""
+    kinds = {channel_kind(split(c)[1]) for c in (lead, follower)}
+    if pair is None or kinds != {"angle"}:
+        return None
+    figures = {
+        "lead teeth": float(pair.one.cog.teeth), "follower teeth": float(pair.two.cog.teeth)
+    }  # fmt: skip
+    seen = "counted, inside mesh" if pair.inside else "counted, outside mesh"
+    way = _way(pose, lead, follower, pair.contact)
+    return Proposal(lead, follower, "gear pair", figures, way, seen, cogs=True)
 
 
 def _contact(mesh: Mesh) -> Array:

@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Sequence
 
 import numpy as np
 from msgspec.structs import replace
 
 from gremio.core.edit.controls import add_control, proposed_control
 from gremio.core.edit.links import add_link, proposed_ratio
-from gremio.core.edit.parts import descendants, set_joint, set_parent, set_stops
+from gremio.core.edit.parts import descendants, set_parent, set_stops
 from gremio.core.frames import frame_of, matrix
+from gremio.core.make.axes import with_joint_on_axis
 from gremio.core.make.linking import set_where_follower_stands
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import freed, key, main_channel
@@ -19,14 +20,14 @@ from gremio.core.rig.model import Joint, Rig, Stops
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.pose import Pose
 
-Values = Callable[[PartId], Mapping[str, float]]
 
-
-def with_joints(rig: Rig, parts: Sequence[PartId], joint: Joint, pose: Pose) -> Rig:
-    """The rig with one joint for several parts; each stays where it stands in a pose. Raises as
-    `set_joint` does."""
+def with_joints(
+    rig: Rig, parts: Sequence[PartId], joint: Joint, pose: Pose, *, geometry: GeometryOf
+) -> Rig:
+    """The rig with one joint for several parts, each on its own axis where it is round; each stays
+    where it stands in a pose. Raises as `set_joint` does."""
     for part in parts:
-        rig = set_joint(rig, part, joint, pose.part_of(part).channels)
+        rig, _ = with_joint_on_axis(rig, part, joint, pose, geometry=geometry)
     return rig
 
 

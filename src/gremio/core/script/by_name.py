@@ -18,6 +18,7 @@ from gremio.core.edit.paths import add_path
 from gremio.core.edit.strands import add_strand
 from gremio.core.make import teach as teaching
 from gremio.core.make.carriage import make_carriage
+from gremio.core.make.cogs import interlock_cogs
 from gremio.core.make.constraining import constrain as tie
 from gremio.core.make.constraining import keep_offset
 from gremio.core.make.driving import drive_to as drive
@@ -56,15 +57,20 @@ def formula(rig: Rig, channel: str, text: str, *, adds: bool = False) -> Rig:
 
 
 def join(rig: Rig, lead: str, follower: str) -> Rig:
-    """The rig with the ratio that the geometry of two parts proposes, led by the first.
+    """The rig with the ratio that the geometry of two parts proposes, led by the first. Of cogs
+    that were brought in the teeth are counted, and the second is turned into the spaces of the
+    first.
 
     Raises GremioError where the geometry says nothing.
     """
-    proposal = propose(rig, solve(all_home(rig)), part_id(rig, lead), part_id(rig, follower))
+    ends, surfaces = (part_id(rig, lead), part_id(rig, follower)), surfaces_of(rig)
+    proposal = propose(rig, solve(all_home(rig)), *ends, geometry=surfaces)
     if proposal is None:
         raise GremioError(
             f"Nothing on {lead} and {follower} says how they turn together. Give a ratio."
         )
+    if proposal.cogs:
+        rig = interlock_cogs(rig, *ends, geometry=surfaces)
     return add_link(rig, proposal.ratio())[0]
 
 

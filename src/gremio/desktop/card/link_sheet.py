@@ -22,7 +22,8 @@ from gremio.core.edit.links import (
 )
 from gremio.core.edit.parts import descendants
 from gremio.core.inspect.words import how, ratio_text
-from gremio.core.make.gearing import GEARED
+from gremio.core.make.cogs import interlock_cogs
+from gremio.core.make.gearing import GEARED, gears_of
 from gremio.core.make.meshing import fit_by_shift, interlock, mesh_between
 from gremio.core.make.pairs import propose
 from gremio.core.problem import GremioError
@@ -224,7 +225,9 @@ class LinkSheet(FormSheet):
         """Bring the follower's teeth into the lead's spaces."""
         one, two = self._parts()
         name, geometry = self.document.rig.parts[two].name, self.document.geometry
-        self.edit(f"place {name}", lambda rig: interlock(rig, one, two, geometry=geometry))
+        rig, pose = self.document.rig, self.document.pose
+        place = interlock if gears_of(rig, pose, two) else interlock_cogs
+        self.edit(f"place {name}", lambda rig: place(rig, one, two, geometry=geometry))
 
     def fit_teeth(self) -> None:
         """Fit the teeth by profile shift, mounts staying."""
@@ -305,7 +308,8 @@ def _ratio_form(sheet: LinkSheet, link: Any) -> Iterator[Field]:
                          help="Play between flanks, left by what places the teeth")  # fmt: skip
             yield Words(sheet.play, digits=True)
         yield Act("Place its teeth in the spaces", sheet.place_teeth)
-        yield Act("Fit it by profile shift", sheet.fit_teeth, "Where its mounts stay")
+        if gears_of(rig, sheet.document.pose, PartId(split(link.follower)[0])):
+            yield Act("Fit it by profile shift", sheet.fit_teeth, "Where its mounts stay")
     yield from sheet.ends(link)
 
 
@@ -339,7 +343,7 @@ def _arithmetic(document: Document, link: Ratio) -> str:
     if link.kind == "plain" or not all(end in document.rig.parts for end in ends):
         return ""
     try:
-        found = propose(document.rig, document.pose, *ends)
+        found = propose(document.rig, document.pose, *ends, geometry=document.geometry)
         same = found is not None and math.isclose(found.ratio().ratio, link.ratio)
         return found.words if found is not None and same else ""
     except GremioError:

@@ -16,13 +16,13 @@ from gremio.core.edit.parts import (
     descendants,
     ground_channel,
     rename_part,
-    set_joint,
     set_parent,
     set_repeat,
     set_stops,
 )
 from gremio.core.edit.prepare import has_scale, without_scale
 from gremio.core.frames import Frame, Triple, angles_of_turn, frame_of, matrix, turn_of_angles
+from gremio.core.make.axes import with_joint_on_axis
 from gremio.core.quantity import UNITS, box_words, show_number_short, show_short
 from gremio.core.rig.channels import (
     AXES,
@@ -364,8 +364,15 @@ class PartSheet(FormSheet):
     # ── what hands do ──────────────────────────────────────────────
 
     def _with_joint(self, rig: Rig, joint: Joint) -> Rig:
-        values = self.document.pose.part_of(self.part).channels
-        return set_joint(rig, self.part, joint, values)
+        document = self.document
+        rig, laid = with_joint_on_axis(
+            rig, self.part, joint, document.pose, geometry=document.geometry
+        )
+        if laid:
+            document.said.emit(
+                "Its axis runs through the middle of its shape. Pick another with Shift+A."
+            )
+        return rig
 
     def _set_grounded(self, text: str) -> None:
         word, channel = text.split(" ", 1)

@@ -8,13 +8,14 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
 
 from gremio.core.edit.links import add_link, proposed_ratio
+from gremio.core.make.cogs import interlock_cogs
 from gremio.core.make.pairs import Proposal, fitting_kinds, propose, with_figures
 from gremio.core.mechanics.ratios import FIGURES
 from gremio.core.problem import GremioError
 from gremio.core.rig import ids
-from gremio.core.rig.channels import key, main_channel
-from gremio.core.rig.ids import PartId
-from gremio.core.rig.model import Ratio
+from gremio.core.rig.channels import key, main_channel, split
+from gremio.core.rig.ids import PartId, ThingId
+from gremio.core.rig.model import Ratio, Rig
 from gremio.core.rig.numbers import full_label
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.areas import clear
@@ -43,7 +44,9 @@ class RatioSheet(Sheet):
         self.lead = key(lead, main_channel(rig.parts[lead].joint))
         self.follower = key(follower, main_channel(rig.parts[follower].joint))
         try:
-            self.proposal: Proposal | None = propose(rig, document.pose, lead, follower)
+            self.proposal: Proposal | None = propose(
+                rig, document.pose, lead, follower, geometry=document.geometry
+            )
         except GremioError:
             self.proposal = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -113,6 +116,7 @@ class RatioSheet(Sheet):
                 self.document.pose,
                 ids.part(self.lead.split()[0]),
                 ids.part(self.follower.split()[0]),
+                geometry=self.document.geometry,
             )
             if read is not None and read.kind == named:
                 self.proposal = read
@@ -153,6 +157,15 @@ class RatioSheet(Sheet):
         except GremioError as problem:
             self.document.said.emit(str(problem))
             return
-        if self.document.make(f"lead {follower} from {lead}", lambda rig: add_link(rig, ratio)):
+        parts = [PartId(split(c)[0]) for c in (self.lead, self.follower)]
+        cogs, geometry = self.proposal is not None and self.proposal.cogs, self.document.geometry
+
+        def change(rig: Rig) -> tuple[Rig, ThingId]:
+            # The teeth of one stand in the spaces of the other from the start.
+            if cogs:
+                rig = interlock_cogs(rig, *parts, geometry=geometry)
+            return add_link(rig, ratio)
+
+        if self.document.make(f"lead {follower} from {lead}", change):
             self.document.said.emit(f"{lead} leads {follower}: {self._words()}.")
             self._done()

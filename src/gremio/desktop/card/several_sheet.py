@@ -111,13 +111,17 @@ class SeveralSheet(Sheet):
             return
         axis = self.document.rig.parts[self.parts[-1]].joint.axis
         joint = Joint(kind, axis, lead=0.004 if kind == "screw" else 0.0)  # type: ignore[arg-type]
-        pose = self.document.pose
-        self._edit("joint", lambda rig: with_joints(rig, self.parts, joint, pose))
+        self._put_joint(joint)
+
+    def _put_joint(self, joint: Joint) -> None:
+        pose, geometry = self.document.pose, self.document.geometry
+        self._edit(
+            "joint", lambda rig: with_joints(rig, self.parts, joint, pose, geometry=geometry)
+        )
 
     def _set_axis(self, axis: str) -> None:
-        old, pose = self.document.rig.parts[self.parts[-1]].joint, self.document.pose
-        joint = Joint(old.kind, axis, old.lead)  # type: ignore[arg-type]
-        self._edit("joint", lambda rig: with_joints(rig, self.parts, joint, pose))
+        old = self.document.rig.parts[self.parts[-1]].joint
+        self._put_joint(Joint(old.kind, axis, old.lead))  # type: ignore[arg-type]
 
     def _set_stop(self, end: str, value: float | None) -> None:
         self._edit(f"{end} stop", lambda rig: with_stops(rig, self.parts, end, value))

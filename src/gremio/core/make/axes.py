@@ -1,0 +1,59 @@
+"""The axis that a part's own shape has, and a joint laid on it."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from gremio.core.edit.parts import set_joint
+from gremio.core.edit.prepare import mount_along, mount_at
+from gremio.core.frames import carried, matrix
+from gremio.core.problem import GremioError
+from gremio.core.rig.ids import PartId
+from gremio.core.rig.links import members
+from gremio.core.rig.model import Joint, JointKind, Rig
+from gremio.core.rig.solids import Mesh
+from gremio.core.shape.features import Place, round_axis
+from gremio.core.shape.geometry import GeometryOf
+from gremio.core.solve.pose import Pose
+
+# Joints whose axis is that of what is round; along a bar something slides too.
+_ROUND: tuple[JointKind, ...] = ("spin", "screw")
+_ALONG: tuple[JointKind, ...] = ("slide", "cylinder")
+# How much longer than across a bar is.
+_BAR = 1.5
+
+
+def own_axis(rig: Rig, part_id: PartId, geometry: GeometryOf) -> Place | None:
+    """The axis that all of a part's models are round about, in its own frame; None where they are
+    about none, or it has no models."""
+    points = []
+    for shape in rig.parts[part_id].shapes:
+        if not isinstance(shape.solid, Mesh):
+            return None
+        try:
+            points.append(carried(matrix(shape.place), geometry(shape.solid).vertices))
+        except GremioError:
+            return None
+    return round_axis(np.concatenate(points)) if points else None
+
+
+def with_joint_on_axis(
+    rig: Rig, part_id: PartId, joint: Joint, pose: Pose, *, geometry: GeometryOf
+) -> tuple[Rig, bool]:
+    """The rig with a joint for a part that had none, its axis through the middle of what its models
+    are round about, where that is what such a joint has; and whether it was laid there. The part
+    stays where it stands. Raises as `set_joint` does."""
+    before = rig.parts[part_id].joint.kind
+    values = pose.part_of(part_id).channels
+    rig = set_joint(rig, part_id, joint, values)
+    led = any(c.startswith(f"{part_id} ") for link in rig.links.values() for c in members(link))
+    if before != "fixed" or led or joint.kind not in (*_ROUND, *_ALONG):
+        return rig, False
+    place = own_axis(rig, part_id, geometry)
+    if place is None or place.direction is None:
+        return rig, False
+    long = float(np.linalg.norm(place.line[1] - place.line[0]))
+    if joint.kind in _ALONG and long < _BAR * 2 * place.size:
+        return rig, False
+    rig = mount_at(rig, part_id, place.at)
+    return mount_along(rig, part_id, joint.axis, place.direction), True
