@@ -16,8 +16,9 @@ from gremio.core.plan.loop_geometry import (
     points_of,
     sides,
 )
-from gremio.core.plan.loops import closure_label, find_loops
+from gremio.core.plan.loops import find_loops
 from gremio.core.rig.model import Closure, Rig
+from gremio.core.rig.numbers import closure_label
 
 
 def spatial() -> Rig:

@@ -8,12 +8,15 @@ from dataclasses import dataclass
 import numpy as np
 from msgspec.structs import replace
 
+from gremio.core.arrays import Array
 from gremio.core.edit.change import must_have
 from gremio.core.edit.controls import add_control, all_home
 from gremio.core.edit.formulas import write
 from gremio.core.edit.links import add_link
+from gremio.core.edit.mounts import move_mount
 from gremio.core.edit.parts import change_part, set_joint, set_parent, set_stops
-from gremio.core.frames import frame_of, matrix
+from gremio.core.frames import Frame, carried, frame_of, matrix
+from gremio.core.make.axes import own_axis
 from gremio.core.make.round_things import widest_round
 from gremio.core.mechanics.wheels import STEERING_RANGE
 from gremio.core.problem import GremioError
@@ -74,7 +77,9 @@ def make_carriage(
     for part in (body, *wheels):
         must_have(rig.parts, part, "part")
     home = solve(all_home(rig), geometry=geometry)
-    found = [_read(rig, home, body, wheel) for wheel in wheels]
+    rig = _headed(rig, home, body, wheels, steered, geometry)
+    home = solve(all_home(rig), geometry=geometry)
+    found = [_read(rig, home, body, wheel, geometry) for wheel in wheels]
     unsteered = [w.at[0] for w in found if w.part not in steered]
     axle = sum(unsteered) / len(unsteered) if unsteered else 0.0
     front = [w.at[0] for w in found if w.part in steered]
@@ -100,10 +105,62 @@ def make_carriage(
     return rig
 
 
-def _read(rig: Rig, home: Pose, body: PartId, wheel: PartId) -> Wheel:
-    inside = np.linalg.inv(home.world(body)) @ home.world(wheel)
-    x, y, z = (float(v) for v in inside[:3, 3])
-    return Wheel(wheel, (x, y, z), wheel_radius(rig, wheel))
+def _read(rig: Rig, home: Pose, body: PartId, wheel: PartId, geometry: GeometryOf) -> Wheel:
+    """Where a wheel stands, as seen from the body's joint: the middle of its axle, where its model
+    shows that."""
+    inside = np.linalg.inv(_joint_frame(rig, home, body)) @ home.world(wheel)
+    axle = own_axis(rig, wheel, geometry)
+    at = inside[:3, 3] if axle is None else carried(inside, axle.at)
+    x, y, z = (float(v) for v in at)
+    radius = wheel_radius(rig, wheel) if axle is None else axle.size
+    return Wheel(wheel, (x, y, z), radius)
+
+
+def _joint_frame(rig: Rig, home: Pose, part: PartId) -> Array:
+    entry = rig.parts[part]
+    return home.frame_of(entry.parent) @ matrix(entry.mount)
+
+
+def _headed(
+    rig: Rig,
+    home: Pose,
+    body: PartId,
+    wheels: list[PartId],
+    steered: list[PartId],
+    geometry: GeometryOf,
+) -> Rig:
+    """The rig with the body's mount turned so that its x goes forward, square to the axles that the
+    wheels' models show, its z upright, and midway between the wheels; nothing seen moves. As it is
+    where they show none."""
+    axles = {}
+    for wheel in wheels:
+        place = own_axis(rig, wheel, geometry)
+        if place is None or place.direction is None:
+            return rig
+        frame = home.world(wheel)
+        axles[wheel] = carried(frame, place.at), frame[:3, :3] @ place.direction
+    up = np.array([0.0, 0.0, 1.0])
+    first = next(iter(axles.values()))[1]
+    across = np.sum([w * (1.0 if w @ first >= 0 else -1.0) for _, w in axles.values()], axis=0)
+    across = across - up * across[2]
+    if np.linalg.norm(across) < 0.5 * len(axles):
+        # They stand upright, or all ways: that is no carriage of wheels side by side.
+        return rig
+    left = across / np.linalg.norm(across)
+    ahead = np.cross(left, up)
+    old = _joint_frame(rig, home, body)
+    middle = np.mean([at for at, _ in axles.values()], axis=0)
+    front = [at for wheel, (at, _) in axles.items() if wheel in steered]
+    toward = np.mean(front, axis=0) - middle if front else old[:3, 0]
+    if float(toward @ ahead) < 0:
+        left, ahead = -left, -ahead
+    new = np.eye(4)
+    new[:3, :3] = np.stack([ahead, left, up], axis=1)
+    new[:3, 3] = old[:3, 3] + left * float((middle - old[:3, 3]) @ left)
+    if np.allclose(new, old, atol=1e-9):
+        return rig
+    above = home.frame_of(rig.parts[body].parent)
+    return move_mount(rig, body, frame_of(np.linalg.inv(above) @ new))
 
 
 def _fit_wheel(
@@ -115,9 +172,9 @@ def _fit_wheel(
     steering: tuple[ThingId, float, float],
 ) -> Rig:
     steer, axle, base = steering
-    mount = np.eye(4)
-    mount[:3, 3] = wheel.at
-    # The wheel's mount stands as the body does, so that it steers about the upright and its
+    mount = np.linalg.inv(home.world(body)) @ _joint_frame(rig, home, body)
+    mount = mount @ matrix(Frame(at=wheel.at))
+    # The wheel's mount stands as the body's does, so that it steers about the upright and its
     # axle lies across; its shapes are turned back to stay where they are.
     inside = np.linalg.inv(home.world(body)) @ home.world(wheel.part)
     entry = rig.parts[wheel.part]

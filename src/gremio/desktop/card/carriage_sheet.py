@@ -14,7 +14,7 @@ from gremio.core.problem import GremioError
 from gremio.core.quantity import show_short
 from gremio.core.rig.ids import PartId
 from gremio.desktop.document.document import Document
-from gremio.desktop.fields.pieces import Sheet, heading, rule, second, verb
+from gremio.desktop.fields.pieces import Sheet, WideCheck, heading, rule, second, verb
 from gremio.desktop.fields.quantity_field import QuantityField
 from gremio.desktop.theme.dress import text_font
 
@@ -72,7 +72,7 @@ class CarriageSheet(Sheet):
         line = QWidget()
         row = QHBoxLayout(line)
         row.setContentsMargins(0, 0, 0, 0)
-        wheel, steers = QCheckBox(rig.parts[part].name), QCheckBox("steers")
+        wheel, steers = WideCheck(rig.parts[part].name), QCheckBox("steers")
         wheel.setAccessibleName(f"{rig.parts[part].name} is a wheel")
         steers.setAccessibleName(f"{rig.parts[part].name} steers")
         wheel.setChecked(rig.parts[part].parent == self.body)

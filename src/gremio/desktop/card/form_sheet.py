@@ -54,6 +54,7 @@ from gremio.desktop.fields.pieces import (
     LedMark,
     Sheet,
     Slab,
+    WideCheck,
     choice,
     menu_button,
     narrow_field,
@@ -485,7 +486,7 @@ class FormSheet(Sheet):
         return f"{what} of {name}" if name else what
 
     def _check(self, field: Check) -> QCheckBox:
-        box = QCheckBox(field.word)
+        box = WideCheck(field.word)
         box.setChecked(field.get(self._rig))
 
         def toggled(on: bool) -> None:

@@ -176,14 +176,14 @@ class PartSheet(FormSheet):
             lambda rig, a: self._with_joint(rig, replace(self._of(rig).joint, axis=a)),
             "joint", "Axis",
         )  # fmt: skip
-        round_ = Act("⇄", partial(turn_axis_round, self.document, self.part),
-                     "Turn it the other way: the same values bring it to the other side",
-                     "Turn it the other way")  # fmt: skip
-        yield Several("Joint", [kinds, axis, round_])
+        yield Several("Joint", [kinds, axis])
         yield Act("Pick its axis…", partial(self.action_wanted.emit, "part.axis"),
                   with_key("Through an edge, a hole, a bar or a face", "part.axis"))  # fmt: skip
         yield Act("Try it", partial(self.action_wanted.emit, "part.try axis"),
                   with_key("A wiggle; nothing is changed", "part.try axis"))  # fmt: skip
+        yield Act("⇄", partial(turn_axis_round, self.document, self.part),
+                  "Turn it the other way: the same values bring it to the other side",
+                  "Turn it the other way")  # fmt: skip
         if joint.kind == "screw":
             yield Amount(
                 "A turn is", "length", lambda rig: self._of(rig).joint.lead,

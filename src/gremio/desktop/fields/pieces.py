@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QFrame,
     QGridLayout,
@@ -137,6 +138,14 @@ def choice(
     box.setAccessibleName(what)
     box.textActivated.connect(chosen)
     return box
+
+
+class WideCheck(QCheckBox):
+    """A box to tick that is hit anywhere along its line, not on its words alone."""
+
+    def hitButton(self, at: QPoint) -> bool:
+        """Whether a place is on it."""
+        return self.rect().contains(at)
 
 
 class _CalmComboBox(QComboBox):
