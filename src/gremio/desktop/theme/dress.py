@@ -128,7 +128,7 @@ def style_sheet(inks: Inks) -> str:
     QPushButton[main="true"] {{ background: {inks.hand}; color: {inks.panel};
         border: 1px solid {inks.hand}; font-weight: bold; }}
     QPushButton[verb="true"] {{ background: {inks.wash}; border: 1px solid {inks.wash};
-        padding: 2px 6px; min-height: 17px; }}
+        padding: 2px 5px; min-height: 17px; }}
     QPushButton[verb="true"]:hover {{ border-color: {inks.second}; }}
     QPushButton[verb="true"]:focus {{ border-color: {inks.ink}; }}
     QPushButton[dots="true"] {{ border: none; padding: 0 3px; color: {inks.second};
