@@ -13,14 +13,16 @@ from typing import TYPE_CHECKING
 
 import msgspec
 import numpy as np
+from own_cogs import write_own_cogs
 from tide_board import write_tide_board
 
 import gremio
 from gremio.core.edit.controls import change_control
 from gremio.core.edit.desk import make_into
+from gremio.core.make.several import with_joints
 from gremio.core.make.struts import change_strut
 from gremio.core.rig.find import channel_key, constraint_id, control_id, part_id
-from gremio.core.rig.model import ControlMake, Rolling
+from gremio.core.rig.model import ControlMake, Joint, Rolling
 from gremio.desktop.bench.camera import framed
 from gremio.desktop.bench.question import PlaceQuestion
 from gremio.desktop.bench.scene import corners_of
@@ -71,13 +73,19 @@ def _take_all(folder: Path) -> None:
     windlass = channel_key(document.rig, "Paddle windlass")
     document.move(gates, math.radians(30))
     document.move(windlass, 2 * math.pi * 4.5)
-    document.select(control_id(document.rig, "Upper gates"))
+    document.move(gates, math.radians(46))
+    document.select(part_id(document.rig, "Upper gate, east"))
+    window.deck.show_page("Cam")
+    window.bench.show_all()
     take("main-day")
     window.switch_inks()
+    window.deck.fold(True)
+    look_at(window, "Crane base", "Crane post", "Crane jib", "Grab head", "Shell, left")
+    document.select(constraint_id(document.rig, "Grab carrier match"))
     take("main-night")
     window.switch_inks()
+    window.deck.fold(False)
     document.select(part_id(document.rig, "Upper gate, east"))
-    document.move(gates, math.radians(46))
     window.bench.show_selected()
     _take_links(window, take, settle)
     _take_cabin(window, take, settle)
@@ -92,8 +100,32 @@ def _take_all(folder: Path) -> None:
     take("bring-in")
     window.files.leave_model()
     window.bench.set_textured(False)
+    _take_own_cogs(window, folder / "spare-train.glb", take)
     document.start(gremio.Rig(), None)
     window.close()
+
+
+def _take_own_cogs(window: Window, model: Path, take: Callable[[str], None]) -> None:
+    """A ratio proposed by the teeth counted on a model."""
+    write_own_cogs(model)
+    window.show_rig(gremio.Rig())
+    window.files.bring_in_path(model)
+    window.files.accept_model()
+    document = window.document
+    document.choose(document.rig.parts)
+    pose, geometry = document.pose, document.geometry
+    parts = document.chosen_parts
+    document.edit("joints", lambda rig: with_joints(rig, parts, Joint("spin", "z"), pose,
+                                                    geometry=geometry))  # fmt: skip
+    ends = [part_id(document.rig, name) for name in ("Spare pinion", "Spare wheel")]
+    window.card.propose_ratio(*ends)
+    window.card.making.accept()
+    document.select(ends[1])
+    window.deck.fold(True)
+    window.bench.show_all()
+    window.card.propose_ratio(ends[1], part_id(document.rig, "Spare idler"))
+    take("own-cogs")
+    window.card.leave()
 
 
 def look_at(window: Window, *names: str) -> None:
@@ -117,7 +149,8 @@ def _take_cabin(window: Window, take: Callable[[str], None], settle: Callable[[]
     look_at(window, "Cabin", "Signal arm", "Signal mast", "Tool chest")
     at("Open tool chest", 0.85)
     at("Signal", 2.3)
-    document.select(at("Open cabin door", 0.6))
+    at("Open cabin door", 0.6)
+    document.select(control_id(document.rig, "Open tool chest"))
     window.deck.cam.together = True
     take("cam-page")
     look_at(window, "Cabin", "Tool chest", "Cabin door")
@@ -161,7 +194,7 @@ def _take_cabin(window: Window, take: Callable[[str], None], settle: Callable[[]
     settle()
     window.desk.area.verticalScrollBar().setValue(0)
     take("desk")
-    window.desk.parentWidget().setSizes([440, 280])
+    window.desk.parentWidget().setSizes([548, 216])
     window.desk.folded = set()
     document.edit("back", lambda _rig: whole)
     window.fold_deck()
@@ -207,9 +240,6 @@ def _take_works(window: Window, take: Callable[[str], None]) -> None:
     look_at(window, "Crane base", "Crane post", "Crane jib", "Grab head", "Shell, left")
     document.select(part_id(document.rig, "Crane jib"))
     take("crane")
-    look_at(window, "Boiler", "Engine bed")
-    document.select(constraint_id(document.rig, "Boiler bolt 3 seat"))
-    take("seats")
     bench.show_all()
 
 

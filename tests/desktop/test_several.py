@@ -155,3 +155,35 @@ def test_a_copy_leads_itself_and_stands_beside(at_lock: Hand) -> None:
     away = np.linalg.norm(document.pose.world(document.selected)[:3, 3]
                           - document.pose.world(chest)[:3, 3])  # fmt: skip
     assert away > 0.3
+
+
+def test_a_row_dropped_on_another_is_mounted_on_it(at_cart: Hand) -> None:
+    window, document = at_cart.window, at_cart.window.document
+    choose_rows(at_cart, "FL", "FR")
+    stood = document.pose.world(part_id(document.rig, "FL"))
+    window.parts.tree.dropped.emit(part_id(document.rig, "Bed"))
+    at_cart.rest(40)
+    bed = part_id(document.rig, "Bed")
+    assert {document.rig.parts[part_id(document.rig, n)].parent for n in ("FL", "FR")} == {bed}
+    assert document.pose.world(part_id(document.rig, "FL")) == pytest.approx(stood)
+    document.select(bed)
+    window.parts.tree.dropped.emit(part_id(document.rig, "FL"))
+    assert "can't carry it" in at_cart.said[-1]
+    choose_rows(at_cart, "FL")
+    window.parts.tree.dropped.emit(None)
+    assert document.rig.parts[part_id(document.rig, "FL")].parent is None
+
+
+def test_the_right_button_offers_what_can_be_done(at_cart: Hand) -> None:
+    from PyQt6.QtWidgets import QApplication, QMenu
+
+    window, document = at_cart.window, at_cart.window.document
+    spot = at_cart.on_part("FR", (0.0, 0.0, 0.05))
+    at_cart.press(window.bench, spot, Qt.MouseButton.RightButton)
+    at_cart.release(window.bench, spot, Qt.MouseButton.RightButton)
+    menu = QApplication.activePopupWidget()
+    assert isinstance(menu, QMenu) and document.selected == part_id(document.rig, "FR")
+    hide = next(a for a in menu.actions() if a.text() == "Hide what is selected")
+    QTest.mouseClick(menu, LEFT, pos=menu.actionGeometry(hide).center())
+    at_cart.rest(30)
+    assert window.bench.hidden == frozenset({part_id(document.rig, "FR")})

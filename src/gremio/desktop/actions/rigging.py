@@ -8,7 +8,6 @@ from collections.abc import Callable, Iterable
 import numpy as np
 from msgspec.structs import replace
 
-from gremio.core.edit import parts as edit_parts
 from gremio.core.edit.closures import remove_closure
 from gremio.core.edit.controls import add_control, all_home, proposed_control, remove_control
 from gremio.core.edit.desk import set_locked
@@ -25,7 +24,7 @@ from gremio.core.rig.channels import freed, key, main_channel
 from gremio.core.rig.constraints import constraints_of
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.ids import GROUND, NOTHING, ChannelKey, PartId, ThingId
-from gremio.core.rig.model import Control, Part, Ratio, Rig, Shape, StandIn, Stops
+from gremio.core.rig.model import Control, Ratio, Rig, StandIn, Stops
 from gremio.core.rig.numbers import full_label, shown_unit, stop_keys
 from gremio.core.rig.solids import (
     AnySolid,
@@ -44,7 +43,7 @@ from gremio.desktop.actions.channel_menu import copy_as_link, is_led, paste_link
 from gremio.desktop.bench.view import Bench
 from gremio.desktop.document.document import Document
 
-NEW_PARTS: dict[str, AnySolid] = {
+NEW_PARTS: dict[str, AnySolid | None] = {
     "Box": Box(length=1.0, width=0.6, height=0.4),
     "Cylinder": Cylinder(diameter=0.5, height=1.0),
     "Ball": Ball(diameter=0.5),
@@ -54,6 +53,8 @@ NEW_PARTS: dict[str, AnySolid] = {
     "Spur gear": SpurGear(module=0.02, teeth=24, width=0.1, bore=0.1),
     "Internal gear": InternalGear(module=0.02, teeth=60, width=0.1, rim=1.32),
     "Rack": RackBar(module=0.02, teeth=20, width=0.1, back=0.06),
+    # A frame to group or to carry, without a shape.
+    "Mount": None,
 }
 
 
@@ -73,16 +74,15 @@ def can_move(document: Document, part: PartId) -> bool:
     return False
 
 
-def add_kind(document: Document, kind: str) -> bool:
-    """Add a parametric part at the origin; kind: a key of NEW_PARTS."""
-    name = free_name(names_in(document.rig), kind)
-    part = Part(name, shapes=(Shape(NEW_PARTS[kind]),))
-    return document.make(f"add {name}", lambda rig: edit_parts.add_part(rig, part))
-
-
 def add_part(document: Document, bench: Bench, kind: str) -> None:
-    """Add a parametric part at the origin; the first one is brought into the picture."""
-    if add_kind(document, kind) and len(document.rig.parts) == 1:
+    """Add a part (a key of NEW_PARTS) beside what is there, on the ground; the first one is brought
+    into the picture."""
+    from gremio.core.make.new_parts import add_beside
+
+    name = free_name(names_in(document.rig), kind)
+    solid, corners = NEW_PARTS[kind], bench.corners()
+    made = document.make(f"add {name}", lambda rig: add_beside(rig, name, solid, corners))
+    if made and len(document.rig.parts) == 1:
         bench.show_all()
 
 

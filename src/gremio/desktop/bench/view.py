@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import replace
 
-from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
@@ -29,7 +29,10 @@ Hold = Drag | FreeDrag | PointDrag | SurfaceDrag
 
 
 class Bench(Asking):
-    """The 3D view, with hands."""
+    """The 3D view, with hands. menu_wanted: what can be done with what is chosen, at a place of the
+    screen."""
+
+    menu_wanted = pyqtSignal(QPoint)
 
     def __init__(self, document: Document, parent: QWidget | None = None) -> None:
         super().__init__(document, parent)
@@ -239,6 +242,8 @@ class Bench(Asking):
         self._hold, self._orbiting, self._press = None, False, None
         if held:
             self.document.settle()
+        if clicked and event.button() == Qt.MouseButton.RightButton and not self.asking():
+            self._ask_menu(event.position())
         more = event.modifiers() & Qt.KeyboardModifier.ControlModifier
         if clicked and event.button() == Qt.MouseButton.LeftButton:
             if more and not self.asking():
@@ -246,6 +251,15 @@ class Bench(Asking):
             else:
                 self._click(event.position())
         self._hover(event.position())
+
+    def _ask_menu(self, at: QPointF) -> None:
+        """The right button on a part that is not chosen chooses it first."""
+        part = self.part_at(at)
+        if part is None:
+            return
+        if part not in self.document.chosen_parts:
+            self.document.select(part)
+        self.menu_wanted.emit(self.mapToGlobal(at.toPoint()))
 
     def _choose_in(self, room: QRectF) -> None:
         """Choose the parts whose shapes stand wholly in a rectangle of the picture."""

@@ -5,7 +5,8 @@ from __future__ import annotations
 from bisect import bisect_left
 from collections.abc import Mapping
 
-from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QObject, QPoint, Qt, pyqtSignal
+from PyQt6.QtGui import QDropEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
@@ -18,6 +19,8 @@ from PyQt6.QtWidgets import (
 
 from gremio.core.edit.parts import descendants
 from gremio.core.make.naming import rename
+from gremio.core.make.several import mounted_on
+from gremio.core.problem import counted_words
 from gremio.core.rig import ids
 from gremio.core.rig.ids import GROUND, NOTHING, PartId, ThingId
 from gremio.core.rig.model import Part
@@ -43,10 +46,29 @@ def _parent_in(parts: Mapping[PartId, Part], part_id: PartId) -> PartId | None:
     return part_id if part is None else part.parent
 
 
+class _Tree(QTreeWidget):
+    """Rows that are dropped on one another, and stay where they are till the rig says otherwise.
+
+    dropped: on which row; None beside them all.
+    """
+
+    dropped = pyqtSignal(object)
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        """Say where; the rows move when the rig has changed."""
+        assert event is not None
+        item = self.itemAt(event.position().toPoint())
+        event.setDropAction(Qt.DropAction.IgnoreAction)
+        event.accept()
+        self.dropped.emit(None if item is None else item.data(0, _ID))
+
+
 class Parts(QWidget):
-    """All parts as a tree. picked: a part was clicked, by id."""
+    """All parts as a tree. picked: a part was clicked, by id. menu_wanted: what can be done with
+    what is chosen, at a place of the screen."""
 
     picked = pyqtSignal(str)
+    menu_wanted = pyqtSignal(QPoint)
 
     def __init__(self, document: Document) -> None:
         super().__init__()
@@ -81,7 +103,7 @@ class Parts(QWidget):
         self.empty.setProperty("second", True)
         self.empty.setContentsMargins(14, 4, 12, 0)
         layout.addWidget(self.empty)
-        self.tree = QTreeWidget()
+        self.tree = _Tree()
         self.tree.setHeaderHidden(True)
         self.tree.setIndentation(14)
         self.tree.setUniformRowHeights(True)
@@ -90,6 +112,11 @@ class Parts(QWidget):
             | QAbstractItemView.EditTrigger.DoubleClicked
         )
         self.tree.setExpandsOnDoubleClick(False)
+        self.tree.setDragDropMode(QAbstractItemView.DragDropMode.InternalMove)
+        self.tree.setDropIndicatorShown(True)
+        self.tree.dropped.connect(self._mount_chosen)
+        self.tree.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.tree.customContextMenuRequested.connect(self._ask_menu)
         self.tree.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.tree.itemSelectionChanged.connect(self._chosen_changed)
         self.tree.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -322,6 +349,31 @@ class Parts(QWidget):
             self.document.choose(parts)
         elif chosen:
             self.document.select(parts[0] if parts else chosen[0])
+
+    def _ask_menu(self, at: QPoint) -> None:
+        """The right button on a row that is not chosen chooses it first."""
+        item = self.tree.itemAt(at)
+        if item is not None:
+            thing = item.data(0, _ID)
+            if thing not in (self.document.selected, *self.document.also):
+                self.document.select(thing)
+            self.menu_wanted.emit(self.tree.viewport().mapToGlobal(at))
+
+    def _mount_chosen(self, thing: ThingId | None) -> None:
+        """What is chosen was dropped on a row: that part carries it; beside them all the ground
+        does. Nothing moves."""
+        document = self.document
+        chosen, pose = document.chosen_parts, document.pose
+        parent = None if thing is None else PartId(thing)
+        if not chosen or (parent is not None and parent not in document.rig.parts):
+            return
+        names = document.rig.parts[chosen[0]].name
+        what = names if len(chosen) == 1 else counted_words(len(chosen), "part")
+        on = "the ground" if parent is None else document.rig.parts[parent].name
+        if document.edit(
+            f"mount {what} on {on}", lambda rig: mounted_on(rig, chosen, parent, pose)
+        ):
+            document.said.emit(f"{on[0].upper()}{on[1:]} carries {what} now; nothing has moved.")
 
     def _renamed(self, item: QTreeWidgetItem) -> None:
         if self._filling:

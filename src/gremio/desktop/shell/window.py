@@ -9,7 +9,7 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QElapsedTimer, QEvent, QObject, Qt, QTimer
+from PyQt6.QtCore import QElapsedTimer, QEvent, QObject, QPoint, Qt, QTimer
 from PyQt6.QtGui import (
     QCloseEvent,
     QDragEnterEvent,
@@ -66,6 +66,15 @@ _KEEP_AT_LATEST = 7.0
 _SAID_FOR = 9000
 # A message older than this is not of what was done just now (ms).
 _OF_BEFORE = 250
+
+
+# What the right button offers on parts, in the list and in the Bench; "" parts them.
+_ON_PARTS = (
+    "part.joint", "part.axis", "part.try axis", "part.home", "rig.home", "", "link.control",
+    "link.lead", "tie.ride", "tie.aim", "", "edit.copy", "bench.selected", "bench.hide",
+    "bench.isolate", "edit.remove",
+)  # fmt: skip
+_ON_OTHERS = ("link.lead", "edit.remove")
 
 
 class Window(QMainWindow):
@@ -185,6 +194,8 @@ class Window(QMainWindow):
         self.desk.wanted.connect(partial(rigging.make_control, document))
         self.parts.picked.connect(self.bench.part_listed)
         self.bench.hidden_changed.connect(self.parts.leave_out)
+        self.parts.menu_wanted.connect(self._offer)
+        self.bench.menu_wanted.connect(self._offer)
         self.card.left.connect(self._card_left)
         self.card.action_wanted.connect(self.act)
         self.card.lead_wanted.connect(partial(asking.lead_from, self))
@@ -201,6 +212,16 @@ class Window(QMainWindow):
         if event is not None and event.type() == QEvent.Type.Resize:
             self._place_over_bench()
         return super().eventFilter(watched, event)
+
+    def _offer(self, at: QPoint) -> None:
+        """What can be done with what is chosen, as in the menus, at a place of the screen."""
+        menu = QMenu(self)
+        for action_id in _ON_PARTS if self.document.chosen_parts else _ON_OTHERS:
+            if action_id:
+                menu.addAction(self.keys.entries[action_id])
+            else:
+                menu.addSeparator()
+        menu.popup(at)
 
     def _place_over_bench(self) -> None:
         width, height = self.bench.width(), self.bench.height()
