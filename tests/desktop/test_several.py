@@ -12,7 +12,7 @@ from tests.desktop.hand import CTRL, LEFT, SHIFT, Hand
 
 import gremio
 from gremio.core.rig.find import part_id
-from gremio.core.rig.solids import Box, Cylinder
+from gremio.core.rig.solids import Box, Cylinder, Tube
 
 
 @pytest.fixture
@@ -187,3 +187,41 @@ def test_the_right_button_offers_what_can_be_done(at_cart: Hand) -> None:
     QTest.mouseClick(menu, LEFT, pos=menu.actionGeometry(hide).center())
     at_cart.rest(30)
     assert window.bench.hidden == frozenset({part_id(document.rig, "FR")})
+
+
+def test_two_eyes_on_one_line_are_a_pin_however_wide_they_are(hand: Hand) -> None:
+    """The pin's place is the middle between them; its mark in the Bench opens it."""
+    build = gremio.Builder("Eyes")
+    build.part("Arm", Tube(0.2, 0.1, 0.05), joint="hinge z")
+    build.part("Rod", Tube(0.2, 0.1, 0.05), at=(0.0, 0.0, 0.14), joint="free")
+    window, document = hand.window, hand.window.document
+    window.show_rig(build.rig)
+    hand.rest(60)
+    window.act("tie.pin two")
+    for name in ("Arm", "Rod"):
+        part = part_id(document.rig, name)
+        window.bench._hovered = document.program.part_row[part]
+        window.bench._refresh()
+        spots = window.bench.overlay.drawn.places
+        owners = {spot.anchor.part for spot in spots}
+        assert part in owners
+        if name == "Rod":
+            assert owners == {part}, "the second is not looked for on the first part"
+        rims = [s for s in spots if s.anchor.part == part and s.place.kind == "circle centre"]
+        window.bench.question.take(rims[0])
+    hand.rest(40)
+    (closure_id,) = document.rig.closures
+    closure = document.rig.closures[closure_id]
+    ends = [
+        (document.pose.world(p) @ np.append(at, 1.0))[:3]
+        for p, at in ((closure.one, closure.at_one), (closure.two, closure.at_two))
+    ]
+    assert ends[0] == pytest.approx(ends[1], abs=1e-9), "nothing is missing between them"
+    assert ends[0][:2] == pytest.approx([0, 0], abs=1e-9)
+    assert document.pose.world(part_id(document.rig, "Rod"))[2, 3] == pytest.approx(0.14)
+    window.bench.stop_asking()
+    document.select("")
+    hand.rest(30)
+    (pixel,) = window.bench.overlay.points([ends[0]])
+    hand.click(window.bench, pixel)
+    assert document.selected == closure_id

@@ -9,6 +9,7 @@ from msgspec.structs import replace
 
 from gremio.core.edit.closures import add_closure
 from gremio.core.edit.strands import add_strand
+from gremio.core.frames import Triple, carried, triple
 from gremio.core.inspect.struts import told, use_in
 from gremio.core.make.round_things import widest_round
 from gremio.core.make.strands import shortest_way
@@ -20,6 +21,9 @@ from gremio.core.rig.numbers import closure_label
 from gremio.desktop.bench.snapping import Spot
 from gremio.desktop.document.document import Document
 
+# How far off one line two eyes may be, as a share of their radius, and how askew.
+_IN_LINE = 0.02
+
 
 def pin_together(document: Document, one: Spot, two: Spot) -> None:
     """Tie two picked places; where the second is an edge or a hole, a rail can be made of it on
@@ -28,9 +32,8 @@ def pin_together(document: Document, one: Spot, two: Spot) -> None:
     if two.inside is not None:
         x, y, z = (float(v) for v in two.inside)
         axis = (x, y, z)
-    closure = Closure(
-        one.anchor.part, two.anchor.part, at_one=one.anchor.at, at_two=two.anchor.at, axis=axis
-    )
+    at_one, at_two = _on_one_axis(document, one, two)
+    closure = Closure(one.anchor.part, two.anchor.part, at_one=at_one, at_two=at_two, axis=axis)
     names = [document.rig.parts[spot.anchor.part].name for spot in (one, two)]
     if not document.make(f"pin {names[0]} to {names[1]}", lambda rig: add_closure(rig, closure)):
         return
@@ -39,6 +42,32 @@ def pin_together(document: Document, one: Spot, two: Spot) -> None:
     loop = next((k for k in document.program.loops.values()), None)
     free = f" It has {loop.mobility} freedom{'s' * (loop.mobility != 1)}." if loop else ""
     document.said.emit(notes[0] if notes else f"{name[0].upper()}{name[1:]} closes a loop.{free}")
+
+
+def _on_one_axis(document: Document, one: Spot, two: Spot) -> tuple[Triple, Triple]:
+    """The points that are pinned together, in the parts' frames: of two eyes on one line, however
+    wide they are, the middle between the two; else what was picked."""
+    ends = one.anchor.at, two.anchor.at
+    if one.direction is None or two.direction is None:
+        return ends
+    between = two.world - one.world
+    along = float(between @ one.direction)
+    off = float(np.linalg.norm(between - one.direction * along))
+    size = max(one.place.size, two.place.size, 1e-9)
+    kinds = {one.place.kind, two.place.kind}
+    if not kinds <= {"circle centre", "axis"} or off > _IN_LINE * size:
+        return ends
+    if abs(float(one.direction @ two.direction)) < 1 - _IN_LINE:
+        return ends
+    points = (
+        one.world + one.direction * (along / 2),
+        two.world - two.direction * (along / 2 * float(one.direction @ two.direction)),
+    )
+    backs = (np.linalg.inv(document.pose.world(spot.anchor.part)) for spot in (one, two))
+    first, second = (
+        triple(carried(back, point)) for back, point in zip(backs, points, strict=True)
+    )
+    return first, second
 
 
 def strut_between(document: Document, one: Spot, two: Spot) -> None:

@@ -11,11 +11,13 @@ from gremio.core.arrays import Array
 from gremio.core.rig import ids
 from gremio.core.rig.ids import GROUND, PartId
 from gremio.core.rig.model import StrandKind
+from gremio.core.solve.pose import Pose
 from gremio.desktop.bench.question import (
     PlaceQuestion,
     PointsQuestion,
     Question,
 )
+from gremio.desktop.bench.scene import Scene
 from gremio.desktop.bench.snapping import Spot
 from gremio.desktop.document.document import Document
 
@@ -125,6 +127,12 @@ class _TwoPlaces(PlaceQuestion):
     @abstractmethod
     def make(self, one: Spot, two: Spot) -> None:
         """What is made of the two."""
+
+    def spots(self, scene: Scene, pose: Pose, under: set[int]) -> list[Spot]:
+        """Places on parts under the pointer; the second on another part than the first."""
+        if self.first is not None:
+            under = under - {pose.program.part_row[self.first.anchor.part]}
+        return super().spots(scene, pose, under)
 
     def picked(self) -> list[Spot]:
         """The first, while the second is asked for."""

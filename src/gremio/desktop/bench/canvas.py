@@ -16,7 +16,7 @@ from gremio.core.arrays import Array
 from gremio.core.edit.parts import descendants, rigid_family
 from gremio.core.frames import carried
 from gremio.core.rig import ids
-from gremio.core.rig.ids import NOTHING, PartId
+from gremio.core.rig.ids import NOTHING, PartId, ThingId
 from gremio.core.rig.model import Rig
 from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.evaluate import evaluate
@@ -220,16 +220,19 @@ class Canvas(QOpenGLWidget):
             return []
         return shown_faces(self.pose, self.camera, self.logical_size())
 
-    def _pins(self) -> list[tuple[Array, bool]]:
-        """Where loops are closed, and whether it is what is selected."""
+    def _pins(self) -> list[tuple[Array, bool, ThingId]]:
+        """Where loops are closed, whether it is what is selected, and what is there: the pin, or
+        the strut that it belongs to."""
         pose, selected = self.pose, self.document.selected
+        struts = {strut.closure: i for i, strut in pose.program.rig.struts.items()}
         found = []
         for closure_id, closure in pose.program.rig.closures.items():
             if closure.one in pose.program.part_row:
                 world = pose.world(closure.one)
                 place = carried(world, closure.at_one)
-                hot = selected in (closure_id, closure.one, closure.two)
-                found.append((place, hot))
+                own = struts.get(closure_id, closure_id)
+                hot = selected in (own, closure_id, closure.one, closure.two)
+                found.append((place, hot, own))
         return found
 
     def _lay_overlay(self) -> None:

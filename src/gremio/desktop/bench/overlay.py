@@ -30,9 +30,9 @@ KNOB = 7.5
 
 @dataclass
 class Drawn:
-    """What the overlay shows now. ghosts: (E, 2, 3) world ends of each ghost's edges. pins:
-    (3,) world places where loops are closed, and whether each is selected. band: a rectangle that
-    chooses parts."""
+    """What the overlay shows now. ghosts: (E, 2, 3) world ends of each ghost's edges. pins: (3,)
+    world places where loops are closed, whether each is selected, and its id. band: a rectangle
+    that chooses parts."""
 
     handle: Handle | None = None
     others: list[Handle] = field(default_factory=list)
@@ -40,7 +40,7 @@ class Drawn:
     places: list[Spot] = field(default_factory=list)
     nearest: int | None = None
     measures: list[Line] = field(default_factory=list)
-    pins: list[tuple[Array, bool]] = field(default_factory=list)
+    pins: list[tuple[Array, bool, ThingId]] = field(default_factory=list)
     ties: list[Tie] = field(default_factory=list)
     tracks: list[Track] = field(default_factory=list)
     strands: list[Track] = field(default_factory=list)
@@ -235,7 +235,7 @@ class Overlay(QWidget):
     def _draw_pins(self, painter: QPainter) -> None:
         """A small ring with its middle at each place where a loop is closed."""
         assert self.inks is not None
-        for place, hot in self.drawn.pins:
+        for place, hot, _ in self.drawn.pins:
             (spot,) = self.points([place])
             colour = QColor(self.inks.hand if hot else self.inks.second)
             painter.setPen(QPen(colour, 2.0 if hot else 1.2))

@@ -27,6 +27,7 @@ from gremio.desktop.document.document import Document
 
 # A path is clicked where the pointer is within so many pixels of it.
 _REACH = 6.0
+_MARK = 4.5
 
 
 class Asking(Canvas):
@@ -141,6 +142,14 @@ class Asking(Canvas):
         hit = surface.hit(carried(back, start), back[:3, :3] @ way)
         return None if hit is None else carried(world, hit)
 
+    def mark_at(self, at: QPointF) -> ThingId:
+        """Id of the pin, or the strut, whose mark is at a point; "" where none is."""
+        for place, _, thing in self.overlay.drawn.pins:
+            (spot,) = self.overlay.points([place])
+            if abs(spot.x() - at.x()) <= _MARK and abs(spot.y() - at.y()) <= _MARK:
+                return thing
+        return NOTHING
+
     def line_at(self, at: QPointF, *, strands: bool = True) -> ThingId:
         """Id of the path, or the strand, that passes through a point; "" where none does."""
         drawn = self.overlay.drawn
@@ -162,8 +171,8 @@ class Asking(Canvas):
                 self._answer_part(question, at)
             case _:
                 part = self.part_at(at)
-                # A line over a part is thin, and was aimed at.
-                self.document.select(self.line_at(at) or part or GROUND)
+                # A mark, or a line over a part, is small, and was aimed at.
+                self.document.select(self.mark_at(at) or self.line_at(at) or part or GROUND)
 
     def _answer_part(self, question: PartQuestion, at: QPointF) -> None:
         part = self.part_at(at)
