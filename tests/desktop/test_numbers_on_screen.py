@@ -116,7 +116,7 @@ def test_a_stop_follows_a_control_by_copy_and_paste_of_a_link(at_sluice: Hand) -
     menu_of(at_sluice, at_sluice.named("High stop"), "Paste the link from Catch")
     document.move(control_id(document.rig, "Wind"), 0.9)
     document.move(control_id(document.rig, "Catch"), 0.2)
-    at_sluice.rest(30)
+    at_sluice.rest(100)
     assert document.pose.at(f"{paddle} move z") == pytest.approx(0.2)
     assert at_sluice.named("High stop").text() == "0.2\u2009m"
     handle = at_sluice.window.bench.handles()[0]

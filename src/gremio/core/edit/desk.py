@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 
 from msgspec.structs import replace
 
 from gremio.core.edit.change import check_new_name, must_have, new_id, with_entry, without
 from gremio.core.edit.controls import add_control, change_control, set_values
-from gremio.core.problem import NotFound
+from gremio.core.problem import GremioError, NotFound
+from gremio.core.rig.channels import split
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.model import Control, ControlMake, KeptPose, Rig
@@ -61,7 +63,12 @@ def make_into(rig: Rig, control: ThingId, make: ControlMake) -> Rig:
 def keep_pose(rig: Rig, name: str, values: Mapping[ChannelKey, float]) -> tuple[Rig, ThingId]:
     """The rig with where everything stands kept under a name, and the pose's id; a pose of
     the same name is kept anew. values: SI, of the controls, by key; what a hand has put besides,
-    and how far things have come that roll or drive, the rig knows."""
+    and how far things have come that roll or drive, the rig knows. Refuses what is no plain
+    number."""
+    for control, value in values.items():
+        if control in rig.controls and not math.isfinite(value):
+            told = rig.controls[split(control)[0]].name
+            raise GremioError(f"{told} stands at no plain number. Put it somewhere first.")
     old = next((i for i, pose in rig.poses.items() if pose.name == name), None)
     if old is None:
         check_new_name(rig, name)

@@ -189,6 +189,7 @@ def set_joint(rig: Rig, part_id: PartId, joint: Joint, values: Mapping[str, floa
     channel that has none to go to, and a screw without a lead.
     """
     part = must_have(rig.parts, part_id, "part")
+    well_formed(joint, f"The joint of {part.name}")
     joint = _sound_joint(part, joint)
     if joint == part.joint:
         return rig

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from gremio.core.edit.change import must_have
 from gremio.core.edit.parts import set_joint
 from gremio.core.edit.prepare import mount_along, mount_at
 from gremio.core.frames import carried, matrix
@@ -27,7 +28,7 @@ def own_axis(rig: Rig, part_id: PartId, geometry: GeometryOf) -> Place | None:
     """The axis that all of a part's models are round about, in its own frame; None where they are
     about none, or it has no models."""
     points = []
-    for shape in rig.parts[part_id].shapes:
+    for shape in must_have(rig.parts, part_id, "part").shapes:
         if not isinstance(shape.solid, Mesh):
             return None
         try:
@@ -43,7 +44,7 @@ def with_joint_on_axis(
     """The rig with a joint for a part that had none, its axis through the middle of what its models
     are round about, where that is what such a joint has; and whether it was laid there. The part
     stays where it stands. Raises as `set_joint` does."""
-    before = rig.parts[part_id].joint.kind
+    before = must_have(rig.parts, part_id, "part").joint.kind
     values = pose.part_of(part_id).channels
     rig = set_joint(rig, part_id, joint, values)
     led = any(c.startswith(f"{part_id} ") for link in rig.links.values() for c in members(link))

@@ -8,6 +8,7 @@ from typing import NamedTuple
 import numpy as np
 
 from gremio.core.arrays import Array
+from gremio.core.edit.change import must_have
 from gremio.core.edit.controls import all_home
 from gremio.core.edit.mounts import place_part
 from gremio.core.edit.parts import rigid_family
@@ -48,6 +49,7 @@ class CogPair(NamedTuple):
 
 def cogs_of(rig: Rig, pose: Pose, part: PartId, geometry: GeometryOf) -> list[Standing]:
     """The cogs among the models of a part, and of what is fixed on it, as they stand in a pose."""
+    must_have(rig.parts, part, "part")
     found = []
     for member in rigid_family(rig, part):
         for shape in rig.parts[member].shapes:
@@ -136,6 +138,8 @@ def interlock_cogs(rig: Rig, one: PartId, two: PartId, *, geometry: GeometryOf) 
     Along the line of centres a tooth of one meets a space of the other: with the phases of both
     outlines there, their sum (inside: their difference) is half a tooth.
     """
+    for part_id in (one, two):
+        must_have(rig.parts, part_id, "part")
     home = solve(all_home(rig), geometry=geometry)
     pair = pair_of_cogs(rig, home, one, two, geometry)
     if pair is None:

@@ -7,7 +7,7 @@ from typing import Literal
 
 from msgspec.structs import replace
 
-from gremio.core.edit.change import must_have, new_id, with_entry
+from gremio.core.edit.change import must_have, new_id, numbers_of, with_entry
 from gremio.core.edit.closures import add_closure
 from gremio.core.edit.constraints import add_constraint, usual_name
 from gremio.core.edit.controls import add_control, change_control
@@ -39,8 +39,9 @@ def copy_part(
     far from the original it stands (m, in its parent).
     """
     must_have(rig.parts, part_id, "part")
+    x, y, z = numbers_of(aside, (3,), "How far aside a copy stands").tolist()
     copies = _copied_parts(rig, part_id)
-    rig = _with_parts(rig, part_id, copies, aside)
+    rig = _with_parts(rig, part_id, copies, (x, y, z))
     every: dict[ThingId, ThingId] = dict(copies.items())
     for path_id, path in list(rig.paths.items()):
         if path.on in copies:
@@ -64,6 +65,7 @@ def copy_part(
 
 def leads_outside(rig: Rig, part_id: PartId) -> list[ThingId]:
     """Ids of what leads a part, or what it carries, and leads something else besides."""
+    must_have(rig.parts, part_id, "part")
     inside = {part_id, *descendants(rig, part_id)}
     own = set(_inside_controls(rig, inside))
     found: dict[ThingId, None] = {}

@@ -7,6 +7,7 @@ import math
 from msgspec.structs import replace
 
 from gremio.core.arrays import Array
+from gremio.core.edit.change import numbers_of
 from gremio.core.edit.parts import add_part
 from gremio.core.frames import Frame
 from gremio.core.rig.ids import PartId
@@ -31,6 +32,7 @@ def add_beside(rig: Rig, name: str, solid: AnySolid | None, corners: Array) -> t
     solid = _like_neighbours(rig, scaled(solid, _factor(rig)))
     low, high = geometry_of(solid).bounds
     x = 0.0
+    corners = numbers_of(corners, (len(corners), 3), f"What {name} stands beside")
     if len(corners):
         room = 0.15 * float(high[0] - low[0])
         x = float(corners[:, 0].max()) + room - float(low[0])

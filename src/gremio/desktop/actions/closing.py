@@ -77,6 +77,11 @@ def strut_between(document: Document, one: Spot, two: Spot) -> None:
         "make a strut", lambda rig: make_strut(rig, ends[0], ends[1], geometry=document.geometry)
     ):
         return
+    tell_strut(document)
+
+
+def tell_strut(document: Document) -> None:
+    """Say whether the strut that is selected does for the travel of its machine."""
     use = use_in(document.program, document.selected)
     name = document.rig.struts[document.selected].name
     failing = told(document.rig, use)

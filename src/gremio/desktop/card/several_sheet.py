@@ -60,6 +60,8 @@ class SeveralSheet(Sheet):
         leads = {c.name: partial(self._lead, ChannelKey(i)) for i, c in rig.controls.items()}
         if leads:
             self.add(menu_button("Led by", "Led by", leads, "Let a control lead all of them"))
+        if len(self.parts) == 2:
+            self.add(verb("Cylinder", self._cylinder, "Barrel and rod: slide, stops, both pins"))
         self.add(verb("Hide", partial(act, "bench.hide"), with_key("Leave out", "bench.hide")))
         self.add(
             verb("Remove", partial(act, "edit.remove"), with_key("All of them", "edit.remove"))
@@ -139,6 +141,18 @@ class SeveralSheet(Sheet):
             "lead",
             lambda rig: led_by(rig, self.parts, lead, document.pose, geometry=document.geometry),
         )
+
+    def _cylinder(self) -> None:
+        from gremio.core.make.cylinders import make_cylinder
+        from gremio.desktop.actions.closing import tell_strut
+
+        document, (one, two) = self.document, self.parts
+        made = document.make(
+            f"make a cylinder of {self.words}",
+            lambda rig: make_cylinder(rig, one, two, geometry=document.geometry),
+        )
+        if made:
+            tell_strut(document)
 
     def _control(self) -> None:
         document, parts = self.document, self.parts

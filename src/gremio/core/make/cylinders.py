@@ -1,0 +1,187 @@
+"""A barrel and a rod that were brought in, made a telescopic pair: joints, stops, both pins."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from typing import NamedTuple
+
+import numpy as np
+
+from gremio.core.arrays import Array
+from gremio.core.edit.change import must_have
+from gremio.core.edit.controls import all_home
+from gremio.core.edit.parts import rename_part
+from gremio.core.frames import Triple, carried, matrix, triple
+from gremio.core.make.struts import make_strut, with_shape_of
+from gremio.core.problem import GremioError
+from gremio.core.rig.ids import PartId, ThingId
+from gremio.core.rig.model import Rig
+from gremio.core.shape.features import known_places
+from gremio.core.shape.geometry import GeometryOf
+from gremio.core.solve.ask import solve
+from gremio.core.solve.pose import Pose
+
+# How square to the way between them the axes of eyes are; how far off one line two circles of one
+# eye, or of a pin, may be, as a share of the radius.
+_SQUARE, _IN_LINE = 0.26, 0.2
+
+
+class _Eye(NamedTuple):
+    """An eye, or a bare end: in the world. axis: (3,), None for a bare end. size: its radius."""
+
+    at: Array
+    axis: Array | None
+    size: float
+
+
+def make_cylinder(
+    rig: Rig, one: PartId, two: PartId, *, geometry: GeometryOf
+) -> tuple[Rig, ThingId]:
+    """The rig with two parts made a barrel and the rod that slides in it, and the strut's id.
+
+    The wider one is the barrel. Each is pinned at its eye (the hole farthest from the other, square
+    to the way between; its end where it has none) to what has a hole on the same line, else to what
+    carries it, or the ground. The bodies are as long as their models are, and the rod's stops are
+    where they end. The parts become the strut's bodies, and keep their names. Raises GremioError
+    where the two are at one place, or both ends are on one part.
+    """
+    for part in (one, two):
+        must_have(rig.parts, part, "part")
+    home = solve(all_home(rig), geometry=geometry)
+    corners = {part: _corners(rig, home, part, geometry) for part in (one, two)}
+    eyes = _eyes(rig, home, (one, two), corners, geometry)
+    way = eyes[1].at - eyes[0].at
+    apart = float(np.linalg.norm(way))
+    if apart < 1e-9:
+        names = rig.parts[one].name, rig.parts[two].name
+        raise GremioError(f"{names[0]} and {names[1]} are at one place: that is no barrel and rod.")
+    way = way / apart
+    across = [_across(corners[part], eyes[0].at, way) for part in (one, two)]
+    if across[1] > across[0]:
+        one, two, eyes, way = two, one, eyes[::-1], -way
+    barrel = float(((corners[one] - eyes[0].at) @ way).max())
+    rod = float(((corners[two] - eyes[1].at) @ -way).max())
+    ends = [
+        _held_by(rig, home, part, eye, (one, two), geometry)
+        for part, eye in zip((one, two), eyes, strict=True)
+    ]
+    names = rig.parts[one].name, rig.parts[two].name
+    rig, strut_id = make_strut(rig, ends[0], ends[1], (barrel, rod), geometry=geometry)
+    strut = rig.struts[strut_id]
+    for body, part, name in ((strut.barrel, one, names[0]), (strut.rod, two, names[1])):
+        rig = with_shape_of(rig, strut_id, body, part, geometry=geometry)
+        rig = rename_part(rig, body, name)
+    return rig, strut_id
+
+
+def _corners(rig: Rig, home: Pose, part: PartId, geometry: GeometryOf) -> Array:
+    world = home.world(part)
+    found = [
+        carried(world @ matrix(shape.place), geometry(shape.solid).vertices)
+        for shape in rig.parts[part].shapes
+    ]
+    if not found:
+        raise GremioError(f"{rig.parts[part].name} has no shape: choose a barrel and its rod.")
+    return np.concatenate(found)
+
+
+def _across(corners: Array, start: Array, way: Array) -> float:
+    """How wide a part is, square to a line, at its middle half (the eyes left out)."""
+    apart = corners - start
+    along = apart @ way
+    low, high = np.quantile(along, (0.25, 0.75))
+    flat = apart - along[:, None] * way
+    middle = flat[(along >= low) & (along <= high)]
+    return float(np.linalg.norm(middle, axis=1).max())
+
+
+def _eyes(
+    rig: Rig,
+    home: Pose,
+    parts: Sequence[PartId],
+    corners: dict[PartId, Array],
+    geometry: GeometryOf,
+) -> list[_Eye]:
+    """The eye of each of two parts: of their holes, square to the way between the two, the pair
+    that is farthest apart; the middle of the end where a part has none."""
+    middles = [corners[part].mean(axis=0) for part in parts]
+    way = middles[1] - middles[0]
+    way = way / max(float(np.linalg.norm(way)), 1e-12)
+    found = []
+    for part, sign in zip(parts, (-1.0, 1.0), strict=True):
+        holes = [
+            eye
+            for eye in _through(_circles(rig, home, part, geometry))
+            if eye.axis is not None and abs(float(eye.axis @ way)) < _SQUARE
+        ]
+        if holes:
+            found.append(max(holes, key=lambda eye: sign * float(eye.at @ way)))
+            continue
+        along = sign * (corners[part] @ way)
+        end = corners[part][along >= along.max() - 0.02 * float(np.ptp(along))]
+        found.append(_Eye(end.mean(axis=0), None, 0.0))
+    return found
+
+
+def _circles(rig: Rig, home: Pose, part: PartId, geometry: GeometryOf) -> list[_Eye]:
+    """The circles on a part, in the world."""
+    found = []
+    for shape in rig.parts[part].shapes:
+        frame = home.world(part) @ matrix(shape.place)
+        for place in known_places(geometry(shape.solid)):
+            if place.kind == "circle centre" and place.direction is not None:
+                axis = frame[:3, :3] @ place.direction
+                size = place.size * float(np.linalg.norm(axis))
+                found.append(_Eye(carried(frame, place.at), axis / np.linalg.norm(axis), size))
+    return found
+
+
+def _through(circles: Iterable[_Eye]) -> list[_Eye]:
+    """Holes: circles on one line and of one size are one eye, at their middle."""
+    groups: list[list[_Eye]] = []
+    for circle in circles:
+        for group in groups:
+            alike = abs(group[0].size - circle.size) < _IN_LINE * circle.size
+            if alike and _in_line(group[0], circle):
+                group.append(circle)
+                break
+        else:
+            groups.append([circle])
+    return [
+        _Eye(np.mean([eye.at for eye in group], axis=0), group[0].axis, group[0].size)
+        for group in groups
+    ]
+
+
+def _in_line(one: _Eye, two: _Eye) -> bool:
+    assert one.axis is not None and two.axis is not None
+    if abs(float(one.axis @ two.axis)) < 0.999:
+        return False
+    between = two.at - one.at
+    off = between - one.axis * float(between @ one.axis)
+    return float(np.linalg.norm(off)) < _IN_LINE * max(one.size, two.size)
+
+
+def _held_by(
+    rig: Rig,
+    home: Pose,
+    part: PartId,
+    eye: _Eye,
+    bodies: Sequence[PartId],
+    geometry: GeometryOf,
+) -> tuple[PartId | None, Triple]:
+    """What an eye is pinned to, and where in that: the part with a hole on the same line that is
+    nearest, else what carries the part."""
+    best: tuple[float, PartId] | None = None
+    if eye.axis is not None:
+        for other in rig.parts:
+            if other in bodies:
+                continue
+            for circle in _circles(rig, home, other, geometry):
+                if _in_line(eye, circle):
+                    away = float(np.linalg.norm(circle.at - eye.at))
+                    if best is None or away < best[0]:
+                        best = away, other
+    on = rig.parts[part].parent if best is None else best[1]
+    on = None if on in bodies else on
+    return on, triple(carried(np.linalg.inv(home.frame_of(on)), eye.at))
