@@ -23,7 +23,7 @@ from gremio.core.make.several import with_joints
 from gremio.core.make.struts import change_strut
 from gremio.core.rig.find import channel_key, constraint_id, control_id, part_id
 from gremio.core.rig.model import ControlMake, Joint, Rolling
-from gremio.desktop.bench.camera import framed
+from gremio.desktop.bench.camera import framed, orbited
 from gremio.desktop.bench.question import PlaceQuestion
 from gremio.desktop.bench.scene import corners_of
 
@@ -108,7 +108,7 @@ def _take_all(folder: Path) -> None:
 def _take_own_cogs(window: Window, model: Path, take: Callable[[str], None]) -> None:
     """A ratio proposed by the teeth counted on a model."""
     write_own_cogs(model)
-    window.show_rig(gremio.Rig())
+    window.show_rig(gremio.Rig(name="Spare train"))
     window.files.bring_in_path(model)
     window.files.accept_model()
     document = window.document
@@ -122,6 +122,7 @@ def _take_own_cogs(window: Window, model: Path, take: Callable[[str], None]) -> 
     window.card.making.accept()
     document.select(ends[1])
     window.deck.fold(True)
+    window.bench.camera = orbited(window.bench.camera, 150.0, 30.0)
     window.bench.show_all()
     window.card.propose_ratio(ends[1], part_id(document.rig, "Spare idler"))
     take("own-cogs")

@@ -13,7 +13,7 @@ from gremio.core.problem import counted_words
 from gremio.core.quantity import Kind, show_small
 from gremio.core.rig.channels import split
 from gremio.core.rig.ids import PartId, ThingId
-from gremio.core.rig.model import Closure, ClosureKind
+from gremio.core.rig.model import Closure, ClosureKind, Rig
 from gremio.core.rig.numbers import closure_label, full_label
 from gremio.desktop.card.form_sheet import FormSheet
 from gremio.desktop.card.forms import (
@@ -48,7 +48,7 @@ class ClosureSheet(FormSheet):
         kinds = {kind: kind for kind in get_args(ClosureKind)}
         self.lay(
             Title(
-                lambda rig: closure_label(rig, entry).removeprefix("the ").capitalize(),
+                lambda rig: _title(rig, entry),
                 more=[Act("Swap the two parts", self._swap),
                       Act("Remove this closure", self._remove)],
             ),
@@ -142,3 +142,8 @@ class ClosureSheet(FormSheet):
 
     def _remove(self) -> None:
         self.document.edit("remove a closure", lambda rig: remove_closure(rig, self.thing))
+
+
+def _title(rig: Rig, closure: Closure) -> str:
+    name = closure_label(rig, closure).removeprefix("the ")
+    return name[0].upper() + name[1:]

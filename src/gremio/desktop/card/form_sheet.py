@@ -307,12 +307,22 @@ class FormSheet(Sheet):
         label = second(text if isinstance(text, str) else text())
         if field.digits:
             label.setFont(digit_font(8.5))
-        if not isinstance(text, str):
-            self._again.append(lambda: label.setText(text()))
         if field.word:
             self.row(field.word, label)
         else:
             self.add(label)
+        if isinstance(text, str):
+            return
+
+        def again() -> None:
+            label.setText(text())
+            if not field.word:
+                # Where there is nothing to say no gap is left.
+                label.setVisible(bool(label.text()))
+
+        self._again.append(again)
+        if not label.text():
+            again()
 
     def _widgets(self, field: Number | Amount | Pick | Line | Act | Menu) -> list[QWidget]:
         match field:

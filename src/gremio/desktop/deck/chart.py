@@ -106,8 +106,20 @@ class Chart:
         for track, size in enumerate(sizes, start=1):
             others = curves[:track] + curves[track + 1 :]
             places = self._beside(curves[track], size)
+            free = [p for p in places if not any(_overlap(p, q) for q in placed)]
+            if not free:
+                # Beside its curve there is no room left: anywhere, but on no other name.
+                free = [p for p in self._anywhere(size) if not any(_overlap(p, q) for q in placed)]
+            places = free or places
             placed.append(max(places, key=lambda place: _clear(place, others, placed)))
         return [(left, top) for left, top, _, _ in placed]
+
+    def _anywhere(self, size: Spot) -> list[Place]:
+        """Places all over the page."""
+        left, top, wide, tall = self.box
+        across = np.linspace(left + 4, left + max(4.0, wide - size[0] - 4), 8).tolist()
+        down = np.linspace(top + 2, top + max(2.0, tall - size[1] - 2), 6).tolist()
+        return [(x, y, x + size[0], y + size[1]) for x in across for y in down]
 
     def _beside(self, curve: tuple[Array, Array], size: Spot) -> list[Place]:
         """Places over and under a curve that are on the page; where there is none, at its head."""
@@ -212,6 +224,10 @@ def _between(curve: tuple[Array, Array], left: float, right: float) -> Spot:
     ends = np.interp([left, right], *curve)
     down = np.append(curve[1][(curve[0] > left) & (curve[0] < right)], ends)
     return float(down.min()), float(down.max())
+
+
+def _overlap(one: Place, two: Place) -> bool:
+    return one[0] < two[2] and two[0] < one[2] and one[1] < two[3] and two[1] < one[3]
 
 
 def _clear(place: Place, curves: list[tuple[Array, Array]], placed: list[Place]) -> float:

@@ -59,7 +59,7 @@ _FROM_THE_START = ("Cam", "Inspection")
 
 
 # As tall as the tabs alone, and as the deck is when it is first opened (px).
-_TABS, _OPEN = 33, 262
+_TABS, _OPEN = 33, 280
 
 
 class Deck(QWidget):

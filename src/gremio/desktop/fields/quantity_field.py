@@ -129,7 +129,7 @@ class QuantityField(QLineEdit):
                 self.setText(text)
                 self.setModified(False)
         wide = metrics.horizontalAdvance(self.text())
-        if self.isVisible() and wide > room > 0:
+        if self.isVisible() and wide > room > 0 and not self.hugs:
             font.setStretch(max(_NARROWEST, int(100 * room / wide)))
         if font != self.font():
             self.setFont(font)

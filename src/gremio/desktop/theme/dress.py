@@ -126,7 +126,8 @@ def style_sheet(inks: Inks) -> str:
     QPushButton:focus {{ border: 1px solid {inks.ink}; }}
     QPushButton:disabled {{ color: {inks.second}; }}
     QPushButton[main="true"] {{ background: {inks.hand}; color: {inks.panel};
-        border: 1px solid {inks.hand}; font-weight: bold; }}
+        border: 1px solid {inks.hand}; font-weight: bold; padding: 2px 8px;
+        min-height: 17px; }}
     QPushButton[verb="true"] {{ background: {inks.wash}; border: 1px solid {inks.wash};
         padding: 2px 5px; min-height: 17px; }}
     QPushButton[verb="true"]:hover {{ border-color: {inks.second}; }}
