@@ -63,7 +63,8 @@ def menu_of(hand: Hand, field: QWidget, entry: str) -> None:
     menu = QApplication.activePopupWidget()
     assert isinstance(menu, QMenu), "no menu"
     action = next(a for a in menu.actions() if a.text().startswith(entry))
-    QTest.mouseClick(menu, Qt.MouseButton.LeftButton, pos=menu.actionGeometry(action).center())
+    spot = menu.actionGeometry(action).center()
+    QTest.mouseClick(menu.windowHandle(), Qt.MouseButton.LeftButton, pos=spot)
     hand.rest(50)
 
 

@@ -226,8 +226,8 @@ def test_dimensions_of_a_gear_can_be_changed_afterwards(at_lock: Hand) -> None:
     assert "5 teeth" in at_lock.said[-1]
 
 
-@pytest.mark.parametrize("kind", list(NEW_PARTS))
-def test_every_kind_of_part_can_be_added_and_seen(kind: str, hand: Hand) -> None:
+@pytest.mark.parametrize("kind", [kind for kind, solid in NEW_PARTS.items() if solid is not None])
+def test_every_kind_of_part_with_a_shape_can_be_added_and_seen(kind: str, hand: Hand) -> None:
     window = hand.window
     window.act(f"part.{kind.lower()}")
     hand.rest(30)
