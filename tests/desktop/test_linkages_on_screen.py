@@ -6,7 +6,7 @@ import math
 
 import pytest
 from PyQt6.QtCore import QPointF, Qt
-from tests.desktop.hand import CTRL, Hand
+from tests.desktop.hand import CTRL, Hand, answer
 
 import gremio
 from gremio.core.edit.builder import shape
@@ -165,3 +165,32 @@ def test_a_strut_is_made_by_two_clicks_and_fitted_on_its_card(hand: Hand) -> Non
     assert "strut-short" not in [n.code for n in document.looking.notes()]
     hand.do("Remove this strut")
     assert document.rig.struts == {} and len(document.rig.parts) == 2
+
+
+def test_c_on_what_a_linkage_moves_asks_whether_it_should_lead_instead(at_bars: Hand) -> None:
+    window, document = at_bars.window, at_bars.window.document
+    pinned(at_bars)
+    document.move(control_id(document.rig, "Turn"), 0.3)
+    rocker = part_id(document.rig, "Rocker")
+    document.select(rocker)
+    at_bars.rest(40)
+    stood = document.pose.at(f"{rocker} turn y")
+    window.bench.setFocus()
+    asked = answer("Stay")
+    at_bars.keys("c")
+    assert "moved by the linkage that Crank" in asked[0]
+    assert [c.name for c in document.rig.controls.values()] == ["Turn"]
+    answer("Let Rocker turn y lead instead")
+    window.activateWindow()
+    window.bench.setFocus()
+    at_bars.rest(60)
+    at_bars.keys("c")
+    at_bars.rest(60)
+    (control,) = document.rig.controls.values()
+    assert control.name == "Rocker control" and "follows it now" in at_bars.said[-1]
+    assert document.pose.at(f"{rocker} turn y") == pytest.approx(stood, abs=1e-6)
+    # The linkage follows its rocker, as far as that went before.
+    document.move(document.selected, control.low)
+    assert document.pose.at(f"{rocker} turn y") == pytest.approx(control.low, abs=1e-3)
+    at_bars.keys("z", CTRL)
+    assert document.pose.at(f"{rocker} turn y") == pytest.approx(stood, abs=1e-6)

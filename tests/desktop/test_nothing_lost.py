@@ -14,9 +14,8 @@ from pathlib import Path
 
 import pytest
 from msgspec.structs import replace
-from PyQt6.QtCore import QTimer
-from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox
-from tests.desktop.hand import Hand
+from PyQt6.QtWidgets import QFileDialog
+from tests.desktop.hand import Hand, answer
 
 import gremio
 from gremio.core.files import atomic, rig_file
@@ -27,22 +26,6 @@ from gremio.desktop.fields.save_where import safe_name, with_ending
 from gremio.desktop.shell.crash import Reports
 from gremio.desktop.shell.file_lock import FileLock
 from gremio.desktop.shell.recovery import COPIES, Keeper, Work, read_kept
-
-
-def answer(words: str) -> list[str]:
-    """Click the button of these words in the next question; what was asked is put in the list."""
-    asked: list[str] = []
-
-    def click() -> None:
-        box = QApplication.activeModalWidget()
-        assert isinstance(box, QMessageBox)
-        asked.append(f"{box.text()} {box.informativeText()}")
-        (button,) = [b for b in box.buttons() if b.text() == words]
-        button.click()
-
-    QTimer.singleShot(60, click)
-    return asked
-
 
 # ── names and endings ──
 

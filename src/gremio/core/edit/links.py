@@ -129,6 +129,15 @@ def remove_link(rig: Rig, link_id: ThingId) -> Rig:
     return replace(rig, links=without(rig.links, link_id))
 
 
+def let_go(rig: Rig, link_id: ThingId, channel: ChannelKey) -> Rig:
+    """The rig with a channel (key) led by a link no more: the link is taken out, or of a cam with
+    more followers this one."""
+    link = must_have(rig.links, link_id, "link")
+    if isinstance(link, Cam) and len(link.followers) > 1:
+        return change_link(rig, link_id, cam_without(link, {channel}))
+    return remove_link(rig, link_id)
+
+
 def without_channels_of(rig: Rig, *owners: ThingId) -> Rig:
     """The rig with every link cut back to what does not need some parts, controls or others."""
     gone = set(owners)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from gremio.core.plan.constraint_blocks import given_by
 from gremio.core.plan.loops import Loop, is_sound
 from gremio.core.plan.trains import Fault
-from gremio.core.problem import Note
+from gremio.core.problem import Note, counted_words, listed
 from gremio.core.rig.channels import split
 from gremio.core.rig.constraints import constraint_words
 from gremio.core.rig.ids import ChannelKey, PartId, ThingId
@@ -27,18 +27,31 @@ def loop_notes(rig: Rig, loops: list[Loop]) -> list[Note]:
             )
             notes.append(Note("loop-led", name, text))
         elif loop.surplus:
-            names = " and ".join(label(rig, c) for c in loop.given[:3])
-            text = (
-                f"The loop closed by {told} has {loop.mobility} freedom{'s' * (loop.mobility != 1)}"
-                f", but {names or 'its joints'} lead it: {loop.surplus} too many. Let one of them "
-                "go."
-            )
+            text = _too_many(rig, loop, told)
             notes.append(Note("loop-led", name, text, "warning"))
     for closure in rig.closures.values():
         if not is_sound(rig, closure):
             text = "A pin ties a part that is not in the rig. Remove the pin, and pin it anew."
             notes.append(Note("closure-lost", "", text))
     return notes
+
+
+def _too_many(rig: Rig, loop: Loop, told: str) -> str:
+    """Why what is given leads a loop by more than it can follow. told: the words for it."""
+    names = listed(label(rig, c) for c in loop.given[:3])
+    some = [c for c in loop.given if c not in loop.idle]
+    verb = "leads" if len(some) == 1 else "lead"
+    if 0 < len(some) <= loop.mobility:
+        return (
+            f"{names} can't {verb.rstrip('s')} the loop closed by {told}: at home that stands at a "
+            "dead centre, where the rest could go either way. Let another channel lead, or turn "
+            "a part of it a little and set its home there."
+        )
+    freedoms = counted_words(loop.mobility, "freedom")
+    return (
+        f"The loop closed by {told} has {freedoms}, but {names or 'its joints'} {verb} it: "
+        f"{loop.surplus} too many. Let one of them go."
+    )
 
 
 def lost_channel(rig: Rig, link: Link, channel: ChannelKey) -> Note:

@@ -22,6 +22,7 @@ from gremio.core.make.cogs import interlock_cogs
 from gremio.core.make.constraining import constrain as tie
 from gremio.core.make.constraining import keep_offset
 from gremio.core.make.driving import drive_to as drive
+from gremio.core.make.lead_instead import lead_instead as put_in_lead
 from gremio.core.make.meshing import interlock, with_backlash
 from gremio.core.make.pairs import propose
 from gremio.core.make.releasing import release
@@ -157,6 +158,13 @@ def pin(
     second = part_id(rig, two) if two else None
     points = [_three(v) for v in (at_one, at_two, rail or (1.0, 0.0, 0.0))]
     return add_closure(rig, Closure(part_id(rig, one), second, kind, *points))[0]
+
+
+def lead_instead(rig: Rig, channel: str) -> Rig:
+    """The rig with a new control of a channel (by name) that leads its closed linkage, in place of
+    what leads it now: lead_instead(rig, "Piston"). Raises GremioError where that can't be."""
+    found = channel_key(rig, channel)
+    return put_in_lead(rig, found, geometry=surfaces_of(rig))[0]
 
 
 def strut(

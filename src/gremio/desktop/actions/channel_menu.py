@@ -7,16 +7,17 @@ from functools import partial
 
 from PyQt6.QtWidgets import QApplication, QMenu, QWidget
 
-from gremio.core.edit.controls import add_control, proposed_control
-from gremio.core.edit.links import add_link, change_link, remove_link
-from gremio.core.make.linking import set_where_follower_stands
-from gremio.core.quantity import show
-from gremio.core.rig.cams import cam_without
+from gremio.core.edit.controls import proposed_control
+from gremio.core.edit.links import add_link, let_go
+from gremio.core.make.lead_instead import lead_instead, leads_now
+from gremio.core.make.linking import set_where_follower_stands, with_control_of
+from gremio.core.quantity import show, show_short
 from gremio.core.rig.ids import ChannelKey, ThingId
-from gremio.core.rig.model import Cam, Ratio, Rig
+from gremio.core.rig.model import Ratio, Rig
 from gremio.core.rig.numbers import exists, full_label, kind_of, shown_unit
 from gremio.core.typed import QuantityError, parse
 from gremio.desktop.document.document import Document
+from gremio.desktop.fields.ask import choose
 
 
 def copy_value(document: Document, channel: ChannelKey) -> None:
@@ -82,22 +83,45 @@ def is_led(document: Document, channel: ChannelKey) -> bool:
 
 def make_control_of(document: Document, channel: ChannelKey) -> None:
     """Make a control that leads any number (by key), with a sensible range round its present
-    value; the number stays where it is."""
-    value = document.pose.at(channel)
+    value; the number stays where it is. Of what a closed linkage is solved for, ask whether it
+    should lead instead."""
+    rig, value = document.rig, document.pose.at(channel)
+    now = leads_now(document.program, channel)
+    name = full_label(rig, channel)
+    if now:
+        _ask_to_lead_instead(document, channel, now)
+        return
     if is_led(document, channel):
         return
+    control = proposed_control(rig, channel, value)
+    make = partial(
+        with_control_of, channel=channel, stood=value, geometry=document.geometry, control=control
+    )
+    if document.make(f"make a control of {name}", make):
+        document.said.emit(f"{control.name} leads {name}, one for one.")
 
-    def change(rig: Rig) -> tuple[Rig, ThingId]:
-        control = proposed_control(rig, channel, value)
-        rig, made = add_control(rig, control)
-        rig, _ = add_link(rig, Ratio(made, channel, 1.0))
-        rig = set_where_follower_stands(rig, channel, value, geometry=document.geometry)
-        return rig, made
 
-    name = full_label(document.rig, channel)
-    if document.make(f"make a control of {name}", change):
-        made = document.rig.controls[document.selected].name
-        document.said.emit(f"{made} leads {name}, one for one.")
+def _ask_to_lead_instead(document: Document, channel: ChannelKey, now: ChannelKey) -> None:
+    """Ask whether a channel should lead its closed linkage in place of the one that does now."""
+    name, other = full_label(document.rig, channel), full_label(document.rig, now)
+    yes = f"Let {name} lead instead"
+    answer = choose(
+        QApplication.activeWindow(),
+        "What leads",
+        f"{name} is moved by the linkage that {other} leads.",
+        (yes, "Stay"),
+        yes,
+        f"{other} is moved by the linkage then. All stays where it stands.",
+    )
+    if answer != yes:
+        return
+    change = partial(lead_instead, channel=channel, geometry=document.geometry)
+    if document.make(f"let {name} lead instead of {other}", change):
+        made = document.rig.controls[document.selected]
+        low, high = (show_short(value, made.unit) for value in (made.low, made.high))
+        document.said.emit(
+            f"{made.name} leads {name}, {low} to {high} as it went before; {other} follows it now."
+        )
 
 
 def channel_menu(
@@ -123,9 +147,8 @@ def channel_menu(
         act("Paste value", partial(paste_value, document, channel))
         menu.addSeparator()
         drive = document.program.drives.get(channel)
-        act(
-            "Make a control for it", partial(make_control_of, document, channel), able=drive is None
-        )
+        free = drive is None or bool(leads_now(document.program, channel))
+        act("Make a control for it", partial(make_control_of, document, channel), able=free)
         if write_formula is not None:
             act("Write a formula for it", partial(write_formula, channel))
         if lead is not None:
@@ -138,19 +161,13 @@ def channel_menu(
         act(words, partial(paste_link, document, channel), able=copied)
         links = [] if drive is None else [i for i in drive.links if i in document.rig.links]
         if links:
-            act("Let it go", partial(let_go, document, channel, links[0]))
+            act("Let it go", partial(_let_go, document, channel, links[0]))
         return menu
 
     return make
 
 
-def let_go(document: Document, channel: ChannelKey, link_id: ThingId) -> None:
+def _let_go(document: Document, channel: ChannelKey, link_id: ThingId) -> None:
     """Remove the link that leads a number; of a cam, take the number out."""
-    name, link = full_label(document.rig, channel), document.rig.links[link_id]
-
-    def change(rig: Rig) -> Rig:
-        if isinstance(link, Cam) and len(link.followers) > 1:
-            return change_link(rig, link_id, cam_without(link, {channel}))
-        return remove_link(rig, link_id)
-
-    document.edit(f"let {name} go", change)
+    name = full_label(document.rig, channel)
+    document.edit(f"let {name} go", lambda rig: let_go(rig, link_id, channel))

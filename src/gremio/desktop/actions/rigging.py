@@ -9,7 +9,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from gremio.core.edit.closures import remove_closure
-from gremio.core.edit.controls import add_control, all_home, proposed_control, remove_control
+from gremio.core.edit.controls import add_control, all_home, remove_control
 from gremio.core.edit.desk import set_locked
 from gremio.core.edit.links import add_link, proposed_ratio, remove_link
 from gremio.core.edit.measures import remove_measure
@@ -17,6 +17,7 @@ from gremio.core.edit.mounts import set_home_here
 from gremio.core.edit.parts import change_part, descendants, set_stops
 from gremio.core.edit.paths import remove_path
 from gremio.core.edit.strands import remove_strand
+from gremio.core.make.lead_instead import leads_now
 from gremio.core.make.linking import set_where_follower_stands
 from gremio.core.problem import counted_words, with_article
 from gremio.core.quantity import show_short
@@ -24,7 +25,7 @@ from gremio.core.rig.channels import freed, key, main_channel
 from gremio.core.rig.constraints import constraints_of
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.ids import GROUND, NOTHING, ChannelKey, PartId, ThingId
-from gremio.core.rig.model import Control, Ratio, Rig, StandIn, Stops
+from gremio.core.rig.model import Control, Rig, StandIn, Stops
 from gremio.core.rig.numbers import full_label, shown_unit, stop_keys
 from gremio.core.rig.solids import (
     AnySolid,
@@ -39,7 +40,12 @@ from gremio.core.rig.solids import (
     Wedge,
 )
 from gremio.core.rig.things import thing_of
-from gremio.desktop.actions.channel_menu import copy_as_link, is_led, paste_link
+from gremio.desktop.actions.channel_menu import (
+    copy_as_link,
+    is_led,
+    make_control_of,
+    paste_link,
+)
 from gremio.desktop.bench.view import Bench
 from gremio.desktop.document.document import Document
 
@@ -129,29 +135,19 @@ def everything_home(document: Document) -> None:
 
 
 def make_control(document: Document) -> None:
-    """Make a control: for the selected part, already leading it, or a plain one."""
+    """Make a control: for the selected part, already leading it, or a plain one. Of a part that a
+    closed linkage moves, ask whether it should lead instead."""
     rig, selected = document.rig, document.selected
     channels = document.channels_of(selected) if selected in rig.parts else []
-    free = next((c for c in channels if c not in document.program.drives), NOTHING)
-    if free:
-        control = proposed_control(rig, free)
-        hint = f"{control.name} leads {full_label(rig, free)}, one for one."
-    else:
-        name = free_name(names_in(rig), "Control")
-        control = Control(name, "angle", "deg", 0.0, math.pi / 2)
-        hint = f"{name} leads nothing yet. Press L, then click a part."
-
-    stood = document.pose.at(free) if free else 0.0
-
-    def change(rig: Rig) -> tuple[Rig, ThingId]:
-        rig, control_id = add_control(rig, control)
-        if free:
-            rig, _ = add_link(rig, Ratio(control_id, free, 1.0))
-            rig = set_where_follower_stands(rig, free, stood, geometry=document.geometry)
-        return rig, control_id
-
-    if document.make(f"make {control.name}", change):
-        document.said.emit(hint)
+    led = document.program.drives
+    of = next((c for c in channels if c not in led or leads_now(document.program, c)), NOTHING)
+    if of:
+        make_control_of(document, of)
+        return
+    name = free_name(names_in(rig), "Control")
+    control = Control(name, "angle", "deg", 0.0, math.pi / 2)
+    if document.make(f"make {name}", lambda rig: add_control(rig, control)):
+        document.said.emit(f"{name} leads nothing yet. Press L, then click a part.")
 
 
 def lead_of_selected(document: Document) -> ChannelKey:
