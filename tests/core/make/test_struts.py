@@ -11,7 +11,9 @@ from hypothesis import strategies as st
 
 import gremio
 from gremio.core.edit.builder import shape
+from gremio.core.edit.controls import set_values
 from gremio.core.edit.links import add_link
+from gremio.core.edit.parts import set_stops
 from gremio.core.inspect.struts import told, use_in
 from gremio.core.make.struts import (
     change_strut,
@@ -24,11 +26,13 @@ from gremio.core.make.struts import (
 )
 from gremio.core.mechanics.struts import lengths_for, limits, stage_starts
 from gremio.core.problem import GremioError
-from gremio.core.rig.find import part_id
-from gremio.core.rig.model import Control, Ratio, Rig
+from gremio.core.rig.channels import key
+from gremio.core.rig.find import control_id, part_id
+from gremio.core.rig.model import Control, Ratio, Rig, Stops
 from gremio.core.rig.solids import Box
 from gremio.core.shape.solids import geometry_of
 from gremio.core.solve.compiling import compile_rig
+from gremio.core.solve.evaluate import evaluate
 
 FOOT, HEAD = (0.5, 0.0, 0.2), (1.8, 0.0, 1.5)
 
@@ -83,7 +87,8 @@ def test_where_it_comes_apart_is_told_with_bodies_that_would_do() -> None:
     program = compile_rig(rig, geometry_of)
     use = use_in(program, strut_id)
     most = 1.6 + 0.9 * 0.9
-    assert use.past is not None and use.past[::2] == ("Raise", "comes apart")
+    assert use.past is not None
+    assert use.past[::2] == (control_id(rig, "Raise"), "comes apart")
     angles = np.linspace(0, math.radians(75), 20001)
     first = angles[next(i for i, a in enumerate(angles) if apart(a) > most)]
     assert use.past[1] == pytest.approx(first, abs=math.radians(75) / 100)
@@ -95,6 +100,43 @@ def test_where_it_comes_apart_is_told_with_bodies_that_would_do() -> None:
     # The machine itself is held there, by the stop of the rod.
     notes = [n for n in gremio.solve(rig, {"Raise": "75 deg"}).notes if n.code == "loop-reach"]
     assert "held by the high stop of Strut, rod" in notes[0].text
+
+
+def hand_moved(stops: Stops) -> Rig:
+    """The bridge's leaf before any control, with a strut; a hand can move it between its stops."""
+    build = gremio.Builder("Bridge")
+    build.part("Pier")
+    build.part("Leaf", at=(0, 0, 1.5), joint="hinge y")
+    leaf = part_id(build.rig, "Leaf")
+    rig = set_stops(build.rig, leaf, "turn y", stops)
+    return make_strut(rig, (None, FOOT), (leaf, (1.8, 0, 0)), geometry=geometry_of)[0]
+
+
+def test_stops_of_a_joint_that_a_hand_moves_are_its_travel() -> None:
+    rig = hand_moved(Stops(math.radians(-75), 0.0))
+    (strut_id,) = rig.struts
+    use = use_of(rig, strut_id, geometry=geometry_of)
+    distances = [apart(a) for a in np.linspace(0, math.radians(75), 400)]
+    assert use.led and use.past is None
+    assert use.shortest == pytest.approx(min(distances), abs=1e-4)
+    assert use.longest == pytest.approx(max(distances), abs=1e-4)
+    # Bodies that are too short are told by the joint's own name and value.
+    short = with_bodies(rig, strut_id, (0.9, 1.6))
+    text = told(short, use_of(short, strut_id, geometry=geometry_of))
+    assert text.startswith("comes apart where Leaf turn y is -")
+
+
+def test_a_strut_made_where_a_hand_has_put_the_machine_moves_nothing() -> None:
+    build = gremio.Builder("Bridge")
+    build.part("Leaf", at=(0, 0, 1.5), joint="hinge y")
+    leaf = part_id(build.rig, "Leaf")
+    rig = set_values(build.rig, {key(leaf, "turn y"): math.radians(-70)})
+    rig, strut_id = make_strut(rig, (None, FOOT), (leaf, (1.8, 0, 0)), geometry=geometry_of)
+    use = use_of(rig, strut_id, geometry=geometry_of)
+    assert not use.led
+    pose = evaluate(compile_rig(rig, geometry_of), rig.at).frame(0)
+    assert math.degrees(pose.at(key(leaf, "turn y"))) == pytest.approx(-70.0, abs=1e-9)
+    assert pose.notes == []
 
 
 def test_a_rod_that_pushes_through_is_told() -> None:

@@ -11,9 +11,9 @@ from gremio.core.mechanics.struts import fewest_bodies
 from gremio.core.problem import Note
 from gremio.core.quantity import show_short
 from gremio.core.remembered import Remembered
-from gremio.core.rig.find import control_id
 from gremio.core.rig.ids import ThingId
 from gremio.core.rig.model import Rig
+from gremio.core.rig.numbers import full_label, shown_unit
 from gremio.core.rig.scales import shown
 from gremio.core.solve.program import Program
 
@@ -32,8 +32,10 @@ def told(rig: Rig, use: Use) -> str:
     """Where a strut would fail: "comes apart where Bridge is 62 °"; "" where it never does."""
     if use.past is None:
         return ""
-    name, value, word = use.past
-    return f"{word} where {name} is {shown(rig.controls[control_id(rig, name)], value)}"
+    channel, value, word = use.past
+    control = rig.controls.get(ThingId(channel))
+    at = show_short(value, shown_unit(rig, channel)) if control is None else shown(control, value)
+    return f"{word} where {full_label(rig, channel)} is {at}"
 
 
 def bodies_told(lengths: tuple[float, ...]) -> str:

@@ -3,6 +3,7 @@ so that the machine's own solver keeps them in line."""
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -26,9 +27,9 @@ from gremio.core.frames import Frame, frame_of, matrix
 from gremio.core.mechanics.struts import fewest_bodies, limits, stage_shares, stage_starts
 from gremio.core.plan.carrying import carriers
 from gremio.core.problem import GremioError
-from gremio.core.rig.channels import key
+from gremio.core.rig.channels import CHANNELS, key, split
 from gremio.core.rig.find import free_name, names_in
-from gremio.core.rig.ids import PartId, ThingId
+from gremio.core.rig.ids import ChannelKey, PartId, ThingId
 from gremio.core.rig.model import Closure, Joint, Part, Ratio, Rig, Shape, Stops, Strut, Triple
 from gremio.core.rig.solids import Cylinder, Mesh, Tube
 from gremio.core.shape.geometry import GeometryOf
@@ -51,15 +52,17 @@ class Use:
     """What a machine asks of a strut over its whole travel (m, from eye to eye).
 
     shortest, longest: what is asked for. least, most: what its bodies allow. stroke: how much
-    they allow. past: where it would come apart or push through: the control's name and value
-    (SI), and which of the two; None when it never does.
+    they allow. past: where it would come apart or push through: the key and value (SI) of the
+    control or joint, and which of the two; None when it never does. led: whether anything with a
+    range or stops moves its ends.
     """
 
     shortest: float
     longest: float
     least: float
     most: float
-    past: tuple[str, float, str] | None
+    past: tuple[ChannelKey, float, str] | None
+    led: bool
 
     @property
     def stroke(self) -> float:
@@ -142,7 +145,10 @@ def _fitting(
     rig: Rig, one: Eye, two: Eye, apart: float, *, geometry: GeometryOf
 ) -> tuple[float, ...]:
     shortest, longest, _ = _travel(rig, one, two, geometry=geometry)
-    return fewest_bodies(shortest, longest) or (0.62 * apart, 0.62 * apart)
+    # Where hands have put it, it is left.
+    stands = _between(evaluate(compile_rig(rig, geometry), rig.at), one, two)
+    ends = min(shortest, float(stands.min())), max(longest, float(stands.max()))
+    return fewest_bodies(*ends) or (0.62 * apart, 0.62 * apart)
 
 
 def with_bodies(rig: Rig, strut_id: ThingId, lengths: tuple[float, ...]) -> Rig:
@@ -306,17 +312,16 @@ def use_of(rig: Rig, strut_id: ThingId, *, geometry: GeometryOf) -> Use:
     bare = remove_strut(rig, strut_id)
     shortest, longest, travel = _travel(bare, one, two, geometry=geometry)
     past = None
-    for control, values, apart in travel:
+    for channel, home, values, apart in travel:
         out = (apart > most + 1e-9) | (apart < least - 1e-9)
         if past is None and out.any():
-            home = int(np.argmin(np.abs(values - rig.controls[control].home)))
-            first = min(np.flatnonzero(out), key=lambda i: abs(int(i) - home))
+            nearest = int(np.argmin(np.abs(values - home)))
+            first = min(np.flatnonzero(out), key=lambda i: abs(int(i) - nearest))
             word, limit = (
                 ("comes apart", most) if apart[first] > most else ("pushes through", least)
             )
-            at = _where(values, apart, home, int(first), limit)
-            past = (rig.controls[control].name, at, word)
-    return Use(shortest, longest, least, most, past)
+            past = channel, _where(values, apart, nearest, int(first), limit), word
+    return Use(shortest, longest, least, most, past, bool(travel))
 
 
 def _where(values: Array, apart: Array, home: int, first: int, limit: float) -> float:
@@ -331,20 +336,24 @@ def _where(values: Array, apart: Array, home: int, first: int, limit: float) -> 
 
 def _travel(
     rig: Rig, one: Eye, two: Eye, *, geometry: GeometryOf
-) -> tuple[float, float, list[tuple[ThingId, Array, Array]]]:
-    """The shortest and the longest distance between two places over the range of every control
-    that moves one of them, and the distances (control, values, distances)."""
+) -> tuple[float, float, list[tuple[ChannelKey, float, Array, Array]]]:
+    """The shortest and the longest distance between two places over the range of every control,
+    and between the stops of every joint that a hand can move, where that moves one of them; and
+    the distances (key, home, values, distances)."""
     program = compile_rig(rig, geometry)
-    home = evaluate(program, {})
-    apart = _between(home, one, two)
-    found: list[tuple[ThingId, Array, Array]] = []
-    for control, entry in rig.controls.items():
-        if entry.low < entry.high and _moves(rig, led_parts(program, control), (one, two)):
-            values = np.linspace(entry.low, entry.high, _STEPS)
-            found.append(
-                (control, values, _between(evaluate(program, {control: values}), one, two))
-            )
-    every = np.concatenate([apart, *(distances for _, _, distances in found)])
+    apart = _between(evaluate(program, {}), one, two)
+    found: list[tuple[ChannelKey, float, Array, Array]] = []
+    for channel, row in program.channel_row.items():
+        low, high = float(program.low[row]), float(program.high[row])
+        by_hand = program.inputs[row] and (channel in rig.controls or split(channel)[1] in CHANNELS)
+        if not (by_hand and math.isfinite(high - low) and low < high):
+            continue
+        moved = led_parts(program, channel) | {PartId(split(channel)[0])}
+        if _moves(rig, moved, (one, two)):
+            values = np.linspace(low, high, _STEPS)
+            distances = _between(evaluate(program, {channel: values}), one, two)
+            found.append((channel, float(program.home[row]), values, distances))
+    every = np.concatenate([apart, *(distances for *_, distances in found)])
     return float(every.min()), float(every.max()), found
 
 

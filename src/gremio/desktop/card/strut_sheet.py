@@ -122,6 +122,12 @@ class StrutSheet(FormSheet):
         yield Head("Stroke")
         yield Words(self._now)
         stroke, used = self._shown(use.stroke), self._shown(use.used)
+        if not use.led:
+            yield Words(
+                f"Its stroke is {stroke}. Nothing with stops or a range moves its ends yet: give "
+                "their joints stops, or make a control."
+            )
+            return
         yield Words(f"Its stroke is {stroke}; the machine uses {used}.")
         spare = use.shortest - use.least, use.most - use.longest
         if use.past is None:

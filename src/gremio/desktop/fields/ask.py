@@ -13,7 +13,12 @@ _ROLE = QMessageBox.ButtonRole
 
 
 def choose(
-    parent: QWidget, title: str, text: str, answers: Sequence[str], usual: str, more: str = ""
+    parent: QWidget | None,
+    title: str,
+    text: str,
+    answers: Sequence[str],
+    usual: str,
+    more: str = "",
 ) -> str:
     """Which of the answers is given. usual: what Enter gives. Esc gives the last, which must change
     nothing. more: said in smaller words."""
