@@ -81,7 +81,10 @@ def test_another_kind_asks_for_its_numbers(at_gears: Hand) -> None:
     at_gears.keys("l")
     at_gears.click(at_gears.window.bench, at_gears.on_part("Bar", (0.1, 0.0, 0.05)))
     at_gears.choose("Kind of ratio", "lead screw")
+    # Enter takes the number over; the next one takes the proposal.
     at_gears.type_into(at_gears.named("Lead of the screw"), "4 mm")
+    assert at_gears.window.document.rig.links == {}
+    at_gears.keys(RETURN)
     (link,) = at_gears.window.document.rig.links.values()
     assert isinstance(link, Ratio)
     assert link.kind == "lead screw" and link.ratio == pytest.approx(0.004 / (2 * math.pi))

@@ -19,6 +19,7 @@ from gremio.core.rig.model import Ratio, Rig
 from gremio.core.rig.numbers import full_label
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.areas import clear
+from gremio.desktop.fields.keyboard import ASKS
 from gremio.desktop.fields.pieces import Sheet, choice, heading, rule, second, verb
 from gremio.desktop.fields.quantity_field import QuantityField
 from gremio.desktop.theme.dress import digit_font, text_font
@@ -50,6 +51,7 @@ class RatioSheet(Sheet):
         except GremioError:
             self.proposal = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setProperty(ASKS, True)
         self._build()
 
     def _build(self) -> None:
@@ -133,11 +135,9 @@ class RatioSheet(Sheet):
         self.words.setText(self._words())
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Enter accepts, Escape leaves."""
+        """Enter accepts, Escape leaves; in a field they are the field's."""
         assert event is not None
-        focused = self.focusWidget()
-        wrong = focused is not None and bool(focused.property("wrong"))
-        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and not wrong:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.accept()
         elif event.key() == Qt.Key.Key_Escape:
             self._done()

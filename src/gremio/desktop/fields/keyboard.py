@@ -16,6 +16,8 @@ from PyQt6.QtWidgets import (
 )
 from PyQt6.sip import isdeleted
 
+# The property of what waits for Enter or Escape, such as a proposal.
+ASKS = "asks"
 _FIELDS = (QLineEdit, QComboBox, QPlainTextEdit)
 # Fields in one line are no farther apart than this, up or down (px).
 _LINE = 6
@@ -23,8 +25,12 @@ _STEPS = (QKeySequence.StandardKey.Undo, QKeySequence.StandardKey.Redo)
 
 
 def give_back(widget: QWidget) -> None:
-    """Give the keyboard back to the Bench of a widget's window; where it has none, to nothing."""
-    home = getattr(widget.window(), "bench", None)
+    """Give the keyboard back to what asks a question, if the widget stands in that; else to the
+    Bench of its window; where it has none, to nothing."""
+    home: object = widget.parentWidget()
+    while isinstance(home, QWidget) and not home.property(ASKS):
+        home = home.parentWidget()
+    home = home or getattr(widget.window(), "bench", None)
     if isinstance(home, QWidget) and home.isVisible():
         home.setFocus()
     else:

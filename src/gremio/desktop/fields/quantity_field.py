@@ -277,6 +277,9 @@ class QuantityField(QLineEdit):
             self.nudge(way * nudge_factor(event.modifiers()))
         else:
             super().keyPressEvent(event)
+            if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+                # It takes the number over, and nothing else that stands round the field.
+                event.accept()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         """The wheel nudges a field that has the focus."""
