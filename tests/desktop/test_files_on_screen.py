@@ -221,3 +221,22 @@ def test_a_model_is_read_again_in_another_unit(hand: Hand, answers: Answers, cra
     hand.click(hand.named("Bring in 1 part"))
     corners = hand.window.bench.corners()
     assert np.ptp(corners, axis=0).max() == pytest.approx(0.002)
+
+
+def test_a_car_of_four_kilometres_is_doubted_and_turned_to_face_along_x(
+    hand: Hand, answers: Answers, tmp_path: Path
+) -> None:
+    file = tmp_path / "car.glb"
+    trimesh.creation.box((1500.0, 4200.0, 1400.0)).export(file)
+    answers.path = str(file)
+    act(hand, "Bring in parts")
+    hand.choose("Upright axis", "z")
+    hand.choose("Axis of its front", "y")
+    hand.click(hand.named("Read it in millimetres"))
+    assert hand.named("Axis of its front").currentText() == "y"
+    hand.click(hand.named("Bring in 1 part"))
+    hand.rest(40)
+    ((part, entry),) = hand.window.document.rig.parts.items()
+    corners = hand.window.bench.corners_of_family(part)
+    assert np.ptp(corners, axis=0) == pytest.approx([4.2, 1.5, 1.4], abs=1e-6)
+    assert entry.mount.turn != (1.0, 0.0, 0.0, 0.0)

@@ -11,9 +11,11 @@ from trimesh.transformations import rotation_matrix, translation_matrix
 
 import gremio
 from gremio.core.files.atomic import FileProblem
-from gremio.core.files.bring_in import bring_in, take_up
+from gremio.core.files.bring_in import bring_in, likelier_unit, take_up
 from gremio.core.files.model_in import FROM_Y_UP, read_model
 from gremio.core.files.sources import model_shelf
+from gremio.core.frames import matrix
+from gremio.core.problem import GremioError
 from gremio.core.rig.model import Part, Rig
 from gremio.core.rig.solids import Mesh
 from gremio.core.shape.solids import geometry_of
@@ -259,3 +261,35 @@ def test_a_broken_model_does_not_keep_a_rig_from_opening(tmp_path: Path, davit_f
     rig = gremio.load(file)
     assert [note.code for note in model_shelf().notes(rig)] == ["model-broken"]
     assert {type(part) for part in rig.parts.values()} == {Part}
+
+
+def test_a_model_is_turned_to_face_along_x(tmp_path: Path) -> None:
+    """A post 3 m long towards −y, its base at the origin, comes to lie along x."""
+    path = tmp_path / "post.glb"
+    bar = trimesh.creation.box((0.2, 3.0, 0.4))
+    bar.apply_translation((0.0, -1.5, 0.2))
+    bar.export(path)
+    model = read_model(path, up="z")
+    for facing, along in (("x", -1.5j), ("y", -1.5), ("-x", 1.5j), ("-y", 1.5)):
+        rig, (part,) = bring_in(Rig(), model, facing=facing)
+        middle = matrix(rig.parts[part].mount) @ [*rig.parts[part].shapes[0].solid.centre, 1.0]
+        assert complex(*middle[:2]) == pytest.approx(along) and middle[2] == pytest.approx(0.2)
+        rig, (part,) = bring_in(Rig(), model, facing=facing, on_ground=True)
+        middle = matrix(rig.parts[part].mount) @ [*rig.parts[part].shapes[0].solid.centre, 1.0]
+        assert middle == pytest.approx([0.0, 0.0, 0.2, 1.0])
+    with pytest.raises(GremioError, match="not north"):
+        bring_in(Rig(), model, facing="north")
+
+
+@pytest.mark.parametrize(
+    ("across", "unit"),
+    [(4200.0, "millimetres"), (4.2, ""), (250.0, ""), (0.0012, ""), (1e9, "")],
+)
+def test_a_car_of_four_kilometres_is_doubted(tmp_path: Path, across: float, unit: str) -> None:
+    path = tmp_path / "car.glb"
+    trimesh.creation.box((across, across / 3, across / 3)).export(path)
+    assert likelier_unit(read_model(path)) == unit
+    if unit:
+        assert likelier_unit(read_model(path, 0.001)) == ""
+        # Far too small is doubted as well.
+        assert likelier_unit(read_model(path, 1e-7)) == "millimetres"

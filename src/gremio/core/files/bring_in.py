@@ -5,28 +5,42 @@ from __future__ import annotations
 import numpy as np
 from msgspec.structs import replace
 
+from gremio.core.arrays import Array
 from gremio.core.edit.change import new_id, with_entry
 from gremio.core.edit.parts import add_part
 from gremio.core.frames import Triple, carried, frame_of, triple
-from gremio.core.problem import NotFound
+from gremio.core.problem import GremioError, NotFound
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.ids import PartId, ThingId
 from gremio.core.rig.model import Part, Rig, Shape, Source
 from gremio.core.rig.solids import Mesh
 from gremio.core.surfaces.models import Model, ModelNode
 
+UNITS_OF_FILES = {"metres": 1.0, "millimetres": 0.001, "centimetres": 0.01, "inches": 0.0254}
+# Which way a model faces, with cosine and sine of the turn about the upright axis that brings it to
+# face along x.
+FACING = {"x": (1, 0), "y": (0, -1), "-x": (-1, 0), "-y": (0, 1)}
+# What is farther across than this, or less far (m), was probably meant in another unit.
+_FAR, _NEAR = 300.0, 0.002
+_USUAL = (0.02, 50.0)
 
-def bring_in(rig: Rig, model: Model, *, on_ground: bool = False) -> tuple[Rig, list[PartId]]:
+
+def bring_in(
+    rig: Rig, model: Model, *, on_ground: bool = False, facing: str = "x"
+) -> tuple[Rig, list[PartId]]:
     """The rig with a part for each node of a model, and their ids.
 
     Names, hierarchy, frames and base colours are the model's; a name that is taken gets a
     number. on_ground: shift the whole so that its lowest point is on the ground, and its
-    middle over the origin.
+    middle over the origin. facing: the axis that its front faces (a key of FACING); it is turned
+    to face along x. Raises GremioError for another.
     """
+    if facing not in FACING:
+        raise GremioError(f"A model faces x, y, -x or -y, not {facing}.")
+    stands = _stands(model, on_ground, facing)
     rig, source_id = new_id(rig, "s")
     source = Source(str(model.path), model.sha256, model.metres, model.up)
     rig = replace(rig, sources=with_entry(rig.sources, source_id, source))
-    shift = _to_ground(model) if on_ground else np.zeros(3)
     taken = names_in(rig)
     ids: list[PartId] = []
     for node in model.nodes:
@@ -34,7 +48,7 @@ def bring_in(rig: Rig, model: Model, *, on_ground: bool = False) -> tuple[Rig, l
         taken.add(name)
         local = node.local.copy()
         if node.parent is None:
-            local[:3, 3] += shift
+            local = stands @ local
         parent = None if node.parent is None else ids[node.parent]
         shapes = _shapes(node, source_id)
         rig, part = add_part(rig, Part(name, parent, frame_of(local), shapes=shapes))
@@ -56,17 +70,37 @@ def _shapes(node: ModelNode, source_id: ThingId) -> tuple[Shape, ...]:
     return tuple(made)
 
 
-def _to_ground(model: Model) -> np.ndarray[tuple[int], np.dtype[np.float64]]:
+def _stands(model: Model, on_ground: bool, facing: str) -> Array:
+    """(4, 4) where a model is put: turned to face along x, and on the ground."""
+    stands = np.eye(4)
+    cosine, sine = FACING[facing]
+    stands[:2, :2] = [[cosine, -sine], [sine, cosine]]
+    if on_ground:
+        low, high = box_of(model, stands)
+        stands[:3, 3] = -(low[0] + high[0]) / 2, -(low[1] + high[1]) / 2, -low[2]
+    return stands
+
+
+def likelier_unit(model: Model) -> str:
+    """The unit (a key of UNITS_OF_FILES) in which a model that is read far too large or too small
+    would be of a usual size; "" where its size is not strange, or none would do."""
     low, high = box_of(model)
-    return np.array([-(low[0] + high[0]) / 2, -(low[1] + high[1]) / 2, -low[2]])
+    across = max(b - a for a, b in zip(low, high, strict=True))
+    if across == 0.0 or _NEAR < across < _FAR:
+        return ""
+    told = across / model.metres
+    fitting = (n for n, size in UNITS_OF_FILES.items() if _USUAL[0] <= told * size <= _USUAL[1])
+    return next(fitting, "")
 
 
-def box_of(model: Model) -> tuple[Triple, Triple]:
-    """Lowest and highest corner (m) of the box that a model fills."""
-    worlds: list[np.ndarray[tuple[int, int], np.dtype[np.float64]]] = []
+def box_of(model: Model, stands: Array | None = None) -> tuple[Triple, Triple]:
+    """Lowest and highest corner (m) of the box that a model fills. stands: (4, 4) where it is put,
+    as it was made by default."""
+    worlds: list[Array] = []
+    ground = np.eye(4) if stands is None else stands
     corners = []
     for node in model.nodes:
-        above = np.eye(4) if node.parent is None else worlds[node.parent]
+        above = ground if node.parent is None else worlds[node.parent]
         worlds.append(above @ node.local)
         for piece in node.pieces:
             points = carried(worlds[-1], piece.geometry.vertices)

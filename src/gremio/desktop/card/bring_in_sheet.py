@@ -7,13 +7,12 @@ from pathlib import Path
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from gremio.core.files.bring_in import box_of
+from gremio.core.files.bring_in import FACING, UNITS_OF_FILES, box_of, likelier_unit
 from gremio.core.surfaces.models import Model
-from gremio.desktop.fields.pieces import Sheet, choice, heading, rule, second
+from gremio.desktop.fields.pieces import Sheet, choice, heading, rule, second, verb
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import Inks
 
-UNIT_SIZES = {"metres": 1.0, "centimetres": 0.01, "millimetres": 0.001, "inches": 0.0254}
 _SHOWN = 14
 
 
@@ -21,15 +20,17 @@ class BringInSheet(Sheet):
     """Asks what a model needs to be told, and shows what will come.
 
     reread: the unit or the upright axis is another one (metres, axis). ground: put it on
-    the ground, or leave it. accepted, left: what was decided.
+    the ground, or leave it. faced: the axis that its front faces. accepted, left: what was
+    decided.
     """
 
     reread = pyqtSignal(float, str)
     ground = pyqtSignal(bool)
+    faced = pyqtSignal(str)
     accepted = pyqtSignal()
     left = pyqtSignal()
 
-    def __init__(self, model: Model, on_ground: bool, inks: Inks) -> None:
+    def __init__(self, model: Model, on_ground: bool, facing: str, inks: Inks) -> None:
         super().__init__()
         self.model, self.inks = model, inks
         title = heading("Bring in parts")
@@ -37,12 +38,17 @@ class BringInSheet(Sheet):
         self.add(title)
         self.add(second(Path(model.path).name))
         self.add(rule())
-        unit = next((n for n, size in UNIT_SIZES.items() if size == model.metres), "metres")
-        self.row("Its unit", choice(list(UNIT_SIZES), unit, "Unit of the file", self._set_unit))
+        unit = next((n for n, size in UNITS_OF_FILES.items() if size == model.metres), "metres")
+        self.row("Its unit", choice(list(UNITS_OF_FILES), unit, "Unit of the file", self._set_unit))
         self.row("Upright", choice(("y", "z"), model.up, "Upright axis", self._set_up))
+        front = choice(list(FACING), facing, "Axis of its front", self.faced.emit)
+        front.setToolTip("It is turned to face along x, as a carriage does")
+        self.row("Faces", front)
         low, high = box_of(model)
         size = " × ".join(f"{b - a:.3g}" for a, b in zip(low, high, strict=True))
         self.row("Size", QLabel(f"{size} m"))
+        if likelier := likelier_unit(model):
+            self._doubt(likelier)
         if worn := _materials(model):
             self.row("Materials", QLabel(worn))
         box = QCheckBox("Put it on the ground, at the origin")
@@ -57,6 +63,19 @@ class BringInSheet(Sheet):
             self.add(warning)
         self._add_buttons()
         self.end()
+
+    def _doubt(self, likelier: str) -> None:
+        """Ask about a size that is hardly meant, with the unit that would do."""
+        factor = UNITS_OF_FILES[likelier] / self.model.metres
+        low, high = box_of(self.model)
+        across = max(b - a for a, b in zip(low, high, strict=True))
+        doubt = QLabel(
+            f"It is {across:,.3g} m across. In {likelier} it would be {across * factor:,.3g} m."
+        )
+        doubt.setProperty("warning", True)
+        doubt.setWordWrap(True)
+        self.add(doubt)
+        self.add(verb(f"Read it in {likelier}", lambda: self._set_unit(likelier)))
 
     def _add_nodes(self) -> None:
         count = len(self.model.nodes)
@@ -96,7 +115,7 @@ class BringInSheet(Sheet):
         self.add(row)
 
     def _set_unit(self, text: str) -> None:
-        self.reread.emit(UNIT_SIZES[text], self.model.up)
+        self.reread.emit(UNITS_OF_FILES[text], self.model.up)
 
     def _set_up(self, text: str) -> None:
         self.reread.emit(self.model.metres, text)

@@ -75,7 +75,7 @@ class Files(Exports):
         document.keeps_previous = kept(_PREVIOUS, True)
         self._before: Rig | None = None
         self._model: Model | None = None
-        self._on_ground = False
+        self._on_ground, self._facing = False, "x"
 
     # ── rigs ───────────────────────────────────────────────────────
 
@@ -282,7 +282,7 @@ class Files(Exports):
         """Show on the Card what a model holds, and in the Bench where it would stand."""
         self.leave_model()
         self._before = self.document.rig
-        self._on_ground = False
+        self._on_ground, self._facing = False, "x"
         if not self._read(path, 1.0, None):
             self._before = None
 
@@ -305,11 +305,12 @@ class Files(Exports):
         """Show the rig as it would be, without making a step of it."""
         assert self._model is not None and self._before is not None
         self.document.shelf.put(self._model)
-        rig, _ = bring_in(self._before, self._model, on_ground=self._on_ground)
+        rig, _ = bring_in(self._before, self._model, on_ground=self._on_ground, facing=self._facing)
         self.bench.preview(rig)
-        sheet = BringInSheet(self._model, self._on_ground, self.card.inks)
+        sheet = BringInSheet(self._model, self._on_ground, self._facing, self.card.inks)
         sheet.reread.connect(partial(self._read, self._model.path))
         sheet.ground.connect(self._set_ground)
+        sheet.faced.connect(self._set_facing)
         sheet.accepted.connect(self.accept_model)
         sheet.left.connect(self.leave_model)
         self.card.show_instead(sheet)
@@ -318,16 +319,20 @@ class Files(Exports):
         self._on_ground = on_ground
         self._preview()
 
+    def _set_facing(self, facing: str) -> None:
+        self._facing = facing
+        self._preview()
+
     def accept_model(self) -> None:
         """Make parts of the model shown."""
-        model, on_ground = self._model, self._on_ground
+        model, on_ground, facing = self._model, self._on_ground, self._facing
         if model is None:
             return
         self._close_preview()
         count = len(model.nodes)
 
         def change(rig: Rig) -> tuple[Rig, ThingId]:
-            rig, ids = bring_in(rig, model, on_ground=on_ground)
+            rig, ids = bring_in(rig, model, on_ground=on_ground, facing=facing)
             return rig, ids[0]
 
         if self.document.make(f"bring in {model.path.name}", change):
