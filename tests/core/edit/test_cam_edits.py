@@ -19,6 +19,7 @@ from gremio.core.edit.cams import (
     record_station,
     remove_follower,
     remove_stations,
+    set_profile,
     set_range,
     set_slope,
     set_span,
@@ -28,7 +29,7 @@ from gremio.core.edit.cams import (
 from gremio.core.edit.links import add_link, change_link
 from gremio.core.edit.parts import remove_part
 from gremio.core.problem import GremioError
-from gremio.core.rig.cams import as_from_to, as_ratio, is_from_to
+from gremio.core.rig.cams import as_from_to, as_ratio, is_from_to, told
 from gremio.core.rig.find import channel_key, part_id
 from gremio.core.rig.model import Cam, Joint, Ratio, Rig
 
@@ -224,3 +225,25 @@ def test_one_station_is_told(chest: tuple[Rig, str]) -> None:
     notes = [f.note.text for f in gremio.inspect(one) if f.note.code == "cam-one-station"]
     assert notes[0].startswith("Lid turn x stands still: one station of its cam speaks of it.")
     assert len(notes) == 2
+
+
+def test_a_dwell_carries_its_value_over(chest: tuple[Rig, str]) -> None:
+    rig, link = chest
+    lid = channel_key(rig, "Lid")
+    for lead, value in ((0.7, 1.0), (0.8, 1.5), (1.0, 0.2)):
+        rig = record_station(rig, link, lead, {lid: value})
+
+    def values(rig: Rig) -> list[float]:
+        return [value for _, value in told(cam_of(rig, link), lid)]
+
+    at = leads(rig, link)
+    assert values(rig) == [0.0, 2.0, 1.0, 1.5, 0.2]
+    later = set_span(rig, link, at.index(0.7), lid, "dwell")
+    assert values(later) == [0.0, 2.0, 1.0, 1.0, 0.2]
+    # One before it takes it along, since nothing jumped there.
+    both = set_span(later, link, at.index(0.5), lid, "dwell")
+    assert values(both) == [0.0, 2.0, 2.0, 2.0, 0.2]
+    assert gremio.solve(both, {"Open": 0.75}).value("Lid") == 2.0
+    # What is one already stays as it is, steps among it.
+    steps = set_profile(rig, link, lid, "dwell")
+    assert values(set_span(steps, link, at.index(0.7), lid, "dwell")) == values(rig)

@@ -6,7 +6,7 @@ import pytest
 from msgspec.structs import replace
 
 import gremio
-from gremio.core.edit.cams import set_profile, set_span
+from gremio.core.edit.cams import set_profile, set_span, set_station_value
 from gremio.core.edit.links import change_link
 from gremio.core.inspect.findings import inspect
 from gremio.core.rig.find import channel_key
@@ -57,7 +57,10 @@ def test_a_law_in_the_middle_between_two_dwells(door: Rig) -> None:
 
 def test_a_dwell_before_another_height_is_told_and_mended(door: Rig) -> None:
     link, _ = cam_of(door)
-    jumping = set_span(door, link, 1, channel_key(door, "Door"), "dwell")
+    channel = channel_key(door, "Door")
+    jumping = set_span(door, link, 1, channel, "dwell")
+    # What a dwell carried over is typed as it was.
+    jumping = set_station_value(jumping, link, 2, channel, math.radians(80))
     (finding,) = (f for f in inspect(jumping, geometry=geometry_of) if f.note.code == "cam-jump")
     assert "Door turn z jumps by 80° where Open door is 75 %" in finding.note.text
     assert codes(finding.mends[0].edit(jumping)) == []

@@ -227,10 +227,40 @@ def remove_follower(rig: Rig, link_id: ThingId, channel: ChannelKey) -> Rig:
 
 
 def set_span(rig: Rig, link_id: ThingId, index: int, channel: ChannelKey, kind: ProfileKind) -> Rig:
-    """Set the profile of a follower from a station, counted from 0, to the next."""
-    station = _station(cam_of(rig, link_id), index)
+    """Set the profile of a follower from a station, counted from 0, to the next. A dwell carries
+    its value over to where it ends, and through dwells that held the value there, so that nothing
+    jumps."""
+    cam = cam_of(rig, link_id)
+    station = _station(cam, index)
+    if kind == "dwell" and channel in station.values and not _dwells(cam, index, channel):
+        cam = _carried_over(cam, index, channel)
     spans = with_entry(station.spans, channel, kind)
-    return change_station(rig, link_id, index, replace(station, spans=spans))
+    stations = [*cam.stations]
+    stations[index] = replace(stations[index], spans=spans)
+    return change_link(rig, link_id, replace(cam, stations=tuple(stations)))
+
+
+def _dwells(cam: Cam, index: int, channel: ChannelKey) -> bool:
+    usual = next(f.profile for f in cam.followers if f.channel == channel)
+    return cam.stations[index].spans.get(channel, usual) == "dwell"
+
+
+def _carried_over(cam: Cam, index: int, channel: ChannelKey) -> Cam:
+    """A cam in which a follower is as at a station also at the next that speaks of it, and where
+    dwells that held its value there end."""
+    value, stations = cam.stations[index].values[channel], list(cam.stations)
+    held = None
+    for i in range(index + 1, len(stations)):
+        was = stations[i].values.get(channel)
+        if was is None:
+            continue
+        if held is not None and was != held:
+            break
+        stations[i] = replace(stations[i], values=with_entry(stations[i].values, channel, value))
+        held = was
+        if not _dwells(cam, i, channel):
+            break
+    return replace(cam, stations=tuple(stations))
 
 
 def set_slope(rig: Rig, link_id: ThingId, index: int, channel: ChannelKey, slope: float) -> Rig:

@@ -33,7 +33,7 @@ from gremio.core.edit.cams import (
 from gremio.core.edit.links import change_link
 from gremio.core.mechanics.profiles import peaks
 from gremio.core.mechanics.profiles import value as height
-from gremio.core.quantity import UNITS
+from gremio.core.quantity import UNITS, show_short
 from gremio.core.rig.cams import told
 from gremio.core.rig.channels import split
 from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
@@ -365,9 +365,17 @@ class CamPage(QWidget):
 
     def _set_span(self, index: int, text: str) -> None:
         kind = next(k for k in get_args(ProfileKind) if k == text)
+        before = self._told()
         self._edit(
             "profile of a span", lambda rig: set_span(rig, self.link_id, index, self.channel, kind)
         )
+        if self.cam is not None and self._told() != before:
+            value = self.cam.stations[index].values[self.channel]
+            words = show_short(value, shown_unit(self.document.rig, self.channel))
+            self.document.said.emit(f"It dwells at {words}; the next station begins there.")
+
+    def _told(self) -> list[tuple[float, float]]:
+        return [] if self.cam is None else told(self.cam, self.channel)
 
     def _set_end(self, word: str, text: str) -> None:
         cam = self.cam
