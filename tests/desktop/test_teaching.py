@@ -17,6 +17,7 @@ from gremio.core.rig.find import channel_key, control_id, part_id
 from gremio.core.rig.model import Cam, Stops
 from gremio.core.rig.solids import Box
 from gremio.desktop.card.cam_table_sheet import CamTableSheet
+from gremio.desktop.deck.station_table import SHOWN
 
 RETURN, DELETE = Qt.Key.Key_Return, Qt.Key.Key_Delete
 
@@ -256,7 +257,7 @@ def test_delete_takes_chosen_stations_and_shift_chooses_more(at_cam: Hand) -> No
 
 def test_a_free_profile_has_handles_to_pull(at_cam: Hand) -> None:
     view = at_cam.window.deck.cam.profile
-    at_cam.choose("Profile kind", "free")
+    at_cam.choose("Profile kind", SHOWN["free"])
     assert len(view.chart().handles()) == 6
     channel = channel_key(at_cam.window.document.rig, "Door")
     nth, way, spot = view.chart().handles()[2]

@@ -28,6 +28,7 @@ from gremio.core.frames import Frame
 from gremio.core.rig.find import channel_key, control_id, part_id
 from gremio.core.rig.model import Cam, Control, Part, Rig
 from gremio.desktop.actions.rigging import NEW_PARTS
+from gremio.desktop.deck.station_table import SHOWN
 from gremio.desktop.document.document import FELL_OFF, Document
 from gremio.desktop.kept import state_folder
 from gremio.desktop.shell.find import entries_of, matching
@@ -670,7 +671,7 @@ def test_a_law_for_a_span_and_what_holds_beyond_the_stations(at_lock: Hand) -> N
     document.move(channel_key(document.rig, "Upper gates"), math.radians(15))
     assert at_lock.value("Upper gate, east") == pytest.approx(math.radians(8))
     assert "speed up to" in at_lock.named("Peaks").text()
-    at_lock.choose("Profile kind", "smooth")
+    at_lock.choose("Profile kind", SHOWN["smooth"])
     cam = next(k for k in document.rig.links.values() if isinstance(k, Cam))
     assert cam.stations[0].spans == {}
 

@@ -13,7 +13,7 @@ import gremio
 from gremio.core.files.bring_in import bring_in
 from gremio.core.files.model_in import read_model
 from gremio.core.files.sources import model_shelf
-from gremio.core.make.carriage import make_carriage
+from gremio.core.make.carriage import LimitOf, make_carriage
 from gremio.core.rig.channels import key
 from gremio.core.rig.find import control_id, part_id
 from gremio.core.rig.model import Rig
@@ -77,6 +77,27 @@ def test_it_goes_ahead_and_steers_wherever_it_heads(
     inner, outer = (math.degrees(turned.at(key(part_id(made, n), "turn z"))) for n in ("FL", "FR"))
     assert (inner, outer) == (pytest.approx(41.0, abs=0.05), pytest.approx(30.4, abs=0.05))
     assert control_id(made, "Body travel")
+
+
+@pytest.mark.parametrize(
+    ("limit_of", "name", "mean"), [("inner", "FL", 30.38), ("outer", "FR", 41.0), ("mean", "", 35)]
+)
+def test_the_limit_is_of_the_wheel_that_is_named(
+    limit_of: LimitOf, name: str, mean: float, tmp_path: Path
+) -> None:
+    """cot δ_outer − cot δ_inner = track ÷ wheelbase (Ackermann): with 2.7 and 1.5, by hand, a
+    wheel at 35° inside is a mean of cot⁻¹(cot 35° + 1.5 ÷ 5.4) = 30.4°, outside of 41.0°."""
+    rig, geometry = car(tmp_path, 0.0, (0.0, 0.0))
+    wheels, front = ([part_id(rig, n) for n in some] for some in (_WHEELS, ("FL", "FR")))
+    body, limit = part_id(rig, "Body"), math.radians(35)
+    made = make_carriage(rig, body, wheels, front, limit, limit_of, geometry=geometry)
+    control = made.controls[control_id(made, "Body steering")]
+    assert math.degrees(control.high) == pytest.approx(mean, abs=0.05)
+    assert control.low == pytest.approx(-control.high)
+    if name:
+        turned = solve(made, {"Body steering": control.high}, geometry=geometry)
+        angle = turned.at(key(part_id(made, name), "turn z"))
+        assert angle == pytest.approx(limit, abs=1e-5)
 
 
 def test_wheels_made_here_are_as_they_were() -> None:

@@ -192,3 +192,18 @@ def test_the_peaks_are_those_that_the_profile_has(xy: tuple, law: str) -> None:
     assert fast == pytest.approx(most, rel=2e-3, abs=1e-9)
     most = float(np.abs(acceleration(profile, at)).max())
     assert hard == pytest.approx(most, rel=1e-2, abs=1e-6)
+
+
+def test_easing_out_of_rest_and_into_it_are_parabolas() -> None:
+    """Constant acceleration: s = ½·a·t² from rest, v² = 2·a·s (kinematics of any textbook)."""
+    profile = profile_of([0, 2, 3, 5], [1, 5, 9, 13], ["ease out of rest", "straight",
+                                                       "ease into rest"])  # fmt: skip
+    at = np.linspace(0, 2, 9)
+    assert value(profile, at) == pytest.approx(1 + at**2)
+    assert speed(profile, at[:-1]) == pytest.approx(2 * at[:-1])
+    assert value(profile, 3 + at) == pytest.approx(13 - (2 - at) ** 2)
+    # A door that is pushed off and runs on: no speed jumps, for all three meet at 4 for 1.
+    assert jumps(profile) == [] and peaks(profile) == pytest.approx((4.0, 2.0))
+    assert leads_at(profile, 2.0, near=0.5) == pytest.approx(1.0)
+    beside = profile_of([0, 1, 2], [0, 1, 2], ["ease out of rest", "smooth"])
+    assert jumps(beside) == []

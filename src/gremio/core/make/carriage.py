@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import Literal, get_args
 
 import numpy as np
 from msgspec.structs import replace
@@ -18,8 +19,8 @@ from gremio.core.edit.parts import change_part, set_joint, set_parent, set_stops
 from gremio.core.frames import Frame, carried, frame_of, matrix
 from gremio.core.make.axes import own_axis
 from gremio.core.make.round_things import widest_round
-from gremio.core.mechanics.wheels import STEERING_RANGE
-from gremio.core.problem import GremioError
+from gremio.core.mechanics.wheels import STEERING_RANGE, steer_of_wheel
+from gremio.core.problem import GremioError, listed
 from gremio.core.quantity import short_number
 from gremio.core.rig.channels import key
 from gremio.core.rig.find import free_name, names_in
@@ -30,6 +31,8 @@ from gremio.core.solve.ask import solve
 from gremio.core.solve.pose import Pose
 
 _TRAVEL = 10.0
+# Whose angle the limit of a steering is.
+LimitOf = Literal["inner", "mean", "outer"]
 
 
 @dataclass(frozen=True)
@@ -58,6 +61,7 @@ def make_carriage(
     wheels: list[PartId],
     steered: list[PartId],
     limit: float = STEERING_RANGE,
+    limit_of: LimitOf = "mean",
     *,
     geometry: GeometryOf,
 ) -> Rig:
@@ -65,13 +69,18 @@ def make_carriage(
     steering.
 
     body, wheels, steered: ids of parts; those steered are among the wheels. limit: of the
-    steering either way (rad). The body moves in the plane; its wheels roll without slip as it
-    goes, also backwards. Each steered wheel stands square to the line from the turning
+    steering either way (rad), of the wheel inside the curve, of the one outside, or of one in the
+    middle of their axle (limit_of), which the steering tells. The body moves in the plane; its
+    wheels roll without slip as it goes, also backwards. Each steered wheel stands square to the line from the turning
     centre, which lies in line with the wheels that are not steered (Ackermann).
     Raises GremioError for fewer than two wheels.
     """
     if len(wheels) < 2 or not set(steered) <= set(wheels):
         raise GremioError("A carriage needs two wheels at least, and those steered among them.")
+    if limit_of not in get_args(LimitOf):
+        raise GremioError(
+            f"A steering is limited at its {listed(get_args(LimitOf))}, not {limit_of}."
+        )
     if body in wheels:
         raise GremioError("The body of a carriage can't be one of its wheels.")
     for part in (body, *wheels):
@@ -98,11 +107,26 @@ def make_carriage(
     steer = NOTHING
     if steered:
         called = free_name(names_in(rig), f"{name} steering")
-        rig, steer = add_control(rig, Control(called, "angle", "deg", -limit, limit))
+        turned = [w for w in found if w.part in steered]
+        low, high = (_steers(turned, axle, base, limit, limit_of, side) for side in (-1, 1))
+        rig, steer = add_control(rig, Control(called, "angle", "deg", -low, high))
     rig, _ = add_link(rig, Driving(body, travel, steer, base or 1.0, axle))
     for wheel in found:
         rig = _fit_wheel(rig, home, body, wheel, wheel.part in steered, (steer, axle, base))
     return rig
+
+
+def _steers(
+    wheels: list[Wheel], axle: float, base: float, limit: float, limit_of: LimitOf, side: int
+) -> float:
+    """How far (rad) the middle of a steered axle steers to a side (1 left, −1 right) where its
+    wheels come to a limit."""
+    if limit_of == "mean":
+        return limit
+    every = [
+        steer_of_wheel(limit, abs(w.at[0] - axle) / base, side * w.at[1] / base) for w in wheels
+    ]
+    return min(every) if limit_of == "inner" else max(every)
 
 
 def _read(rig: Rig, home: Pose, body: PartId, wheel: PartId, geometry: GeometryOf) -> Wheel:

@@ -39,6 +39,15 @@ def driving_of(program: Program, thing: ThingId) -> Driving | None:
     return None
 
 
+def steered_by(program: Program, link: Driving) -> list[ChannelKey]:
+    """Keys of the turns of the wheels that a carriage's steering steers."""
+    if not link.steering:
+        return []
+    led = led_channels(program, link.steering)
+    wheels = (p for p, entry in program.rig.parts.items() if entry.joint.kind == "wheel")
+    return [turn for turn in (key(p, "turn z") for p in wheels) if turn in led]
+
+
 def arc_to(
     here: tuple[float, float, float], place: tuple[float, float], axle: float
 ) -> tuple[float, float]:

@@ -17,7 +17,10 @@ from gremio.core.arrays import Array
 from gremio.core.mechanics.cam_laws import LAWS
 
 Beyond = Literal["hold", "carry on", "repeat"]
-_CUBIC = ("smooth", "straight", "free")
+_CUBIC = ("smooth", "straight", "ease out of rest", "ease into rest", "free")
+# Parabolas: the slopes with which they begin and end, for a mean slope of 1. Constant acceleration
+# from rest, or to it (as any textbook of kinematics has it).
+_EASES = {"ease out of rest": (0.0, 2.0), "ease into rest": (2.0, 0.0)}
 
 
 class Profile(NamedTuple):
@@ -62,15 +65,20 @@ def profile_of(
     fair = _fair_slopes(xs, ys, kinds, given, repeats)
     free = np.where(np.isfinite(given), given, fair)
     h, rise = np.diff(xs), np.diff(ys) / np.diff(xs)
-    at_start = np.array([_end_of(k, free[i], fair[i], rise[i]) for i, k in enumerate(kinds)])
-    at_end = np.array([_end_of(k, free[i + 1], fair[i + 1], rise[i]) for i, k in enumerate(kinds)])
+    spans = list(zip(kinds, rise, strict=True))
+    at_start = np.array([_end_of(k, 0, free[i], fair[i], r) for i, (k, r) in enumerate(spans)])
+    at_end = np.array(
+        [_end_of(k, 1, free[i + 1], fair[i + 1], r) for i, (k, r) in enumerate(spans)]
+    )
     bend = (at_start + at_end - 2 * rise) / h
     c = np.stack([bend / h, (rise - at_start) / h - bend, at_start, ys[:-1]])
     return Profile(xs, ys, tuple(kinds), c, before, after)
 
 
-def _end_of(kind: str, free: float, fair: float, rise: float) -> float:
-    """The slope with which a cubic span begins or ends."""
+def _end_of(kind: str, end: int, free: float, fair: float, rise: float) -> float:
+    """The slope with which a cubic span begins (end 0) or ends (1)."""
+    if kind in _EASES:
+        return _EASES[kind][end] * rise
     return {"straight": rise, "free": free}.get(kind, fair)
 
 
@@ -99,17 +107,19 @@ def _fair_slopes(x: Array, y: Array, kinds: Sequence[str], given: Array, repeats
     for i in range(1, len(kinds)):
         one, two = kinds[i - 1], kinds[i]
         if one == "smooth" != two:
-            slope[i] = _taken_over(two, rise[i], given[i], slope[i], rise[i - 1])
+            slope[i] = _taken_over(two, 0, rise[i], given[i], slope[i], rise[i - 1])
         elif two == "smooth" != one:
-            slope[i] = _taken_over(one, rise[i - 1], given[i], slope[i], rise[i])
+            slope[i] = _taken_over(one, 1, rise[i - 1], given[i], slope[i], rise[i])
     return slope
 
 
-def _taken_over(beside: str, rise: float, given: float, fair: float, own: float) -> float:
-    """The slope with which a smooth span of its own rise joins a span of another kind."""
+def _taken_over(beside: str, end: int, rise: float, given: float, fair: float, own: float) -> float:
+    """The slope with which a smooth span of its own rise joins the beginning (end 0) or the end
+    (1) of a span of another kind and of a rise."""
     if beside == "free":
         return _held(given, own) if np.isfinite(given) else fair
-    return _held(rise if beside == "straight" else 0.0, own)
+    known = beside in _CUBIC
+    return _held(_end_of(beside, end, fair, fair, rise) if known else 0.0, own)
 
 
 def _held(slope: float, rise: float) -> float:

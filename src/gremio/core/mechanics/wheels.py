@@ -38,6 +38,13 @@ def wheel_angle(steer: float, along: float, aside: float) -> float:
     return math.atan2(along * tangent, 1 - aside * tangent)
 
 
+def steer_of_wheel(angle: float, along: float, aside: float) -> float:
+    """The steering angle (rad) in the middle of the front axle at which a wheel stands at an angle
+    (rad); `wheel_angle` the other way. along, aside: as there."""
+    tangent = math.tan(angle)
+    return math.atan2(tangent, along + aside * tangent)
+
+
 def slip_a_metre(radius: float, true_radius: float) -> float:
     """How far a wheel of one radius slips in every metre when turned as one of another."""
     return true_radius / radius - 1

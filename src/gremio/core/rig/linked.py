@@ -23,6 +23,8 @@ RatioKind = Literal[
 ProfileKind = Literal[
     "smooth",
     "straight",
+    "ease out of rest",
+    "ease into rest",
     "free",
     "dwell",
     "harmonic",

@@ -17,7 +17,7 @@ from gremio.core.edit.links import add_link
 from gremio.core.edit.paths import add_path
 from gremio.core.edit.strands import add_strand
 from gremio.core.make import teach as teaching
-from gremio.core.make.carriage import make_carriage
+from gremio.core.make.carriage import LimitOf, make_carriage
 from gremio.core.make.cogs import interlock_cogs
 from gremio.core.make.constraining import constrain as tie
 from gremio.core.make.constraining import keep_offset
@@ -326,12 +326,16 @@ def carriage(
     wheels: Sequence[str],
     steered: Sequence[str] = (),
     limit: float = STEERING_RANGE,
+    limit_of: LimitOf = "mean",
 ) -> Rig:
     """The rig with a wheeled carriage made of a body and its wheels, with controls for travel
-    and steering. limit: of the steering either way (rad). Raises GremioError."""
+    and steering. limit: of the steering either way (rad), of the wheel inside the curve, of the
+    one outside, or of the middle of their axle (limit_of). Raises GremioError."""
     ids = [part_id(rig, name) for name in wheels]
     turning = [part_id(rig, name) for name in steered]
-    return make_carriage(rig, part_id(rig, body), ids, turning, limit, geometry=surfaces_of(rig))
+    return make_carriage(
+        rig, part_id(rig, body), ids, turning, limit, limit_of, geometry=surfaces_of(rig)
+    )
 
 
 def drive_to(rig: Rig, body: str, x: float, y: float) -> Rig:

@@ -8,15 +8,21 @@ from collections.abc import Callable
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QSizePolicy, QWidget
 
 from gremio.core.edit.parts import descendants
-from gremio.core.make.carriage import make_carriage, wheel_radius
+from gremio.core.make.carriage import LimitOf, make_carriage, wheel_radius
 from gremio.core.mechanics.wheels import STEERING_RANGE
 from gremio.core.problem import GremioError
 from gremio.core.quantity import show_short
 from gremio.core.rig.ids import PartId
 from gremio.desktop.document.document import Document
-from gremio.desktop.fields.pieces import Sheet, WideCheck, heading, rule, second, verb
+from gremio.desktop.fields.pieces import Sheet, WideCheck, choice, heading, rule, second, verb
 from gremio.desktop.fields.quantity_field import QuantityField
 from gremio.desktop.theme.dress import text_font
+
+_WHOSE: dict[str, LimitOf] = {
+    "the inner wheel": "inner",
+    "the middle of the axle": "mean",
+    "the outer wheel": "outer",
+}
 
 
 class CarriageSheet(Sheet):
@@ -45,6 +51,10 @@ class CarriageSheet(Sheet):
         self.limit.set_value(STEERING_RANGE)
         self.limit.refused.connect(document.said)
         self.row("Steers, ±", self.limit)
+        self.limit_of: LimitOf = "inner"
+        whose = choice(list(_WHOSE), next(iter(_WHOSE)), "Whose angle", self._set_whose)
+        whose.setToolTip("In a curve the inner wheel stands steeper than the outer one (Ackermann)")
+        self.row("of", whose)
         make = verb("Make the carriage", self._make, main=True)
         self.add(make)
         self.add(verb("Leave it", done, "Escape"))
@@ -85,6 +95,9 @@ class CarriageSheet(Sheet):
         self.wheels[part], self.steered[part] = wheel, steers
         self.add(line)
 
+    def _set_whose(self, text: str) -> None:
+        self.limit_of = _WHOSE[text]
+
     def _make(self) -> None:
         wheels = [part for part, box in self.wheels.items() if box.isChecked()]
         steered = [part for part, box in self.steered.items() if box.isChecked()]
@@ -93,7 +106,13 @@ class CarriageSheet(Sheet):
         if self.document.edit(
             f"make a carriage of {name}",
             lambda rig: make_carriage(
-                rig, self.body, wheels, steered, limit, geometry=self.document.geometry
+                rig,
+                self.body,
+                wheels,
+                steered,
+                limit,
+                self.limit_of,
+                geometry=self.document.geometry,
             ),
         ):
             self._done()

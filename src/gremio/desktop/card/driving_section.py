@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from gremio.core.make.driving import drive_to, driving_of
+from gremio.core.make.driving import drive_to, driving_of, steered_by
 from gremio.core.problem import GremioError
-from gremio.core.quantity import show
+from gremio.core.quantity import show, show_short
 from gremio.core.rig.channels import key
 from gremio.core.rig.ids import ThingId
 from gremio.core.rig.links import DRIVEN
@@ -33,6 +33,15 @@ def driving_section(sheet: FormSheet, thing: ThingId) -> Iterator[Field]:
     def headed() -> str:
         return f"heading {show(document.pose.at(heading), 'deg')}"
 
+    def steered() -> str:
+        """How the steered wheels stand, each its own way in a curve."""
+        angles = [abs(document.pose.at(c)) for c in steered_by(document.program, link)]
+        inner, outer = (show_short(a, "deg") for a in (max(angles), min(angles)))
+        at = f"steering {show_short(document.pose.at(link.steering), 'deg')}"
+        if len(angles) < 2:
+            return f"{at}; its wheel stands at {inner}"
+        return f"{at} in the middle of its axle; inner wheel {inner}, outer {outer}"
+
     def drive(rig: Rig, text: str) -> Rig:
         places = parse_list(text, "length", unit, "Drive to")
         if len(places) != 2:
@@ -42,6 +51,10 @@ def driving_section(sheet: FormSheet, thing: ThingId) -> Iterator[Field]:
     yield Head("Where it stands", at)
     yield Words(at, digits=True)
     yield Words(headed)
+    if steered_by(document.program, link):
+        yield Words(
+            lambda: f"steering {show_short(document.pose.at(link.steering), 'deg')}, {steered()}"
+        )
     yield Line("Drive to", lambda _rig: "", drive, "drive", "Drive to", "x; y", digits=True)
     yield Act("Click where to drive it", lambda: sheet.action_wanted.emit("hand.drive"),
               "In one arc, from where it stands")  # fmt: skip

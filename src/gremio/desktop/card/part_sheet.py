@@ -242,9 +242,10 @@ class PartSheet(FormSheet):
             return set_stops(rig, self.part, channel, replace(present, soft=value))
 
         return Amount(
-            "soft over", channel_kind(channel),
+            "eases over", channel_kind(channel),
             lambda rig: self._of(rig).stops.get(channel, Stops()).soft, put, "soft stop",
-            f"Soft before the stops of {channel}", help="How far before a stop it slows down",
+            f"Soft before the stops of {channel}",
+            help="It slows down over the last so much before a stop",
         )  # fmt: skip
 
     def _grounded(self, entry: Part) -> Iterator[Field]:

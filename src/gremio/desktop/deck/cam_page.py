@@ -38,12 +38,12 @@ from gremio.core.rig.cams import told
 from gremio.core.rig.channels import split
 from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
 from gremio.core.rig.links import members
-from gremio.core.rig.model import Beyond, Cam, ProfileKind, Rig
+from gremio.core.rig.model import Beyond, Cam, Rig
 from gremio.core.rig.numbers import exists, full_label, shown_unit
 from gremio.core.solve.cam_steps import cam_profile
 from gremio.desktop.deck.chart import Track
 from gremio.desktop.deck.profile_view import Point, ProfileView
-from gremio.desktop.deck.station_table import MIXED, ROW, StationTable
+from gremio.desktop.deck.station_table import KINDS, MIXED, ROW, SHOWN, StationTable
 from gremio.desktop.document.change import Change
 from gremio.desktop.document.document import Document, Edit
 from gremio.desktop.fields.areas import WholeRows, clear, show_in, soon
@@ -255,17 +255,17 @@ class CamPage(QWidget):
             both = choice((_ALONE, _TOGETHER), view, "View", self._set_view)
             both.setToolTip("All followers in one view, each in its own scale")
             both.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
-            both.setFixedWidth(108)
+            both.setFixedWidth(92)
             head.addWidget(both)
         else:
             label = QLabel(present)
             label.setFont(text_font(9, bold=True))
             head.addWidget(label, 1)
         usual = next(f.profile for f in cam.followers if f.channel == self.channel)
-        kinds = get_args(ProfileKind)
         mixed = any(self.channel in s.spans for s in cam.stations)
-        shown = (*kinds, MIXED) if mixed else kinds
-        kind = choice(shown, MIXED if mixed else usual, "Profile kind", self._set_profile)
+        shown = (*KINDS, MIXED) if mixed else tuple(KINDS)
+        law = MIXED if mixed else SHOWN[usual]
+        kind = choice(shown, law, "Profile kind", self._set_profile)
         kind.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
         kind.setFixedWidth(112)
         head.addWidget(kind)
@@ -357,14 +357,14 @@ class CamPage(QWidget):
         )
 
     def _set_profile(self, text: str) -> None:
-        kind = next((k for k in get_args(ProfileKind) if k == text), None)
+        kind = KINDS.get(text)
         if kind is not None:
             self._edit(
                 "profile of a cam", lambda rig: set_profile(rig, self.link_id, self.channel, kind)
             )
 
     def _set_span(self, index: int, text: str) -> None:
-        kind = next(k for k in get_args(ProfileKind) if k == text)
+        kind = KINDS[text]
         before = self._told()
         self._edit(
             "profile of a span", lambda rig: set_span(rig, self.link_id, index, self.channel, kind)

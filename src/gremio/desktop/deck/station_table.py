@@ -13,11 +13,26 @@ from gremio.core.rig.ids import ChannelKey
 from gremio.core.rig.model import Beyond, Cam, ProfileKind
 from gremio.core.rig.numbers import full_label, kind_of, label, shown_unit
 from gremio.desktop.document.document import Document
-from gremio.desktop.fields.pieces import choice, second, verb
+from gremio.desktop.fields.pieces import ASIDE, choice, second, verb
 from gremio.desktop.fields.quantity_field import OptionalField, QuantityField
 from gremio.desktop.theme.dress import text_font
 
 MIXED = "by span"
+# Plain words first, with what the handbooks call them; then the other laws.
+_PLAIN: dict[ProfileKind, str] = {
+    "straight": f"straight{ASIDE}constant speed",
+    "harmonic": f"ease both{ASIDE}harmonic",
+    "ease out of rest": f"ease out of rest{ASIDE}parabola",
+    "ease into rest": f"ease into rest{ASIDE}parabola",
+    "dwell": f"dwell{ASIDE}stands still",
+    "smooth": f"smooth{ASIDE}no overshoot",
+    "free": f"free{ASIDE}with handles",
+}
+SHOWN: dict[ProfileKind, str] = {
+    **_PLAIN,
+    **{kind: kind for kind in get_args(ProfileKind) if kind not in _PLAIN},
+}
+KINDS = {words: kind for kind, words in SHOWN.items()}
 # How tall a row is, and with what is between two (px).
 _TALL, ROW = 24, 26
 _SPAN = 122
@@ -139,17 +154,17 @@ class StationTable(QWidget):
             what = f"Station {index + 1} of {full_label(rig, channel)}"
         field = OptionalField(kind_of(rig, channel), shown_unit(rig, channel), what)
         field.set_value(self.cam.stations[index].values.get(channel))
-        field.setPlaceholderText("absent")
+        field.setPlaceholderText("not set")
         field.committed.connect(lambda value: self.value_typed.emit(index, channel, value))
         field.cleared.connect(lambda: self.value_typed.emit(index, channel, None))
-        field.setToolTip(f"in {UNITS[field.unit].symbol or 'plain numbers'}; empty: absent")
+        field.setToolTip(f"in {UNITS[field.unit].symbol or 'plain numbers'}; empty: not set")
         return field
 
     def _span(self, index: int) -> QWidget:
         usual = next(f.profile for f in self.cam.followers if f.channel == self.channel)
         span = choice(
-            get_args(ProfileKind),
-            self.cam.stations[index].spans.get(self.channel, usual),
+            list(KINDS),
+            SHOWN[self.cam.stations[index].spans.get(self.channel, usual)],
             f"Span after station {index + 1}",
             partial(self.span_chosen.emit, index),
         )

@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
     QMenu,
     QPushButton,
     QSizePolicy,
+    QStyleOptionComboBox,
     QVBoxLayout,
     QWidget,
 )
@@ -125,10 +126,15 @@ def menu_button(
     return button
 
 
+# Between the words of an entry and what is told beside them.
+ASIDE = " · "
+
+
 def choice(
     entries: Sequence[str], present: str, what: str, chosen: Callable[[str], object]
 ) -> QComboBox:
-    """A choice among a few words. The wheel does not change it by accident."""
+    """A choice among a few words. The wheel does not change it by accident. What stands behind
+    ASIDE in an entry is shown in the list only."""
     box = _CalmComboBox()
     box.addItems(list(entries))
     # A long name in the list must not widen the Card.
@@ -152,6 +158,12 @@ class _CalmComboBox(QComboBox):
     """A choice that lets the wheel scroll the Card, with a plain mark that it opens. What was
     opened gives the keyboard back when it closes."""
 
+    def initStyleOption(self, option: QStyleOptionComboBox | None) -> None:
+        """Closed, it says the plain words alone."""
+        super().initStyleOption(option)
+        if option is not None:
+            option.currentText = option.currentText.partition(ASIDE)[0]
+
     def paintEvent(self, event: QPaintEvent | None) -> None:
         super().paintEvent(event)
         painter = QPainter(self)
@@ -164,6 +176,13 @@ class _CalmComboBox(QComboBox):
 
     def focusNextPrevChild(self, forward: bool) -> bool:
         return to_next_field(self, forward) or super().focusNextPrevChild(forward)
+
+    def showPopup(self) -> None:
+        view = self.view()
+        if view is not None:
+            # The list is as wide as its words, however narrow the choice is.
+            view.setMinimumWidth(view.sizeHintForColumn(0) + 48)
+        super().showPopup()
 
     def hidePopup(self) -> None:
         super().hidePopup()
