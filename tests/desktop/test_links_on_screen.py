@@ -20,11 +20,14 @@ from gremio.core.edit.builder import shape
 from gremio.core.edit.formulas import shown
 from gremio.core.frames import matrix
 from gremio.core.inspect.ledger import COLUMNS
+from gremio.core.inspect.words import drive_words
 from gremio.core.rig.find import channel_key, control_id, part_id
+from gremio.core.rig.links import link_label
 from gremio.core.rig.model import Driving, Formula, Joint, Ratio
 from gremio.core.rig.solids import Box, Cylinder, SpurGear
 from gremio.desktop.card.ratio_sheet import RatioSheet
 from gremio.desktop.deck.inspection_page import LOOKING, NOTHING
+from gremio.desktop.fields.pieces import Slab
 
 RETURN, ESCAPE, TAB = Qt.Key.Key_Return, Qt.Key.Key_Escape, Qt.Key.Key_Tab
 
@@ -542,3 +545,21 @@ def test_what_is_not_looked_over_yet_is_not_called_right(at_lock: Hand) -> None:
     assert words() == [LOOKING] and window.head.notes.text() == "looking…"
     at_lock.qtbot.waitUntil(lambda: "note" in window.head.notes.text(), timeout=60000)
     assert LOOKING not in words() and NOTHING not in words()
+
+
+def test_a_second_follower_is_led_by_the_lead_alone(at_gears: Hand) -> None:
+    window, build = at_gears.window, gremio.Builder("Hatch")
+    for name, y in (("Door", 0.0), ("Latch", 1.0)):
+        build.part(
+            name, shape(Box(length=0.4, width=0.1, height=0.5)), at=(0, y, 0), joint="hinge z"
+        )
+    build.control("Open", 0, 1, kind="number")
+    ends = {0.0: {"Door": 0.0, "Latch": 0.0}, 1.0: {"Door": 1.2, "Latch": 0.1}}
+    build.cam("Open", ends, profile="straight")
+    window.show_rig(build.rig)
+    select(at_gears, "Latch")
+    (slab,) = (s for s in window.card.findChildren(Slab) if s.isVisible())
+    assert slab.words == "Open"
+    (link,) = build.rig.links
+    assert drive_words(build.rig, link, channel_key(build.rig, "Latch")) == "from–to cam"
+    assert link_label(build.rig, build.rig.links[link]).startswith("the from–to cam from Open")

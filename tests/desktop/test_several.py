@@ -225,3 +225,28 @@ def test_two_eyes_on_one_line_are_a_pin_however_wide_they_are(hand: Hand) -> Non
     (pixel,) = window.bench.overlay.points([ends[0]])
     hand.click(window.bench, pixel)
     assert document.selected == closure_id
+
+
+def test_a_part_and_its_copy_where_it_comes_to_give_the_joint_between(hand: Hand) -> None:
+    build, leaf = gremio.Builder("Gate"), Box(1.0, 0.1, 1.5)
+    build.part("Leaf", gremio.shape(leaf, (0.5, 0, 0)), at=(0.0, 0.0, 0.8))
+    # Its hinge is at (−0.1, 0.2), which neither origin is on.
+    build.part("Leaf open", gremio.shape(leaf, (0.5, 0, 0)), at=(0.1, 0.3, 0.8),
+               turned=(0, 0, "90 deg"))  # fmt: skip
+    hand.window.show_rig(build.rig)
+    hand.rest(60)
+    document = hand.window.document
+    opened = document.pose.world(part_id(document.rig, "Leaf open"))
+    choose_rows(hand, "Leaf", "Leaf open")
+    hand.do("Joint from both poses")
+    hand.rest(40)
+    ((leaf_id, entry),) = document.rig.parts.items()
+    assert entry.joint.kind == "hinge" and document.selected == leaf_id
+    assert "turns 90° to where Leaf open stood" in hand.said[-1].replace("\u2009", "")
+    assert entry.mount.at[:2] == pytest.approx((-0.1, 0.2))
+    document.move(f"{leaf_id} turn z", math.radians(90))
+    assert document.pose.world(leaf_id) == pytest.approx(opened, abs=1e-9)
+    assert entry.stops["turn z"].high == pytest.approx(math.radians(90))
+    hand.keys("z", CTRL)
+    hand.keys("z", CTRL)
+    assert len(document.rig.parts) == 2

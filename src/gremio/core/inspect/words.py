@@ -10,6 +10,7 @@ from gremio.core.edit.formulas import shown
 from gremio.core.edit.links import pair_of, swapped
 from gremio.core.problem import counted_words
 from gremio.core.quantity import show_short
+from gremio.core.rig.cams import is_from_to
 from gremio.core.rig.constraints import adds_to, target_name, targets_of
 from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.links import link_kind, link_word
@@ -99,6 +100,6 @@ def drive_words(rig: Rig, link_id: ThingId, channel: ChannelKey) -> str:
             return own_word(rig, link_id)
         case Ratio():
             return ratio_words(rig, _from_its_lead(link, channel))
-        case Cam():
+        case Cam() if not is_from_to(link):
             return f"cam, {counted_words(len(link.stations), 'station')}"
     return link_word(link)

@@ -71,9 +71,9 @@ def make_carriage(
     body, wheels, steered: ids of parts; those steered are among the wheels. limit: of the
     steering either way (rad), of the wheel inside the curve, of the one outside, or of one in the
     middle of their axle (limit_of), which the steering tells. The body moves in the plane; its
-    wheels roll without slip as it goes, also backwards. Each steered wheel stands square to the line from the turning
-    centre, which lies in line with the wheels that are not steered (Ackermann).
-    Raises GremioError for fewer than two wheels.
+    wheels roll without slip as it goes, also backwards. Each steered wheel stands square
+    to the line from the turning centre, which lies in line with the wheels that are not steered
+    (Ackermann). Raises GremioError for fewer than two wheels.
     """
     if len(wheels) < 2 or not set(steered) <= set(wheels):
         raise GremioError("A carriage needs two wheels at least, and those steered among them.")

@@ -13,6 +13,7 @@ from gremio.core.edit.controls import all_home
 from gremio.core.edit.parts import rename_part
 from gremio.core.frames import Triple, carried, matrix, triple
 from gremio.core.make.struts import make_strut, with_shape_of
+from gremio.core.make.vertices import world_vertices
 from gremio.core.problem import GremioError
 from gremio.core.rig.ids import PartId, ThingId
 from gremio.core.rig.model import Rig
@@ -48,7 +49,7 @@ def make_cylinder(
     for part in (one, two):
         must_have(rig.parts, part, "part")
     home = solve(all_home(rig), geometry=geometry)
-    corners = {part: _corners(rig, home, part, geometry) for part in (one, two)}
+    corners = {part: world_vertices(rig, home, part, geometry) for part in (one, two)}
     eyes = _eyes(rig, home, (one, two), corners, geometry)
     way = eyes[1].at - eyes[0].at
     apart = float(np.linalg.norm(way))
@@ -72,17 +73,6 @@ def make_cylinder(
         rig = with_shape_of(rig, strut_id, body, part, geometry=geometry)
         rig = rename_part(rig, body, name)
     return rig, strut_id
-
-
-def _corners(rig: Rig, home: Pose, part: PartId, geometry: GeometryOf) -> Array:
-    world = home.world(part)
-    found = [
-        carried(world @ matrix(shape.place), geometry(shape.solid).vertices)
-        for shape in rig.parts[part].shapes
-    ]
-    if not found:
-        raise GremioError(f"{rig.parts[part].name} has no shape: choose a barrel and its rod.")
-    return np.concatenate(found)
 
 
 def _across(corners: Array, start: Array, way: Array) -> float:

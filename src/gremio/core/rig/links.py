@@ -8,6 +8,7 @@ from collections.abc import Callable
 from typing import Any, NamedTuple, TypeVar
 
 from gremio.core.rig import link_numbers
+from gremio.core.rig.cams import is_from_to
 from gremio.core.rig.channels import TURNS, key, split
 from gremio.core.rig.ids import ChannelKey
 from gremio.core.rig.model import (
@@ -118,7 +119,8 @@ LINKS: dict[LinkKind, LinkRecord] = {
     ),
     "cam": LinkRecord(
         Cam,
-        word=_always("cam"),
+        word=lambda link: "from–to cam" if is_from_to(link) else "cam",
+        symbol=_always("cam"),
         followers=lambda link: tuple(follower.channel for follower in link.followers),
         leads=lambda link: (link.lead,),
         adds=lambda link: link.adds,

@@ -22,6 +22,7 @@ from gremio.core.make.cogs import interlock_cogs
 from gremio.core.make.constraining import constrain as tie
 from gremio.core.make.constraining import keep_offset
 from gremio.core.make.driving import drive_to as drive
+from gremio.core.make.from_copies import joint_from_copies as joint_between
 from gremio.core.make.lead_instead import lead_instead as put_in_lead
 from gremio.core.make.meshing import interlock, with_backlash
 from gremio.core.make.pairs import propose
@@ -158,6 +159,13 @@ def pin(
     second = part_id(rig, two) if two else None
     points = [_three(v) for v in (at_one, at_two, rail or (1.0, 0.0, 0.0))]
     return add_closure(rig, Closure(part_id(rig, one), second, kind, *points))[0]
+
+
+def joint_from_copies(rig: Rig, part: str, copy: str) -> Rig:
+    """The rig with the joint that brings a part (by name) from where it is to where its copy is,
+    with stops at both; the copy is taken out. Raises GremioError where it is no copy."""
+    ends = part_id(rig, part), part_id(rig, copy)
+    return joint_between(rig, *ends, geometry=surfaces_of(rig))[0]
 
 
 def lead_instead(rig: Rig, channel: str) -> Rig:

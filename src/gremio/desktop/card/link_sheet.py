@@ -26,7 +26,7 @@ from gremio.core.make.cogs import interlock_cogs
 from gremio.core.make.gearing import GEARED, gears_of
 from gremio.core.make.meshing import fit_by_shift, interlock, mesh_between
 from gremio.core.make.pairs import propose
-from gremio.core.problem import GremioError
+from gremio.core.problem import GremioError, counted_words
 from gremio.core.quantity import UNITS, Kind, show_short
 from gremio.core.remembered import Remembered
 from gremio.core.rig.cams import as_from_to, as_ratio, is_from_to
@@ -246,17 +246,13 @@ class LinkSheet(FormSheet):
 
 
 def _title(link: Link) -> str:
-    if isinstance(link, Cam):
-        count = len(link.stations)
-        many = f"{count} station{'s' * (count != 1)}"
-        return "From–to cam" if is_from_to(link) else f"Cam, {many}"
+    if isinstance(link, Cam) and not is_from_to(link):
+        return f"Cam, {counted_words(len(link.stations), 'station')}"
     return link_word(link).capitalize()
 
 
 def _made(link: Link) -> str:
-    if isinstance(link, Cam):
-        return "from–to cam" if is_from_to(link) else "cam"
-    return "ratio"
+    return link_word(link) if isinstance(link, Cam) else "ratio"
 
 
 def _made_as(rig: Rig, link: Link, made: str) -> Link:

@@ -9,7 +9,7 @@ from gremio.core.inspect.words import how
 from gremio.core.rig.channels import split
 from gremio.core.rig.constraints import CONSTRAINTS, constraints_of, target_name, targets_of
 from gremio.core.rig.ids import ChannelKey, PartId, ThingId
-from gremio.core.rig.links import link_symbol, link_word, members
+from gremio.core.rig.links import leads, link_symbol, link_word, members
 from gremio.core.rig.model import Rig
 from gremio.core.rig.numbers import full_label, label, number_word, numbers_of
 from gremio.core.solve.drives import Drive
@@ -74,7 +74,9 @@ def _leading(
 def _link_slab(program: Program, link_id: ThingId, channel: ChannelKey) -> Thing:
     rig = program.rig
     link = rig.links[link_id]
-    others = [c for c in members(link) if c != channel and c in program.channel_row]
+    # In a train any member may lead the others; elsewhere a follower leads no other follower.
+    known = members(link) if channel in program.trains else leads(link)
+    others = [c for c in known if c != channel and c in program.channel_row]
     names = " and ".join(label(rig, c) for c in others[:2]) or link_word(link)
     word = number_word(rig, channel)
     several = word and label(rig, channel) != _part_name(rig, channel)

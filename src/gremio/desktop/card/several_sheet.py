@@ -62,6 +62,8 @@ class SeveralSheet(Sheet):
             self.add(menu_button("Led by", "Led by", leads, "Let a control lead all of them"))
         if len(self.parts) == 2:
             self.add(verb("Cylinder", self._cylinder, "Barrel and rod: slide, stops, both pins"))
+            tip = "A part, and a copy of it where it comes to: the joint between, and its stops"
+            self.add(verb("Joint from both poses", self._joint_from_both, tip))
         self.add(verb("Hide", partial(act, "bench.hide"), with_key("Leave out", "bench.hide")))
         self.add(
             verb("Remove", partial(act, "edit.remove"), with_key("All of them", "edit.remove"))
@@ -153,6 +155,25 @@ class SeveralSheet(Sheet):
         )
         if made:
             tell_strut(document)
+
+    def _joint_from_both(self) -> None:
+        from gremio.core.make.from_copies import joint_from_copies, screw_words
+
+        document, (part, copy) = self.document, self.parts
+        names = [document.rig.parts[one].name for one in self.parts]
+        told = ""
+
+        def change(rig: Rig) -> tuple[Rig, PartId]:
+            nonlocal told
+            rig, screw = joint_from_copies(rig, part, copy, geometry=document.geometry)
+            told = screw_words(screw)
+            return rig, part
+
+        if document.make(f"joint of {names[0]} from two poses", change):
+            document.said.emit(
+                f"{names[0]} {told} to where {names[1]} stood, and stops there; the copy is taken "
+                "out."
+            )
 
     def _control(self) -> None:
         document, parts = self.document, self.parts
