@@ -8,6 +8,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from gremio.core.files.bring_in import FACING, UNITS_OF_FILES, box_of, likelier_unit
+from gremio.core.quantity import show_number_short, show_short
 from gremio.core.surfaces.models import Model
 from gremio.desktop.fields.pieces import Sheet, choice, heading, rule, second, verb
 from gremio.desktop.theme.dress import text_font
@@ -45,8 +46,10 @@ class BringInSheet(Sheet):
         front.setToolTip("It is turned to face along x, as a carriage does")
         self.row("Faces", front)
         low, high = box_of(model)
-        size = " × ".join(f"{b - a:.3g}" for a, b in zip(low, high, strict=True))
-        self.row("Size", QLabel(f"{size} m"))
+        sides = (show_number_short(b - a, "m") for a, b in zip(low, high, strict=True))
+        size = QLabel(f"{' × '.join(sides)} m")
+        size.setWordWrap(True)
+        self.row("Size", size)
         if likelier := likelier_unit(model):
             self._doubt(likelier)
         if worn := _materials(model):
@@ -70,7 +73,8 @@ class BringInSheet(Sheet):
         low, high = box_of(self.model)
         across = max(b - a for a, b in zip(low, high, strict=True))
         doubt = QLabel(
-            f"It is {across:,.3g} m across. In {likelier} it would be {across * factor:,.3g} m."
+            f"It is {show_short(across, 'm')} across. In {likelier} it would be "
+            f"{show_short(across * factor, 'm')}."
         )
         doubt.setProperty("warning", True)
         doubt.setWordWrap(True)

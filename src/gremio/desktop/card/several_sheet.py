@@ -62,12 +62,13 @@ class SeveralSheet(Sheet):
             self.add(menu_button("Led by", "Led by", leads, "Let a control lead all of them"))
         if len(self.parts) == 2:
             self.add(verb("Cylinder", self._cylinder, "Barrel and rod: slide, stops, both pins"))
-            tip = "A part, and a copy of it where it comes to: the joint between, and its stops"
-            self.add(verb("Joint from both poses", self._joint_from_both, tip))
         self.add(verb("Hide", partial(act, "bench.hide"), with_key("Leave out", "bench.hide")))
         self.add(
             verb("Remove", partial(act, "edit.remove"), with_key("All of them", "edit.remove"))
         )
+        if len(self.parts) == 2:
+            tip = "A part, and a copy of it where it comes to: the joint between, and its stops"
+            self.add(verb("Joint from both poses", self._joint_from_both, tip))
 
     def _joint(self) -> None:
         joints = {self.document.rig.parts[part].joint for part in self.parts}

@@ -8,6 +8,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import QEvent, QTimer
 from PyQt6.QtGui import QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
+    QAbstractButton,
     QComboBox,
     QLineEdit,
     QPlainTextEdit,
@@ -98,7 +99,7 @@ def remembered(old: QWidget) -> Callable[[QWidget], None] | None:
     focused = old.focusWidget()
     if focused is None or not focused.hasFocus():
         return None
-    kind, name = type(focused), focused.accessibleName()
+    kind, name = type(focused), _name(focused)
     place = _alike(old, kind, name).index(focused)
     typed = (
         (focused.text(), focused.cursorPosition())
@@ -109,6 +110,7 @@ def remembered(old: QWidget) -> Callable[[QWidget], None] | None:
     def again(new: QWidget) -> None:
         same = _alike(new, kind, name)
         if not same:
+            give_back(new)
             return
         field = same[min(place, len(same) - 1)]
         field.setFocus()
@@ -121,4 +123,10 @@ def remembered(old: QWidget) -> Callable[[QWidget], None] | None:
 
 
 def _alike(sheet: QWidget, kind: type[QWidget], name: str) -> list[QWidget]:
-    return [w for w in sheet.findChildren(kind) if w.accessibleName() == name]
+    return [w for w in sheet.findChildren(kind) if _name(w) == name]
+
+
+def _name(widget: QWidget) -> str:
+    """What a widget is called: a button without another name by its words."""
+    words = widget.text() if isinstance(widget, QAbstractButton) else ""
+    return widget.accessibleName() or words
