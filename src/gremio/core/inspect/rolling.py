@@ -23,6 +23,8 @@ from gremio.core.solve.axes import channel_axis
 from gremio.core.solve.pose import Pose
 
 _OFF = 0.005
+# The sine of how far an axle may stand up.
+_UPRIGHT = 0.95
 
 
 def rolling_findings(rig: Rig, home: Pose) -> Iterator[Finding]:
@@ -53,6 +55,13 @@ def _radius(
         return
     name = rig.parts[part].name
     origin, axle = channel_axis(home, wheel)
+    if isinstance(link, Rolling) and not link.ball and not link.path and abs(axle[2]) > _UPRIGHT:
+        text = (
+            f"{name} turns about an upright axis, so it does not roll as it is carried. Lay its "
+            "axis level (Pick its axis), or let it roll about another."
+        )
+        yield Finding(Note("wheel-upright", name, text, "warning"))
+        return
     offset = points - origin
     across = offset - np.outer(offset @ axle, axle)
     true = float(np.linalg.norm(across, axis=1).max())

@@ -18,7 +18,7 @@ from gremio.core.edit.mounts import move_mount
 from gremio.core.edit.parts import change_part, set_joint, set_parent, set_stops
 from gremio.core.frames import Frame, carried, frame_of, matrix
 from gremio.core.make.axes import own_axis
-from gremio.core.make.round_things import widest_round
+from gremio.core.make.rolling import wheel_radius
 from gremio.core.mechanics.wheels import STEERING_RANGE, steer_of_wheel
 from gremio.core.problem import GremioError, listed
 from gremio.core.quantity import short_number
@@ -42,17 +42,6 @@ class Wheel:
     part: PartId
     at: tuple[float, float, float]
     radius: float
-
-
-def wheel_radius(rig: Rig, part: PartId) -> float:
-    """Of the widest round shape of a part (m). Raises GremioError for a part without one."""
-    diameter = widest_round(rig, part)
-    if diameter <= 0:
-        raise GremioError(
-            f"{rig.parts[part].name} has no round shape to read a radius from. Give it a "
-            "cylinder or a tube, or a model of a wheel."
-        )
-    return diameter / 2
 
 
 def make_carriage(
@@ -136,8 +125,7 @@ def _read(rig: Rig, home: Pose, body: PartId, wheel: PartId, geometry: GeometryO
     axle = own_axis(rig, wheel, geometry)
     at = inside[:3, 3] if axle is None else carried(inside, axle.at)
     x, y, z = (float(v) for v in at)
-    radius = wheel_radius(rig, wheel) if axle is None else axle.size
-    return Wheel(wheel, (x, y, z), radius)
+    return Wheel(wheel, (x, y, z), wheel_radius(rig, wheel, geometry))
 
 
 def _joint_frame(rig: Rig, home: Pose, part: PartId) -> Array:

@@ -6,13 +6,18 @@ import numpy as np
 
 from gremio.core.arrays import Array
 
+_LEVEL = 1e-6
 
-def rolled(frames: Array, axle: int, radius: float) -> Array:
+
+def rolled(frames: Array, axle: int, radius: float, *, upright: bool = True) -> Array:
     """(F,) turn (rad) about its axle of a wheel carried through frames, 0 in the first.
 
-    frames: (F, 3, 4) of the wheel's centre, steered and not spun. axle: 0 for a wheel on the
-    x axis, 1 for y. radius: m. z is upright, so a wheel on the y axis that goes along +x
-    turns by +distance ÷ radius, and one on the x axis that goes along −y likewise.
+    frames: (F, 3, 4) of the wheel's centre, steered and not spun, as seen from what it rolls over,
+    whose z is upright. axle: 0, 1, 2 for a wheel on the x, y, z axis of its frame. radius: m.
+    It heads along axle × up: a wheel on the y axis that goes along +x turns by +distance ÷
+    radius, and one on the x axis that goes along −y likewise. upright: whether up is the frame's
+    z, wherever that goes; else it is what is upright in the first frame. A wheel on an upright
+    axle does not roll.
 
     Between two frames the wheel is taken to go with a steady speed and a steady turn of its
     heading: the forward part of the logarithm of the planar motion, which is exact along an
@@ -21,7 +26,11 @@ def rolled(frames: Array, axle: int, radius: float) -> Array:
     """
     turn, place = frames[:, :, :3], frames[:, :, 3]
     turn = turn / np.linalg.norm(turn, axis=1, keepdims=True)
-    heading, side = (turn[:, :, 0], turn[:, :, 1]) if axle == 1 else (-turn[:, :, 1], turn[:, :, 0])
+    up = _up_of(np.eye(3) if upright else turn[0], axle)
+    if up is None:
+        return np.zeros(len(frames))
+    side = turn[:, :, axle]
+    heading = turn @ np.cross(np.eye(3)[axle], up)
     step = place[1:] - place[:-1]
     along = np.einsum("fi,fi->f", heading[:-1], step)
     across = np.einsum("fi,fi->f", side[:-1], step)
@@ -34,6 +43,14 @@ def rolled(frames: Array, axle: int, radius: float) -> Array:
     cot = np.where(small, 1 - half**2 / 3, safe / np.tan(safe))
     distance = along * cot + across * half
     return np.concatenate([[0.0], np.cumsum(distance)]) / radius
+
+
+def _up_of(first: Array, axle: int) -> Array | None:
+    """(3,) which way is up in the frame of a wheel (3, 3), square to its axle; None where that is
+    upright itself."""
+    up = first[2] - first[2, axle] * np.eye(3)[axle]
+    size = float(np.linalg.norm(up))
+    return up / size if size > _LEVEL else None
 
 
 def rolled_ball(places: Array, start: Array, radius: float) -> Array:

@@ -5,6 +5,7 @@ Every step gives the values of some channels, (k, F) for F frames, from others.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import cached_property
@@ -25,6 +26,9 @@ from gremio.core.solve.frames import Finder, as_matrices
 from gremio.core.solve.limits import Limits, as_slice, softly
 from gremio.core.solve.loop_steps import LoopBatch
 from gremio.core.solve.reach_steps import ReachStep
+
+# The tangent of what a mount may be askew of upright and count as standing so.
+_ASKEW = 1e-9
 
 
 @dataclass(frozen=True)
@@ -258,7 +262,11 @@ class RollStep:
         """(1, F) how far it has turned since the first frame."""
         frames = _seen_from(finder, self.on, finder.world(self.part, before=self.channel))
         axle = {"x": 0, "y": 1, "z": 2}[self.channel[-1]]
-        return rolled(frames[:, :3], axle, self.radius)[None]
+        # Laid along an axle, a mount may have its z anywhere about it.
+        tree = finder.tree
+        x, y, z = tree.mounts[2][:, tree.part_row[self.part], 0]
+        upright = axle != 2 and z > 0 and math.hypot(x, y) < _ASKEW * z
+        return rolled(frames[:, :3], axle, self.radius, upright=bool(upright))[None]
 
 
 @dataclass(frozen=True)

@@ -23,12 +23,13 @@ from gremio.core.make.driving import drive_to
 from gremio.core.make.gearing import gears_of
 from gremio.core.make.meshing import interlock_train, make_mate
 from gremio.core.make.pairs import propose
-from gremio.core.make.round_things import widest_round
+from gremio.core.make.rolling import rolling_of
+from gremio.core.problem import GremioError
 from gremio.core.quantity import show_short
 from gremio.core.rig import ids
-from gremio.core.rig.channels import freed, key, main_channel
+from gremio.core.rig.channels import key, main_channel
 from gremio.core.rig.ids import PartId, ThingId
-from gremio.core.rig.model import Planetary, Rig, Rolling
+from gremio.core.rig.model import Planetary, Rig
 from gremio.core.solve.ask import solve
 from gremio.core.solve.frames import Finder
 from gremio.desktop.actions.rigging import selected_part
@@ -39,14 +40,16 @@ from gremio.desktop.document.document import Document
 def roll_wheel(document: Document, part: PartId) -> None:
     """Let a part roll by the way it is carried, on the radius of its shape."""
     rig = document.rig
-    entry = rig.parts[part]
-    turns = [c for c in freed(entry.joint) if c.startswith("turn")]
-    ball = len(turns) == 3
-    turn = turns[0] if ball else f"turn {entry.joint.axis}"
-    radius = widest_round(rig, part) / 2 or 0.1
-    link = Rolling(key(part, turn), radius, ball=ball)
-    if document.make(f"let {entry.name} roll", lambda r: add_link(r, link)):
-        document.said.emit(f"{entry.name} rolls on a radius of {show_short(radius, 'mm')}.")
+    try:
+        link = rolling_of(rig, part, document.pose, geometry=document.geometry)
+    except GremioError as problem:
+        document.said.emit(str(problem))
+        return
+    name = rig.parts[part].name
+    if document.make(f"let {name} roll", lambda r: add_link(r, link)):
+        about = "in every direction" if link.ball else f"about its {link.follower.split()[-1]}"
+        radius = show_short(link.radius, "mm")
+        document.said.emit(f"{name} rolls {about}, on a radius of {radius}, over the ground.")
 
 
 def planetary_set(document: Document, sun: str, ring: str, carrier: PartId) -> None:

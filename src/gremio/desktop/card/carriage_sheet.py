@@ -8,7 +8,8 @@ from collections.abc import Callable
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QSizePolicy, QWidget
 
 from gremio.core.edit.parts import descendants
-from gremio.core.make.carriage import LimitOf, make_carriage, wheel_radius
+from gremio.core.make.carriage import LimitOf, make_carriage
+from gremio.core.make.rolling import wheel_radius
 from gremio.core.mechanics.wheels import STEERING_RANGE
 from gremio.core.problem import GremioError
 from gremio.core.quantity import show_short
@@ -69,7 +70,7 @@ class CarriageSheet(Sheet):
             if part == self.body or self.body in descendants(rig, part):
                 continue
             try:
-                radius = wheel_radius(rig, part)
+                radius = wheel_radius(rig, part, self.document.geometry)
             except GremioError:
                 continue
             if radius > 0:
@@ -86,7 +87,9 @@ class CarriageSheet(Sheet):
         wheel.setAccessibleName(f"{rig.parts[part].name} is a wheel")
         steers.setAccessibleName(f"{rig.parts[part].name} steers")
         wheel.setChecked(rig.parts[part].parent == self.body)
-        wheel.setToolTip(f"radius {show_short(wheel_radius(rig, part), 'mm')}")
+        wheel.setToolTip(
+            f"radius {show_short(wheel_radius(rig, part, self.document.geometry), 'mm')}"
+        )
         # A long name must not widen the Card.
         wheel.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         steers.toggled.connect(lambda on, w=wheel: w.setChecked(True) if on else None)
