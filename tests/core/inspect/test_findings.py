@@ -123,7 +123,7 @@ def test_a_wheel_that_slips_hangs_or_sinks() -> None:
 
     assert codes(wheel(0.25, 0.25)) == []
     assert (
-        "hangs in the air by 50.0 mm"
+        "hangs above the ground by 50.0 mm"
         in inspect(wheel(0.30, 0.25), geometry=geometry_of)[0].note.text
     )
     assert (

@@ -71,6 +71,20 @@ def test_on_an_upright_axle_it_does_not_roll_and_that_is_told() -> None:
     assert "wheel-upright" in [finding.note.code for finding in gremio.inspect(rig)]
 
 
+@pytest.mark.parametrize(("height", "gap"), [(0.6, "hangs above"), (0.55, ""), (0.5, "sinks into")])
+def test_the_gap_is_measured_to_what_it_rolls_over(height: float, gap: str) -> None:
+    build = gremio.Builder("Cart")
+    build.part("Turntable", gremio.shape(Cylinder(4.0, 0.3), (0, 0, 0.15)), joint="spin z")
+    build.part("Bed", at=(1, 0, height), joint="slide x")
+    wheel = gremio.shape(Cylinder(0.5, 0.1), turned=("90 deg", 0, 0))
+    build.part("Wheel", wheel, on="Bed", joint="spin y")
+    rig = gremio.roll(build.rig, "Wheel", 0.25, over="Turntable")
+    told = [f.note.text for f in gremio.inspect(rig) if f.note.code == "wheel-height"]
+    assert [text.startswith(f"Wheel {gap} Turntable by 50.0 mm.") for text in told] == [
+        True
+    ] * bool(gap)
+
+
 def test_a_ball_rolls_in_every_direction() -> None:
     rig = cart("ball", solid=Ball(0.4))
     link = rolling_of(rig, part_id(rig, "Wheel"), gremio.solve(rig), geometry=geometry_of)

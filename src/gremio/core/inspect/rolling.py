@@ -75,22 +75,32 @@ def _radius(
         better = _with_radius(link, true)
         mend = Mend("take it from the shape", partial(change_link, link_id=link_id, link=better))
         yield Finding(Note("wheel-radius", name, text, "warning"), (mend,))
-    lowest = float(points[:, 2].min()) - _ground_of(rig, home, part, geometry)
+    below = _rolled_over(rig, part, link)
+    lowest = float(points[:, 2].min()) - _top_of(rig, home, below, float(origin[2]), geometry)
     if abs(lowest) > _OFF * true:
-        does = "hangs in the air" if lowest > 0 else "sinks into the ground"
-        text = f"{name} {does} by {abs(lowest) * 1000:.1f} mm. Put what carries it on the ground."
+        ground = "the ground" if below is None else rig.parts[below].name
+        does = f"hangs above {ground}" if lowest > 0 else f"sinks into {ground}"
+        text = f"{name} {does} by {abs(lowest) * 1000:.1f} mm. Put what carries it on {ground}."
         yield Finding(Note("wheel-height", name, text, "warning"))
 
 
-def _ground_of(rig: Rig, home: Pose, part: PartId, geometry: GeometryOf) -> float:
-    """Height of what a wheel's carriage stands on: the top of the part that carries the
-    outermost thing that moves, or the ground (m)."""
+def _rolled_over(rig: Rig, part: PartId, link: Link) -> PartId | None:
+    """The part that a wheel rolls over: the one its link names, else what carries the outermost
+    thing that moves under it; None for the ground."""
+    if isinstance(link, Rolling) and link.on in rig.parts:
+        return link.on
     moving = [p for p in carriers(rig, part) if freed(rig.parts[p].joint)]
-    below = rig.parts[moving[-1]].parent if moving else None
-    if below is None:
+    return rig.parts[moving[-1]].parent if moving else None
+
+
+def _top_of(rig: Rig, home: Pose, part: PartId | None, under: float, geometry: GeometryOf) -> float:
+    """Height (m) of the highest place of a part that is not above a height, such as the middle of
+    a wheel; of the ground 0."""
+    if part is None:
         return 0.0
-    points = _points(rig, home, below, geometry)
-    return float(points[:, 2].max()) if len(points) else 0.0
+    heights = _points(rig, home, part, geometry)[:, 2]
+    below = heights[heights <= under]
+    return float(below.max()) if len(below) else float(heights.max(initial=0.0))
 
 
 def _radius_of(link: Link) -> float:
