@@ -6,15 +6,19 @@ import math
 from pathlib import Path
 
 import pytest
+from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, Qt
 from tests.desktop.hand import CTRL, SHIFT, Hand, act
 
 import gremio
 from gremio.core.edit.builder import shape
+from gremio.core.edit.controls import change_control
 from gremio.core.edit.parts import rename_part, set_stops
+from gremio.core.inspect.words import how
 from gremio.core.rig.cams import is_from_to
 from gremio.core.rig.find import channel_key, control_id, part_id
 from gremio.core.rig.model import Cam, Stops
+from gremio.core.rig.scales import shown_on
 from gremio.core.rig.solids import Box
 from gremio.desktop.card.cam_table_sheet import CamTableSheet
 from gremio.desktop.deck.station_table import SHOWN
@@ -408,3 +412,23 @@ def test_a_soft_stop_says_what_was_asked_for(at_cam: Hand) -> None:
     told = [text for text in words if text.startswith("asked for")]
     had = math.degrees(document.pose.value("Door", "turn z"))
     assert told == [f"asked for 80.2°, slowed to {had:.1f}°"]
+
+
+def test_what_is_read_on_the_lead_is_read_on_the_cam_page_too(at_cam: Hand) -> None:
+    window, document = at_cam.window, at_cam.window.document
+    lead = control_id(document.rig, "Open door")
+    read = replace(document.rig.controls[lead], scale=(0.0, 10.0))
+    document.edit("read as", lambda rig: change_control(rig, lead, read))
+    window.deck.show_page("Cam")
+    at_cam.rest(60)
+    assert at_cam.named("Station 2 lead").text() == "3.0"
+    assert shown_on(document.rig, lead, 0.7) == "7"
+    at_cam.type_into(at_cam.named("Station 2 lead"), "4.5")
+    (link,) = document.rig.links
+    assert [s.lead for s in document.rig.links[link].stations] == pytest.approx([0, 0.45, 0.7, 1])
+    words = how(document.rig, document.rig.links[link], channel_key(document.rig, "Door"))
+    assert words.startswith("0 → 0°   4.5 → 0°   7 → ")
+    begin(at_cam, "Open door")
+    at_cam.type_into(at_cam.named("Lead value"), "2.5")
+    assert document.pose.at(lead) == pytest.approx(0.25)
+    assert at_cam.named("Lead value").text() == "2.5"

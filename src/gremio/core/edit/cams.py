@@ -14,6 +14,7 @@ from gremio.core.rig.cams import SAME, cam_through, cam_without, sorted_stations
 from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.model import Cam, Follower, ProfileKind, Ratio, Rig, Station
 from gremio.core.rig.numbers import full_label, range_of, shown_unit
+from gremio.core.rig.scales import shown_on
 
 
 def cam_of(rig: Rig, link_id: ThingId) -> Cam:
@@ -79,10 +80,10 @@ def change_station(rig: Rig, link_id: ThingId, index: int, station: Station) -> 
     _station(cam, index)
     others = [*cam.stations[:index], *cam.stations[index + 1 :]]
     if any(abs(other.lead - station.lead) <= SAME for other in others):
-        unit = shown_unit(rig, cam.lead)
+        at = shown_on(rig, cam.lead, station.lead)
         raise GremioError(
-            f"Another station stands at {full_label(rig, cam.lead)} = "
-            f"{show_short(station.lead, unit)}. Merge the two, or choose another place."
+            f"Another station stands at {full_label(rig, cam.lead)} = {at}. Merge the two, or "
+            "choose another place."
         )
     return _with_stations(rig, link_id, [*others, station])
 
@@ -153,9 +154,9 @@ def copy_station(rig: Rig, link_id: ThingId, index: int, lead: float) -> Rig:
     cam = cam_of(rig, link_id)
     copied = replace(_station(cam, index), lead=lead)
     if _station_at(cam, lead) is not None:
-        unit = shown_unit(rig, cam.lead)
+        at = shown_on(rig, cam.lead, lead)
         raise GremioError(
-            f"A station stands at {show_short(lead, unit)} already. Move "
+            f"A station stands at {at} already. Move "
             f"{full_label(rig, cam.lead)} to where the copy should be."
         )
     return _with_stations(rig, link_id, [*cam.stations, copied])

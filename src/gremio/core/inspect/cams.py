@@ -24,6 +24,7 @@ from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.links import wrong_numbers
 from gremio.core.rig.model import Cam, Control, Rig
 from gremio.core.rig.numbers import full_label, owner_name, shown_unit
+from gremio.core.rig.scales import shown, shown_on
 from gremio.core.solve.cam_steps import cam_profile
 from gremio.core.solve.program import Program
 
@@ -81,13 +82,13 @@ def _course(cam: Cam, channel: ChannelKey) -> _Course:
 
 def _in_one_place(rig: Rig, link_id: ThingId, cam: Cam) -> Iterator[Finding]:
     """Stations that stand at one lead value, so that the cam is left out."""
-    unit, name = shown_unit(rig, cam.lead), full_label(rig, cam.lead)
+    name = full_label(rig, cam.lead)
     merge = Mend("merge them", partial(merge_where_they_meet, link_id=link_id))
     for one, two in itertools.pairwise(sorted_stations(cam.stations)):
         if two.lead - one.lead <= SAME:
             text = (
                 f"Two stations of the cam that {name} leads stand at "
-                f"{show_short(one.lead, unit)}. Merge them, or move one of them."
+                f"{shown_on(rig, cam.lead, one.lead)}. Merge them, or move one of them."
             )
             yield Finding(_note("cam-together", rig, cam.lead, text), (merge,))
 
@@ -114,7 +115,7 @@ def _jumps(
         partial(set_profile, link_id=link_id, channel=channel, kind="smooth"),
     )
     for jump in course.jumps:
-        at = show_short(float(profile.x[jump.station]), shown_unit(rig, cam.lead))
+        at = shown_on(rig, cam.lead, float(profile.x[jump.station]))
         where = f"where {full_label(rig, cam.lead)} is {at}"
         if jump.what == "place":
             text = f"{name} jumps by {show_short(jump.size, unit)} {where}. Let it rise there."
@@ -143,7 +144,7 @@ def _overshoot(
         return
     end, lead = ("high", course.highest[1]) if over >= under else ("low", course.lowest[1])
     far = show_short(max(over, under), shown_unit(rig, channel))
-    at = show_short(lead, shown_unit(rig, cam.lead))
+    at = shown_on(rig, cam.lead, lead)
     text = (
         f"{full_label(rig, channel)} goes {far} past its {end} stop where "
         f"{full_label(rig, cam.lead)} is {at}. Move the stop, or the station."
@@ -155,10 +156,10 @@ def _unreached(cam: Cam, control: Control) -> Iterator[Finding]:
     out = [s for s in cam.stations if not control.low - 1e-9 <= s.lead <= control.high + 1e-9]
     if not out:
         return
-    at = ", ".join(show_short(s.lead, control.unit) for s in out[:3])
+    at = ", ".join(shown(control, s.lead) for s in out[:3])
     text = (
         f"{control.name} never comes to the station at {at}: its range is from "
-        f"{show_short(control.low, control.unit)} to {show_short(control.high, control.unit)}. "
+        f"{shown(control, control.low)} to {shown(control, control.high)}. "
         "Widen the range, or move the station."
     )
 

@@ -16,6 +16,7 @@ from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.links import link_kind, link_word
 from gremio.core.rig.model import Cam, Link, LinkKind, Ratio, Rig
 from gremio.core.rig.numbers import closure_label, kind_of, shown_unit
+from gremio.core.rig.scales import shown_on
 
 
 def how(rig: Rig, link: Link, channel: ChannelKey) -> str:
@@ -24,9 +25,9 @@ def how(rig: Rig, link: Link, channel: ChannelKey) -> str:
 
 
 def _cam_words(rig: Rig, cam: Any, channel: ChannelKey) -> str:
-    lead_unit, unit = shown_unit(rig, cam.lead), shown_unit(rig, channel)
-    points = [(s.lead, s.values[channel]) for s in cam.stations if channel in s.values]
-    return "   ".join(f"{show_short(x, lead_unit)} → {show_short(y, unit)}" for x, y in points[:4])
+    unit = shown_unit(rig, channel)
+    points = [(s.lead, s.values[channel]) for s in cam.stations if channel in s.values][:4]
+    return "   ".join(f"{shown_on(rig, cam.lead, x)} → {show_short(y, unit)}" for x, y in points)
 
 
 # How a link of each kind leads a follower.

@@ -5,7 +5,9 @@ from __future__ import annotations
 import math
 
 from gremio.core.quantity import show, show_number, show_short
-from gremio.core.rig.model import Control
+from gremio.core.rig.ids import ChannelKey, ThingId
+from gremio.core.rig.model import Control, Rig
+from gremio.core.rig.numbers import shown_unit
 
 
 def share_of(control: Control, value: float) -> float:
@@ -44,6 +46,27 @@ def shown(control: Control, value: float, *, short: bool = True) -> str:
     if control.scale is not None:
         return number_text(control, value)
     return (show_short if short else show)(value, control.unit)
+
+
+def shown_on(rig: Rig, channel: ChannelKey, value: float) -> str:
+    """A value (SI) of any number (key), as it is read where it is: on a control as on the Desk."""
+    control = rig.controls.get(ThingId(channel))
+    if control is None:
+        return show_short(value, shown_unit(rig, channel))
+    return shown(control, value)
+
+
+def read_on(rig: Rig, channel: ChannelKey, value: float) -> float:
+    """The number read at a value (SI) of any number (key): that of a control's own scale; the
+    value itself elsewhere."""
+    control = rig.controls.get(ThingId(channel))
+    return value if control is None else reads(control, value)
+
+
+def meant_on(rig: Rig, channel: ChannelKey, number: float) -> float:
+    """The value (SI) that a number read means; `read_on` the other way."""
+    control = rig.controls.get(ThingId(channel))
+    return number if control is None else meant(control, number)
 
 
 def decimals_read(control: Control) -> int:

@@ -24,6 +24,7 @@ from gremio.core.rig.numbers import (
     owner_name,
     shown_unit,
 )
+from gremio.core.rig.scales import shown_on
 from gremio.core.solve.dimensions import with_dimensions, with_ends
 from gremio.core.solve.loop_steps import LoopBatch, LoopStep
 from gremio.core.solve.program import Program
@@ -278,8 +279,8 @@ class Pose:
         places = []
         for lead in self.program.drives[channel].leads:
             if lead in self.program.channel_row:
-                unit = shown_unit(rig, lead)
-                places.append(f"{full_label(rig, lead)} is {show_short(self.at(lead), unit)}")
+                at = shown_on(rig, lead, self.at(lead))
+                places.append(f"{full_label(rig, lead)} is {at}")
         where = f" where {' and '.join(places[:3])}" if places else ""
         text = (
             f"The formula for {name} has no value{where}: it divides by zero, or asks a function "
@@ -330,10 +331,9 @@ def _unclosed(pose: Pose, closing: Closing) -> list[Note]:
     lead = _lead_of(pose, closing)
     if not lead:
         return []
-    unit = shown_unit(rig, lead)
     row = pose.program.channel_row[lead]
-    had = show_short(float(pose.poses.channels[row, 0]), unit)
-    wanted = show_short(float(pose.poses.asked[row, 0]), unit)
+    had = shown_on(rig, lead, float(pose.poses.channels[row, 0]))
+    wanted = shown_on(rig, lead, float(pose.poses.asked[row, 0]))
     at = _stop_in_loop(pose, closing)
     why = f"held by the {at}" if at else "as far as its links reach"
     if closing.cut[0]:

@@ -6,11 +6,11 @@ import numpy as np
 
 from gremio.core.make.teach import Lesson, lesson_for
 from gremio.core.problem import GremioError
-from gremio.core.quantity import show_short
 from gremio.core.rig.channels import main_channel
 from gremio.core.rig.ids import NOTHING, PartId, ThingId
 from gremio.core.rig.model import Cam
-from gremio.core.rig.numbers import full_label, shown_unit
+from gremio.core.rig.numbers import full_label
+from gremio.core.rig.scales import shown_on
 from gremio.core.solve.evaluate import evaluate
 from gremio.desktop.bench.motion import Motion
 from gremio.desktop.document.document import Document
@@ -52,7 +52,7 @@ def record(document: Document) -> None:
     if lesson is None:
         document.said.emit("Nothing is being taught. Select what should lead and press T.")
         return
-    at = show_short(document.pose.at(lesson.lead), shown_unit(document.rig, lesson.lead))
+    at = shown_on(document.rig, lesson.lead, document.pose.at(lesson.lead))
     count = len(lesson.changed)
     if not document.teaching.record():
         return

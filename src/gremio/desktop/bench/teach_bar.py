@@ -12,11 +12,13 @@ from gremio.core.make.teach import cam_taught
 from gremio.core.problem import counted_words
 from gremio.core.quantity import show_short
 from gremio.core.rig.ids import ChannelKey
-from gremio.core.rig.numbers import full_label, kind_of, shown_unit
+from gremio.core.rig.numbers import full_label, shown_unit
+from gremio.core.rig.scales import meant_on, read_on, shown_on
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.areas import clear
 from gremio.desktop.fields.pieces import second, verb
 from gremio.desktop.fields.quantity_field import QuantityField, narrow
+from gremio.desktop.fields.reading_field import reading_field
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import DAY, Inks
 
@@ -90,10 +92,10 @@ class TeachBar(QWidget):
         name.setMinimumWidth(48)  # a long name gives way to the buttons
         name.setToolTip(full_label(rig, lead))
         self._head.addWidget(name)
-        self._lead = QuantityField(kind_of(rig, lead), shown_unit(rig, lead), "Lead value")
+        self._lead = reading_field(rig, lead, "Lead value")
         self._lead.setProperty("lead", lead)
         self._lead.setFixedWidth(96)
-        self._lead.committed.connect(lambda value: self.document.move(lead, value))
+        self._lead.committed.connect(self._put_lead)
         self._lead.refused.connect(self.document.said)
         self._head.addWidget(self._lead)
         self._head.addStretch()
@@ -108,6 +110,12 @@ class TeachBar(QWidget):
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             self._head.addWidget(button)
 
+    def _put_lead(self, number: float) -> None:
+        lesson = self.document.teaching.lesson
+        if lesson is not None:
+            rig = self.document.rig
+            self.document.move(lesson.lead, meant_on(rig, lesson.lead, number))
+
     def _say_stations(self) -> None:
         """The stations there are; a click puts the lead there."""
         lesson = self.document.teaching.lesson
@@ -115,12 +123,11 @@ class TeachBar(QWidget):
         clear(self._stations)
         cam = cam_taught(self.document.rig, lesson)
         leads = [s.lead for s in cam.stations] if cam else sorted(lesson.marks)
-        unit = shown_unit(self.document.rig, lesson.lead)
         head = second(counted_words(len(leads), "station") if cam else "begun at")
         head.setWordWrap(False)
         self._stations.addWidget(head)
         for lead in self._nearest(leads):
-            text = narrow(show_short(lead, unit))
+            text = narrow(shown_on(self.document.rig, lesson.lead, lead))
             go = partial(self.document.move, lesson.lead, lead)
             self._stations.addWidget(verb(text, go, "Put the lead here"))
         rest = len(leads) - len(self._nearest(leads))
@@ -165,4 +172,5 @@ class TeachBar(QWidget):
     def _take_pose(self) -> None:
         lesson = self.document.teaching.lesson
         if lesson is not None and self._lead is not None:
-            self._lead.set_value(self.document.pose.at(lesson.lead))
+            at = self.document.pose.at(lesson.lead)
+            self._lead.set_value(read_on(self.document.rig, lesson.lead, at))

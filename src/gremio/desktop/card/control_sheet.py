@@ -39,9 +39,9 @@ from gremio.desktop.card.forms import (
     Words,
 )
 from gremio.desktop.card.links import leading_on, leads_section, led_section
-from gremio.desktop.desk.instrument import value_field
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.pieces import LedMark
+from gremio.desktop.fields.reading_field import value_field
 from gremio.desktop.theme.inks import Inks
 
 KINDS: tuple[Kind, ...] = ("angle", "length", "time", "number")

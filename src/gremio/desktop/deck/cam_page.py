@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import get_args
 
 from msgspec.structs import replace
@@ -40,6 +41,7 @@ from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
 from gremio.core.rig.links import members
 from gremio.core.rig.model import Beyond, Cam, Rig
 from gremio.core.rig.numbers import exists, full_label, shown_unit
+from gremio.core.rig.scales import meant_on, shown_on
 from gremio.core.solve.cam_steps import cam_profile
 from gremio.desktop.deck.chart import Track
 from gremio.desktop.deck.profile_view import Point, ProfileView
@@ -230,7 +232,8 @@ class CamPage(QWidget):
             if exists(rig, channel) and told(cam, channel)
         )
         lead_name, unit = full_label(rig, cam.lead), shown_unit(rig, cam.lead)
-        self.profile.show_tracks(tracks, (ends[0], ends[1]), lead_name, unit)
+        reading = partial(shown_on, rig, cam.lead)
+        self.profile.show_tracks(tracks, (ends[0], ends[1]), lead_name, unit, reading)
 
     # ── the side ───────────────────────────────────────────────────
 
@@ -279,10 +282,15 @@ class CamPage(QWidget):
             return "No station speaks of this follower yet."
         fast, hard = peaks(cam_profile(cam, self.channel))
         lead, unit = UNITS[shown_unit(rig, cam.lead)], UNITS[shown_unit(rig, self.channel)]
-        per = f"{unit.symbol or '1'}/{lead.symbol or '1'}"
+        control = rig.controls.get(ThingId(cam.lead))
+        read = control is not None and control.scale is not None
+        # One of what is read on the lead (SI).
+        one = abs(meant_on(rig, cam.lead, 1.0) - meant_on(rig, cam.lead, 0.0))
+        size = one if read else lead.size
+        per = f"{unit.symbol or '1'}/{'1' if read else lead.symbol or '1'}"
         return (
-            f"speed up to {fast * lead.size / unit.size:.3g} {per}, acceleration up to "
-            f"{hard * lead.size**2 / unit.size:.3g} {per}²"
+            f"speed up to {fast * size / unit.size:.3g} {per}, acceleration up to "
+            f"{hard * size**2 / unit.size:.3g} {per}²"
         )
 
     def _take_pose(self) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
@@ -50,6 +51,7 @@ class ProfileView(QWidget):
         self.inks: Inks = DAY
         self.tracks: tuple[Track, ...] = ()
         self.lead, self.lead_name, self.lead_unit = 0.0, "", "deg"
+        self._told: Callable[[float], str] = str
         self.range = (0.0, 1.0)
         self.chosen: set[Point] = set()
         # What is in the hand, and the page since it was taken: a page that grew under the hand
@@ -66,13 +68,18 @@ class ProfileView(QWidget):
         self.setAccessibleName("Profile")
 
     def show_tracks(
-        self, tracks: tuple[Track, ...], span: tuple[float, float], lead_name: str, unit: str
+        self,
+        tracks: tuple[Track, ...],
+        span: tuple[float, float],
+        lead_name: str,
+        unit: str,
+        told: Callable[[float], str],
     ) -> None:
-        """Show followers over a span of the lead (SI)."""
+        """Show followers over a span of the lead (SI). told: how a value of the lead is read."""
         self.tracks = tracks
         if self._frozen is None:
             self.range = span
-        self.lead_name, self.lead_unit = lead_name, unit
+        self.lead_name, self.lead_unit, self._told = lead_name, unit, told
         known = {(track.channel, index) for track in tracks for index in track.stations}
         self.chosen &= known
         self.update()
@@ -233,7 +240,7 @@ class ProfileView(QWidget):
         foot = QRectF(box.left(), self._whole().bottom() + 6, box.width(), 16)
         sides = (Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignRight)
         for end, side in zip(self.range, sides, strict=True):
-            painter.drawText(foot, side, show_short(end, self.lead_unit))
+            painter.drawText(foot, side, self._told(end))
         painter.setFont(text_font(8.5))
         painter.drawText(foot, Qt.AlignmentFlag.AlignHCenter, self.lead_name)
 
@@ -247,7 +254,7 @@ class ProfileView(QWidget):
         painter.setBrush(hand)
         painter.drawEllipse(QPointF(x, y), 3.5, 3.5)
         painter.setFont(digit_font(8.5))
-        text = show_short(lead, self.lead_unit)
+        text = self._told(lead)
         width = painter.fontMetrics().horizontalAdvance(text)
         left = x + 6 if x + 6 + width < box.right() else x - 6 - width
         self._write(painter, QPointF(left, self._whole().bottom() - 4), text)

@@ -12,9 +12,11 @@ from gremio.core.quantity import UNITS
 from gremio.core.rig.ids import ChannelKey
 from gremio.core.rig.model import Beyond, Cam, ProfileKind
 from gremio.core.rig.numbers import full_label, kind_of, label, shown_unit
+from gremio.core.rig.scales import meant_on, read_on
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.pieces import ASIDE, choice, second, verb
 from gremio.desktop.fields.quantity_field import OptionalField, QuantityField
+from gremio.desktop.fields.reading_field import reading_field
 from gremio.desktop.theme.dress import text_font
 
 MIXED = "by span"
@@ -118,11 +120,9 @@ class StationTable(QWidget):
         number.setFixedSize(24, 22)
         number.setStyleSheet("padding: 0;")
         self.grid.addWidget(number, row, 0)
-        lead = QuantityField(
-            kind_of(rig, cam.lead), shown_unit(rig, cam.lead), f"Station {row} lead"
-        )
-        lead.set_value(station.lead)
-        lead.committed.connect(partial(self.lead_typed.emit, index))
+        lead = reading_field(rig, cam.lead, f"Station {row} lead")
+        lead.set_value(read_on(rig, cam.lead, station.lead))
+        lead.committed.connect(partial(self._type_lead, index))
         self._fit(lead, row, 1)
         for column, follower in enumerate(cam.followers, start=2):
             self._fit(self._value(index, follower.channel), row, column)
@@ -146,6 +146,9 @@ class StationTable(QWidget):
         wide = field.fontMetrics().horizontalAdvance(field.text()) + _BESIDE
         field.setMinimumWidth(max(_FIELD, wide))
         self.grid.addWidget(field, row, column)
+
+    def _type_lead(self, index: int, number: float) -> None:
+        self.lead_typed.emit(index, meant_on(self.document.rig, self.cam.lead, number))
 
     def _value(self, index: int, channel: ChannelKey) -> OptionalField:
         rig = self.document.rig

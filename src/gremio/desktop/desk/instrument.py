@@ -23,15 +23,15 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from gremio.core.inspect.odometer import come_to
 from gremio.core.inspect.reach import Reach, told
-from gremio.core.quantity import Kind
 from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.model import Control
 from gremio.core.rig.numbers import label
-from gremio.core.rig.scales import decimals_read, meant, position_at, reads, share_of, shown
+from gremio.core.rig.scales import meant, position_at, reads, share_of, shown
 from gremio.core.solve.backward import led_parts
 from gremio.desktop.actions.channel_menu import channel_menu
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.quantity_field import QuantityField, narrow, nudge_factor, nudge_step
+from gremio.desktop.fields.reading_field import value_field
 from gremio.desktop.makes.draw import draw_make
 from gremio.desktop.makes.makes import MAKES, Pull, Standing, Stops, knob, standing
 from gremio.desktop.theme.dress import text_font
@@ -40,16 +40,6 @@ from gremio.desktop.theme.inks import Inks
 _HEAD, _FOOT = 17, 13
 _MARGIN, _VALUE = 14, 104
 _CARRY = 7
-
-
-def value_field(entry: Control, what: str, parent: QWidget | None = None) -> QuantityField:
-    """A field for what is read on a control: its own numbers where it has a scale of its own."""
-    kind: Kind = "number" if entry.scale is not None else entry.kind
-    field = QuantityField(kind, "" if entry.scale is not None else entry.unit, what, parent)
-    if entry.scale is not None:
-        field.decimals = max(decimals_read(entry), 1)
-        field.step = abs(entry.scale[1] - entry.scale[0]) / 100
-    return field
 
 
 class Instrument(QWidget):
