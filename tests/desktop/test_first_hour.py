@@ -16,6 +16,7 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QWidget
 from shapely.geometry import Polygon
+from tests.core.make.test_cylinders import machine_file
 from tests.desktop.hand import CTRL, LEFT, SHIFT, Hand
 from tests.desktop.test_files_on_screen import Answers
 
@@ -95,10 +96,11 @@ class Counting(Hand):
         self.click(bench, spot)
         self.rest(50)
 
-    def drags_control(self, name: str) -> None:
+    def drags_control(self, name: str, far: float = 400) -> None:
+        """Drag a control's slider to the right, or to the left (pixels)."""
         self.acts += 1
-        slider = self.slider(name)
-        self.drag(self.instrument(name), slider, slider + QPointF(60, 0), slider + QPointF(400, 0))
+        start, way = self.slider(name), QPointF(far, 0)
+        self.drag(self.instrument(name), start, start + 0.15 * way, start + way)
         self.rest(40)
 
 
@@ -202,6 +204,33 @@ def test_a_bolt_in_its_housing(own: Counting, tmp_path: Path) -> None:
     assert abs(axis[0]) == pytest.approx(1.0, abs=1e-6), "along the bar"
     print("bolt", own.acts)
     assert own.acts <= 16, own.acts
+
+
+def test_a_strut_of_two_cylinders(own: Counting, tmp_path: Path) -> None:
+    own.act_bring_in(machine_file(tmp_path))
+    own.act_row("Arm")
+    own.act_choose("Joint", "Hinge")
+    own.act_key(Qt.Key.Key_A, SHIFT)
+    own.act_world((0.0, 0.0, 0.73))
+    own.act_field("High stop", "0")
+    own.act_field("Low stop", "-20")
+    own.act_row("Barrel")
+    own.act_row("Rod", CTRL)
+    own.act_do("Cylinder")
+    own.act_row("Arm")
+    own.act_key("c")
+    document = own.window.document
+    (control,) = document.rig.controls.values()
+    own.drags_control(control.name, -120)
+    arm, rod, barrel = (part_id(document.rig, n) for n in ("Arm", "Rod", "Barrel"))
+    assert abs(own.value("Arm")) > math.radians(1)
+    ways = [document.pose.world(part)[:3, 0] for part in (rod, barrel)]
+    assert ways[0] == pytest.approx(ways[1], abs=1e-9), "in line"
+    strut = next(iter(document.rig.struts.values()))
+    eye = document.pose.world(arm) @ [*document.rig.closures[strut.closure].at_two, 1.0]
+    assert document.pose.world(rod)[:3, 3] == pytest.approx(eye[:3], abs=1e-9), "pinned"
+    print("strut", own.acts)
+    assert own.acts <= 72 / 3, own.acts
 
 
 def test_three_cogs(own: Counting, tmp_path: Path) -> None:

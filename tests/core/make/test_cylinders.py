@@ -38,8 +38,8 @@ def _bar(radius: float, start: np.ndarray, end: np.ndarray) -> trimesh.Trimesh:
     return trimesh.creation.cylinder(radius, segment=[start, end], sections=32)
 
 
-def machine(tmp_path: Path, *, eyes: bool = True) -> tuple[Rig, GeometryOf]:
-    """A bed with a lug, an arm on a hinge with another, and between them a barrel and its rod."""
+def machine_file(tmp_path: Path, *, eyes: bool = True) -> Path:
+    """A model of a bed with a lug, an arm with another, and between them a barrel and its rod."""
     low, high = _LUGS
     way = (high - low) / np.linalg.norm(high - low)
     whole = float(np.linalg.norm(high - low))
@@ -65,8 +65,13 @@ def machine(tmp_path: Path, *, eyes: bool = True) -> tuple[Rig, GeometryOf]:
     scene.apply_transform(np.eye(4)[[1, 2, 0, 3]])
     file = tmp_path / "arm.glb"
     scene.export(file)
+    return file
+
+
+def machine(tmp_path: Path, *, eyes: bool = True) -> tuple[Rig, GeometryOf]:
+    """The bed, the arm on a hinge, and between them the barrel and the rod."""
     shelf = model_shelf()
-    model = read_model(file, 1.0, None)
+    model = read_model(machine_file(tmp_path, eyes=eyes), 1.0, None)
     shelf.put(model)
     rig, _ = bring_in(Rig(name="Arm"), model)
     bare = rig
