@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from gremio.core.edit.change import must_have
 from gremio.core.frames import matrix
 from gremio.core.make.axes import own_axis
 from gremio.core.make.round_things import widest_round
@@ -41,7 +42,7 @@ def rolling_of(rig: Rig, part: PartId, pose: Pose, *, geometry: GeometryOf) -> R
     pose: where it stands. Raises GremioError for a part that can't turn, turns about an upright
     axis alone, or is not round.
     """
-    entry = rig.parts[part]
+    entry = must_have(rig.parts, part, "part")
     turns = [c for c in freed(entry.joint) if c.startswith("turn")]
     if not turns:
         raise GremioError(

@@ -40,14 +40,14 @@ def _too_many(rig: Rig, loop: Loop, told: str) -> str:
     """Why what is given leads a loop by more than it can follow. told: the words for it."""
     names = listed(label(rig, c) for c in loop.given[:3])
     some = [c for c in loop.given if c not in loop.idle]
-    verb = "leads" if len(some) == 1 else "lead"
     if 0 < len(some) <= loop.mobility:
         return (
-            f"{names} can't {verb.rstrip('s')} the loop closed by {told}: at home that stands at a "
+            f"{names} can't lead the loop closed by {told}: at home that stands at a "
             "dead centre, where the rest could go either way. Let another channel lead, or turn "
             "a part of it a little and set its home there."
         )
     freedoms = counted_words(loop.mobility, "freedom")
+    verb = "leads" if len(some) == 1 else "lead"
     return (
         f"The loop closed by {told} has {freedoms}, but {names or 'its joints'} {verb} it: "
         f"{loop.surplus} too many. Let one of them go."

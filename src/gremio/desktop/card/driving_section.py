@@ -52,9 +52,7 @@ def driving_section(sheet: FormSheet, thing: ThingId) -> Iterator[Field]:
     yield Words(at, digits=True)
     yield Words(headed)
     if steered_by(document.program, link):
-        yield Words(
-            lambda: f"steering {show_short(document.pose.at(link.steering), 'deg')}, {steered()}"
-        )
+        yield Words(steered)
     yield Line("Drive to", lambda _rig: "", drive, "drive", "Drive to", "x; y", digits=True)
     yield Act("Click where to drive it", lambda: sheet.action_wanted.emit("hand.drive"),
               "In one arc, from where it stands")  # fmt: skip

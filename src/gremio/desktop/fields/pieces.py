@@ -126,8 +126,9 @@ def menu_button(
     return button
 
 
-# Between the words of an entry and what is told beside them.
-ASIDE = " · "
+# Between the words of an entry and what is told beside them: spaces that no name is typed with.
+ASIDE = "\u2002·\u2002"
+_WIDEST = 480
 
 
 def choice(
@@ -181,7 +182,7 @@ class _CalmComboBox(QComboBox):
         view = self.view()
         if view is not None:
             # The list is as wide as its words, however narrow the choice is.
-            view.setMinimumWidth(view.sizeHintForColumn(0) + 48)
+            view.setMinimumWidth(min(view.sizeHintForColumn(0) + 48, _WIDEST))
         super().showPopup()
 
     def hidePopup(self) -> None:
