@@ -103,3 +103,8 @@ def test_a_rig_is_renamed(rig: Rig) -> None:
 
 def test_stops_of_a_small_part_are_told_in_its_unit(rig: Rig) -> None:
     assert shown_unit(rig, key(part_id(rig, "Button"), "high stop move z")) == "mm"
+
+
+def test_a_kind_that_is_none_is_refused(rig: Rig) -> None:
+    with pytest.raises(GremioError, match="can't be of the kind 'banana'"):
+        set_kind(rig, control_id(rig, "Open"), "banana")  # type: ignore[arg-type]

@@ -384,3 +384,9 @@ def test_backlash_is_kept_by_what_places_teeth_and_told_where_it_is_not_there() 
         gremio.mesh(yard(A=spur(20), B=spur(33)), "A", "B", backlash=-1e-3)
     with pytest.raises(GremioError, match="no place"):
         gremio.mesh(yard(A=spur(20), B=ring(64)), "A", "B", backlash=0.5)
+
+
+@pytest.mark.parametrize(("teeth", "inside"), [(0, True), (0, False), (4, False), (11, True)])
+def test_a_mate_of_too_few_teeth_is_refused(teeth: int, inside: bool) -> None:
+    with pytest.raises(GremioError, match="needs (5|12) teeth at least|wider|narrower|above zero"):
+        make_mate(yard(one=spur(20)), "p1", teeth, inside=inside, geometry=geometry_of)

@@ -103,6 +103,9 @@ def set_kind(rig: Rig, control_id: ThingId, kind: Kind) -> Rig:
     control = must_have(rig.controls, control_id, "control")
     if control.kind == kind:
         return rig
+    if kind not in USUAL_UNIT:
+        known = ", ".join(USUAL_UNIT)
+        raise GremioError(f"{control.name} can't be of the kind {kind!r}. It can be of {known}.")
     own = key(control_id)
     unit, factor = _unit_of_kind(rig, control_id, control, kind)
     low, high, home = (value * factor for value in (control.low, control.high, control.home))

@@ -31,6 +31,7 @@ from gremio.core.rig.ids import GROUND, PartId, ThingId
 from gremio.core.rig.model import Joint, Part, Ratio, Rig, Shape
 from gremio.core.rig.solids import InternalGear, RackBar, SpurGear
 from gremio.core.shape.geometry import GeometryOf
+from gremio.core.shape.solids import check_dimensions
 from gremio.core.solve.ask import solve
 from gremio.core.solve.pose import Pose
 
@@ -224,7 +225,8 @@ def make_mate(
     """Add a gear that runs with a part's gear, and a gear pair between them.
 
     part: id. teeth: of the mate. inside: an internal gear round it. distance: of the centres
-    (m), reached by profile shift; touching for None. Returns the rig and the mate's id.
+    (m), reached by profile shift; touching for None. Returns the rig and the mate's id. Raises
+    GremioError where there is no gear, or for fewer teeth than a gear can have.
     """
     home = solve(all_home(rig), geometry=geometry)
     found = gears_of(rig, home, part)
@@ -238,6 +240,7 @@ def make_mate(
         mate = InternalGear(module=module, teeth=teeth, width=width, rim=rim, pressure_angle=angle)
     else:
         mate = SpurGear(module=module, teeth=teeth, width=width, pressure_angle=angle)
+    check_dimensions(mate)
     entry = rig.parts[part]
     name = free_name(names_in(rig), f"Gear, {teeth} teeth")
     row = int(home.program.parents[home.program.part_row[part]])
