@@ -388,5 +388,5 @@ def test_backlash_is_kept_by_what_places_teeth_and_told_where_it_is_not_there() 
 
 @pytest.mark.parametrize(("teeth", "inside"), [(0, True), (0, False), (4, False), (11, True)])
 def test_a_mate_of_too_few_teeth_is_refused(teeth: int, inside: bool) -> None:
-    with pytest.raises(GremioError, match="needs (5|12) teeth at least|wider|narrower|above zero"):
+    with pytest.raises(GremioError, match=r"needs (5|12) teeth at least|wider|narrower|above zero"):
         make_mate(yard(one=spur(20)), "p1", teeth, inside=inside, geometry=geometry_of)
