@@ -16,7 +16,7 @@ from gremio.core.rig.channels import key
 from gremio.core.rig.find import channel_key, control_id, part_id
 from gremio.core.rig.model import Rig
 from gremio.core.rig.numbers import meant_unit, shown_unit
-from gremio.core.rig.solids import Box
+from gremio.core.rig.solids import Box, Cylinder
 from gremio.core.shape.solids import geometry_of
 from gremio.core.solve.ask import posed
 
@@ -108,3 +108,31 @@ def test_stops_of_a_small_part_are_told_in_its_unit(rig: Rig) -> None:
 def test_a_kind_that_is_none_is_refused(rig: Rig) -> None:
     with pytest.raises(GremioError, match="can't be of the kind 'banana'"):
         set_kind(rig, control_id(rig, "Open"), "banana")  # type: ignore[arg-type]
+
+
+def test_what_leads_a_control_and_kept_poses_mean_what_they_meant() -> None:
+    build = gremio.Builder("Hatch")
+    build.part("Gate", joint="hinge z")
+    for name in ("Wheel", "Crank"):
+        build.control(name, "0 deg", "90 deg")
+    build.ratio("Wheel", "Crank", 0.5)
+    build.ratio("Crank", "Gate", 1)
+    rig = gremio.keep(posed(build.rig, {"Wheel": "60 deg"}, geometry=geometry_of), "Ajar")
+    crank, wheel = (control_id(rig, name) for name in ("Crank", "Wheel"))
+    for control in (crank, wheel):
+        made = set_kind(rig, control, "number")
+        pose = gremio.solve(gremio.to_pose(made, "Ajar"))
+        assert math.degrees(pose.value("Gate")) == pytest.approx(30.0)
+    assert gremio.solve(set_kind(rig, crank, "number")).at(key(crank)) == pytest.approx(30.0)
+    assert set_kind(set_kind(rig, crank, "number"), crank, "angle").poses == rig.poses
+
+
+def test_what_drives_a_carriage_keeps_its_kind() -> None:
+    build = gremio.Builder("Cart")
+    build.part("Bed", Box(2.0, 1.0, 0.2), at=(0, 0, 0.5))
+    for name, x, y in (("FL", 0.8, 0.5), ("FR", 0.8, -0.5), ("RL", -0.8, 0.5)):
+        wheel = gremio.shape(Cylinder(0.5, 0.1), turned=("90 deg", 0, 0))
+        build.part(name, wheel, on="Bed", at=(x, y, -0.25))
+    rig = gremio.carriage(build.rig, "Bed", ["FL", "FR", "RL"], ["FL", "FR"])
+    with pytest.raises(GremioError, match="counts in its unit"):
+        set_kind(rig, control_id(rig, "Bed steering"), "number")

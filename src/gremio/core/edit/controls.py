@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Container, Mapping, Sequence
 
 from msgspec.structs import replace
 
@@ -24,8 +24,8 @@ from gremio.core.quantity import UNITS, USUAL_UNIT, Kind
 from gremio.core.rig.channels import CHANNELS, key, split
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.ids import ChannelKey, ThingId
-from gremio.core.rig.links import leads
-from gremio.core.rig.model import Cam, Control, Ratio, Rig
+from gremio.core.rig.links import link_label, members
+from gremio.core.rig.model import Cam, Control, Formula, Link, Ratio, Rig
 from gremio.core.rig.number import Number
 from gremio.core.rig.numbers import (
     exists,
@@ -34,6 +34,7 @@ from gremio.core.rig.numbers import (
     kind_of,
     number,
     number_word,
+    numbers_of,
     owner_name,
     shown_unit,
 )
@@ -95,10 +96,12 @@ def change_control(rig: Rig, control_id: ThingId, control: Control) -> Rig:
 
 def set_kind(rig: Rig, control_id: ThingId, kind: Kind) -> Rig:
     """The rig with a control of another kind of quantity, which means what it meant: 0 to 90° are
-    0 to 90 then, and what it leads by ratios and cams moves as before.
+    0 to 90 then. What it leads, and what leads it, by ratios and cams moves as before, and kept
+    poses are the same.
 
     Where it leads a channel of that kind by a ratio, it is that channel's length or angle. Formulas
-    that name it are left as they are, and checked. Raises GremioError where that is refused.
+    that name it are left as they are, and checked. Raises GremioError where that is refused, or
+    where it drives a carriage or stands in a planetary set in other numbers.
     """
     control = must_have(rig.controls, control_id, "control")
     if control.kind == kind:
@@ -106,23 +109,21 @@ def set_kind(rig: Rig, control_id: ThingId, kind: Kind) -> Rig:
     if kind not in USUAL_UNIT:
         known = ", ".join(USUAL_UNIT)
         raise GremioError(f"{control.name} can't be of the kind {kind!r}. It can be of {known}.")
-    own = key(control_id)
+    own = set(numbers_of(rig, control_id))
     unit, factor = _unit_of_kind(rig, control_id, control, kind)
+    links = {i: _scaled(rig, control, link, own, factor) for i, link in rig.links.items()}
     low, high, home = (value * factor for value in (control.low, control.high, control.home))
-    links = {
-        i: _with_lead_scaled(link, factor)
-        for i, link in rig.links.items()
-        if own in leads(link) and isinstance(link, Ratio | Cam)
-    }
     changed = replace(
         control, kind=kind, unit=unit, low=low, high=high, home=home,
         notches=tuple(notch * factor for notch in control.notches),
     )  # fmt: skip
     rig = change_control(rig, control_id, changed)
-    rig = replace(rig, links={**rig.links, **links})
-    if own in rig.at:
-        rig = replace(rig, at=with_entry(rig.at, own, rig.at[own] * factor))
-    return rig
+
+    def values(at: dict[ChannelKey, float]) -> dict[ChannelKey, float]:
+        return {c: v * factor if c in own else v for c, v in at.items()}
+
+    poses = {i: replace(pose, values=values(pose.values)) for i, pose in rig.poses.items()}
+    return replace(rig, links=links, at=values(rig.at), poses=poses)
 
 
 def _unit_of_kind(rig: Rig, control_id: ThingId, control: Control, kind: Kind) -> tuple[str, float]:
@@ -136,16 +137,34 @@ def _unit_of_kind(rig: Rig, control_id: ThingId, control: Control, kind: Kind) -
     return unit, UNITS[unit].size / UNITS[control.unit].size
 
 
-def _with_lead_scaled(link: Ratio | Cam, factor: float) -> Ratio | Cam:
-    """A link whose lead counts in other numbers; its followers move as before."""
+def _scaled(
+    rig: Rig, control: Control, link: Link, own: Container[ChannelKey], factor: float
+) -> Link:
+    """A link in which the numbers of a control (keys) are so many times as large, and that moves
+    all as before."""
+    if not any(c in own for c in members(link)) or isinstance(link, Formula) or factor == 1.0:
+        return link
     if isinstance(link, Ratio):
-        pair = None if link.pair is None else (link.pair[0] * factor, link.pair[1])
-        return replace(link, ratio=link.ratio / factor, pair=pair)
-    stations = [
-        replace(s, lead=s.lead * factor, slopes={c: v / factor for c, v in s.slopes.items()})
-        for s in link.stations
-    ]
-    return replace(link, stations=tuple(stations))
+        lead = factor if link.lead in own else 1.0
+        led = factor if link.follower in own else 1.0
+        pair = None if link.pair is None else (link.pair[0] * lead, link.pair[1] * led)
+        return replace(link, ratio=link.ratio * led / lead, offset=link.offset * led, pair=pair)
+    if isinstance(link, Cam):
+        lead = factor if link.lead in own else 1.0
+        stations = [
+            replace(
+                s,
+                lead=s.lead * lead,
+                values={c: v * (factor if c in own else 1.0) for c, v in s.values.items()},
+                slopes={c: v * (factor if c in own else 1.0) / lead for c, v in s.slopes.items()},
+            )
+            for s in link.stations
+        ]
+        return replace(link, stations=tuple(stations))
+    raise GremioError(
+        f"{control.name} is in {link_label(rig, link)}, which counts in its unit. Make another "
+        "control, and let it lead this one."
+    )
 
 
 def _is_scale(scale: tuple[float, float]) -> bool:
