@@ -229,6 +229,10 @@ def test_the_list_is_filtered_and_tells_what_leads(at_lock: Hand) -> None:
     assert "Paddle, east" in shown, "what carries it stays"
     told = window.parts.told.told_of(part_id(document.rig, "Upper gate, east"))
     assert "hinge" in told and "led by Upper gates, cam" in told
+    # Enter gives the keyboard back to the Bench, and leaves the list as it is.
+    at_lock.keys(Qt.Key.Key_Return)
+    assert window.bench.hasFocus() and window.parts.filter.text() == "rack bar"
+    at_lock.click(window.parts.filter)
     at_lock.keys(Qt.Key.Key_Escape)
     assert not any(i.isHidden() for i in window.parts._items.values())
 

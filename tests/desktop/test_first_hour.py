@@ -96,6 +96,14 @@ class Counting(Hand):
         self.click(bench, spot)
         self.rest(50)
 
+    def act_stops_and_control(self, low: str, high: str) -> None:
+        """Stops of the part that is selected, a control of it, and its travel seen."""
+        self.act_field("High stop", high)
+        self.act_field("Low stop", low)
+        self.act_key("c")
+        (control,) = self.window.document.rig.controls.values()
+        self.drags_control(control.name)
+
     def drags_control(self, name: str, far: float = 400) -> None:
         """Drag a control's slider to the right, or to the left (pixels)."""
         self.acts += 1
@@ -166,11 +174,7 @@ def test_a_door(own: Counting, tmp_path: Path) -> None:
     own.act_choose("Joint", "Hinge")
     own.act_key(Qt.Key.Key_A, SHIFT)
     own.act_world((-0.5, -0.285, 1.0))
-    own.act_field("High stop", "110")
-    own.act_field("Low stop", "0")
-    own.act_key("c")
-    (control,) = own.window.document.rig.controls.values()
-    own.drags_control(control.name)
+    own.act_stops_and_control("0", "110")
     document = own.window.document
     door = part_id(document.rig, "Left door")
     assert abs(own.value("Left door")) == pytest.approx(math.radians(110))
@@ -191,11 +195,7 @@ def test_a_bolt_in_its_housing(own: Counting, tmp_path: Path) -> None:
     own.act_bring_in(file)
     own.act_row("Bolt")
     own.act_choose("Joint", "Slide")
-    own.act_field("High stop", "40")
-    own.act_field("Low stop", "0")
-    own.act_key("c")
-    (control,) = own.window.document.rig.controls.values()
-    own.drags_control(control.name)
+    own.act_stops_and_control("0", "40")
     document = own.window.document
     bolt = part_id(document.rig, "Bolt")
     assert own.value("Bolt") == pytest.approx(0.040), "a small part is typed in millimetres"

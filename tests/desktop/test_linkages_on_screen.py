@@ -6,6 +6,7 @@ import math
 
 import pytest
 from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtWidgets import QLabel
 from tests.desktop.hand import CTRL, Hand, answer
 
 import gremio
@@ -87,7 +88,7 @@ def test_the_control_drives_the_loop_and_the_card_tells_its_mobility(at_bars: Ha
     document.select(next(iter(document.rig.closures)))
     at_bars.rest(30)
     at_bars.click(at_bars.named("Section Mobility"))
-    words = [w.text() for w in window.card.findChildren(type(window.message)) if w.isVisible()]
+    words = [w.text() for w in window.card.findChildren(QLabel) if w.isVisible()]
     assert "1 freedom, by the rank of its Jacobian" in words
     assert "closed" in words
     at_bars.choose("Kind of closure", "rail")
@@ -175,6 +176,7 @@ def test_c_on_what_a_linkage_moves_asks_whether_it_should_lead_instead(at_bars: 
     document.select(rocker)
     at_bars.rest(40)
     stood = document.pose.at(f"{rocker} turn y")
+    assert at_bars.named("Control").isVisible(), "on the Card as by its key"
     window.bench.setFocus()
     asked = answer("Stay")
     at_bars.keys("c")
@@ -188,6 +190,7 @@ def test_c_on_what_a_linkage_moves_asks_whether_it_should_lead_instead(at_bars: 
     at_bars.rest(60)
     (control,) = document.rig.controls.values()
     assert control.name == "Rocker control" and "follows it now" in at_bars.said[-1]
+    assert "Turn led nothing else, and is taken out" in at_bars.said[-1]
     assert document.pose.at(f"{rocker} turn y") == pytest.approx(stood, abs=1e-6)
     # The linkage follows its rocker, as far as that went before.
     document.move(document.selected, control.low)

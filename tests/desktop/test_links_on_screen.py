@@ -418,6 +418,11 @@ def test_a_carriage_is_made_and_rolls_under_the_hand(hand: Hand) -> None:
     hand.rest(20)
     for name in ("FL", "FR"):
         hand.click(hand.named(f"{name} steers"), QPointF(8, 8))
+    # What can't be is said, and nothing else is put in its place.
+    hand.type_into(hand.named("Steering either way"), "0")
+    hand.click(hand.named("Make the carriage"))
+    assert "more than 0°" in hand.said[-1] and hand.window.document.rig.controls == {}
+    hand.type_into(hand.named("Steering either way"), "35")
     hand.click(hand.named("Make the carriage"))
     document = hand.window.document
     assert any(isinstance(link, Driving) for link in document.rig.links.values())

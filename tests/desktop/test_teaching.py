@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtWidgets import QLabel
 from tests.desktop.hand import CTRL, SHIFT, Hand, act
 
 import gremio
@@ -408,7 +409,7 @@ def test_a_soft_stop_says_what_was_asked_for(at_cam: Hand) -> None:
     document.move(channel_key(document.rig, "Open door"), 1.0)
     document.select(door)
     at_cam.rest(60)
-    words = [w.text() for w in window.card.findChildren(type(window.message)) if w.isVisible()]
+    words = [w.text() for w in window.card.findChildren(QLabel) if w.isVisible()]
     told = [text for text in words if text.startswith("asked for")]
     had = math.degrees(document.pose.value("Door", "turn z"))
     assert told == [f"asked for 80.2°, slowed to {had:.1f}°"]

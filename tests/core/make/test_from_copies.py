@@ -13,6 +13,9 @@ from hypothesis import strategies as st
 from scipy.spatial import KDTree
 from scipy.spatial.transform import Rotation
 
+import gremio
+from gremio.core.edit.controls import set_values
+from gremio.core.edit.parts import set_joint
 from gremio.core.files.bring_in import bring_in
 from gremio.core.files.model_in import read_model
 from gremio.core.files.sources import model_shelf
@@ -23,7 +26,7 @@ from gremio.core.mechanics.screws import screw_between
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import key, main_channel
 from gremio.core.rig.find import part_id
-from gremio.core.rig.model import Rig
+from gremio.core.rig.model import Joint, Rig
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.ask import solve
 
@@ -117,3 +120,14 @@ def test_what_is_no_copy_or_stands_at_the_same_place_is_refused(tmp_path: Path) 
         joint_from_copies(rig, *ends, geometry=geometry)
     with pytest.raises(GremioError, match="bare copy"):
         joint_from_copies(rig, ends[0], ends[0], geometry=geometry)
+
+
+def test_a_copy_that_is_tied_or_a_part_that_is_not_at_home_is_refused(tmp_path: Path) -> None:
+    rig, geometry = doors(tmp_path, moved(1.0, 0.0))
+    part, copy = part_id(rig, "Door"), part_id(rig, "Door open")
+    tied = gremio.constrain(rig, "aim", "Door", "Door open", keep=False)
+    with pytest.raises(GremioError, match="tied to something"):
+        joint_from_copies(tied, part, copy, geometry=geometry)
+    away = set_values(set_joint(rig, part, Joint("hinge", "z"), {}), {key(part, "turn z"): 0.4})
+    with pytest.raises(GremioError, match="Send everything home first"):
+        joint_from_copies(away, part, copy, geometry=geometry)

@@ -181,7 +181,7 @@ def _with_closed(rig: Rig, every: dict[ThingId, ThingId], inside: set[PartId]) -
     for strut in list(rig.struts.values()):
         bodies = {strut.barrel, strut.rod, *strut.stages}
         if bodies <= set(inside) and strut.closure in every:
-            rig, strut_id = new_id(rig, "s")
+            rig, strut_id = new_id(rig, "u")
             copy = replace(
                 strut,
                 name=free_name(names_in(rig), strut.name),

@@ -17,7 +17,8 @@ from gremio.core.make.vertices import world_vertices
 from gremio.core.mechanics.screws import Screw, screw_between
 from gremio.core.problem import GremioError
 from gremio.core.quantity import show_short
-from gremio.core.rig.channels import main_channel
+from gremio.core.rig.channels import main_channel, split
+from gremio.core.rig.constraints import targets_of
 from gremio.core.rig.ids import PartId
 from gremio.core.rig.links import members
 from gremio.core.rig.model import Joint, Rig, Stops
@@ -42,13 +43,18 @@ def joint_from_copies(
     for one in (part, copy):
         must_have(rig.parts, one, "part")
     names = rig.parts[part].name, rig.parts[copy].name
-    needed = any(c.startswith(f"{copy} ") for link in rig.links.values() for c in members(link))
-    if part == copy or needed or children(rig, copy):
+    if part == copy or _is_needed(rig, copy):
         raise GremioError(
-            f"{names[1]} carries something, or is linked. Choose the part first, and then a bare "
-            "copy of it where it should come to."
+            f"{names[1]} carries something, is linked, or is tied to something. Choose the part "
+            "first, and then a bare copy of it where it should come to."
         )
-    home = solve(all_home(rig), geometry=geometry)
+    home, now = solve(all_home(rig), geometry=geometry), solve(rig, geometry=geometry)
+    for one, name in zip((part, copy), names, strict=True):
+        if not np.allclose(home.world(one), now.world(one), rtol=0.0, atol=1e-9):
+            raise GremioError(
+                f"{name} does not stand where it is at home, and its joint is made from there. "
+                "Send everything home first."
+            )
     before, after = (_corners(rig, home, one, geometry) for one in (part, copy))
     if before.shape != after.shape:
         raise GremioError(f"{names[1]} is not the same shape as {names[0]}, so it is no copy.")
@@ -74,6 +80,18 @@ def joint_from_copies(
         rig = axis_turned(rig, part)
     high = screw.turn or screw.slide
     return set_stops(rig, part, main_channel(joint), Stops(0.0, high)), screw
+
+
+def _is_needed(rig: Rig, part: PartId) -> bool:
+    """Whether anything in a rig but a measure has to do with a part."""
+    tied: list[object] = [c for one in rig.closures.values() for c in (one.one, one.two)]
+    tied += [target.on for one in rig.constraints.values() for target in targets_of(one)]
+    tied += [one.part for one in rig.constraints.values()]
+    tied += [point.on for one in rig.strands.values() for point in one.through]
+    tied += [path.on for path in rig.paths.values()]
+    tied += [split(c)[0] for link in rig.links.values() for c in members(link)]
+    tied += [entry.face.on for entry in rig.controls.values() if entry.face is not None]
+    return part in tied or bool(children(rig, part))
 
 
 def screw_words(screw: Screw) -> str:

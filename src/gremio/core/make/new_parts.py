@@ -11,13 +11,11 @@ from gremio.core.edit.change import numbers_of
 from gremio.core.edit.parts import add_part
 from gremio.core.frames import Frame
 from gremio.core.rig.ids import PartId
-from gremio.core.rig.lengths import size_of
+from gremio.core.rig.lengths import NO_LENGTHS, size_of
 from gremio.core.rig.model import Part, Rig, Shape
 from gremio.core.rig.solids import AnySolid, InternalGear, RackBar, SpurGear
 from gremio.core.shape.solids import geometry_of
 
-# What is no length of a solid.
-_NO_LENGTHS = ("teeth", "pressure_angle", "shift")
 _TOOTHED = SpurGear | InternalGear | RackBar
 
 
@@ -45,7 +43,7 @@ def scaled(solid: AnySolid, factor: float) -> AnySolid:
     changed: dict[str, object] = {}
     for field in solid.__struct_fields__:
         value = getattr(solid, field)
-        if field not in _NO_LENGTHS and isinstance(value, int | float):
+        if field not in NO_LENGTHS and isinstance(value, int | float):
             changed[field] = round(value * factor, 9)
         elif field == "holes":
             changed[field] = tuple(tuple(v * factor for v in hole) for hole in value)

@@ -42,9 +42,9 @@ def _too_many(rig: Rig, loop: Loop, told: str) -> str:
     some = [c for c in loop.given if c not in loop.idle]
     if 0 < len(some) <= loop.mobility:
         return (
-            f"{names} can't lead the loop closed by {told}: at home that stands at a "
-            "dead centre, where the rest could go either way. Let another channel lead, or turn "
-            "a part of it a little and set its home there."
+            f"{names} can't lead the loop closed by {told} as it stands at home: it has freedom "
+            "enough, but not for that, as at a dead centre. Let another channel lead, or turn a "
+            "part of it a little and set its home there."
         )
     freedoms = counted_words(loop.mobility, "freedom")
     verb = "leads" if len(some) == 1 else "lead"

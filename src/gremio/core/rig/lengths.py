@@ -12,7 +12,8 @@ from gremio.core.rig.solids import InternalGear, Mesh, RackBar, SpurGear
 
 # What is smaller is shown in millimetres, where no unit is chosen (m).
 SMALL = 0.25
-_NO_LENGTHS = ("teeth", "pressure_angle", "shift")
+# What is no length of a solid.
+NO_LENGTHS = ("teeth", "pressure_angle", "shift")
 
 
 def length_unit(rig: Rig, thing: ThingId) -> str:
@@ -41,7 +42,7 @@ def _size(solid: object) -> float:
     if isinstance(solid, SpurGear | InternalGear | RackBar):
         return solid.module * solid.teeth
     fields = type(solid).__struct_fields__  # type: ignore[attr-defined]
-    found = (getattr(solid, field) for field in fields if field not in _NO_LENGTHS)
+    found = (getattr(solid, field) for field in fields if field not in NO_LENGTHS)
     return max((float(value) for value in found if isinstance(value, int | float)), default=0.0)
 
 

@@ -11,6 +11,7 @@ from gremio.core.edit.controls import proposed_control
 from gremio.core.edit.links import add_link, let_go
 from gremio.core.make.lead_instead import lead_instead, leads_now
 from gremio.core.make.linking import set_where_follower_stands, with_control_of
+from gremio.core.problem import listed
 from gremio.core.quantity import show, show_short
 from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.model import Ratio, Rig
@@ -116,11 +117,15 @@ def _ask_to_lead_instead(document: Document, channel: ChannelKey, now: ChannelKe
     if answer != yes:
         return
     change = partial(lead_instead, channel=channel, geometry=document.geometry)
+    before = document.rig.controls
     if document.make(f"let {name} lead instead of {other}", change):
         made = document.rig.controls[document.selected]
         low, high = (show_short(value, made.unit) for value in (made.low, made.high))
+        gone = [entry.name for i, entry in before.items() if i not in document.rig.controls]
+        rest = f" {listed(gone)} led nothing else, and is taken out." if gone else ""
         document.said.emit(
             f"{made.name} leads {name}, {low} to {high} as it went before; {other} follows it now."
+            f"{rest}"
         )
 
 

@@ -79,7 +79,7 @@ def make_gear_mate(
         rig, mate = make_mate(
             rig,
             part,
-            max(5, round(teeth)),
+            round(teeth),
             inside=inside,
             distance=distance,
             geometry=document.geometry,

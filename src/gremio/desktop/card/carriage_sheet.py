@@ -19,6 +19,8 @@ from gremio.desktop.fields.pieces import Sheet, WideCheck, choice, heading, rule
 from gremio.desktop.fields.quantity_field import QuantityField
 from gremio.desktop.theme.dress import text_font
 
+# Nearer to a quarter turn no wheel is steered.
+_MOST = math.radians(80)
 _WHOSE: dict[str, LimitOf] = {
     "the inner wheel": "inner",
     "the middle of the axle": "mean",
@@ -104,7 +106,16 @@ class CarriageSheet(Sheet):
     def _make(self) -> None:
         wheels = [part for part, box in self.wheels.items() if box.isChecked()]
         steered = [part for part, box in self.steered.items() if box.isChecked()]
-        limit = min(max(self.limit.value or STEERING_RANGE, 0.01), math.radians(80))
+        self.limit.commit()
+        limit = self.limit.value
+        if self.limit.isModified() or limit is None:
+            return
+        if not 0.0 < limit <= _MOST:
+            self.document.said.emit(
+                f"Steering goes to more than 0° and at most {show_short(_MOST, 'deg')} either way, "
+                f"not to {show_short(limit, 'deg')}."
+            )
+            return
         name = self.document.rig.parts[self.body].name
         if self.document.edit(
             f"make a carriage of {name}",

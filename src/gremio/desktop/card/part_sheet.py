@@ -23,6 +23,7 @@ from gremio.core.edit.parts import (
 from gremio.core.edit.prepare import has_scale, without_scale
 from gremio.core.frames import Frame, Triple, angles_of_turn, frame_of, matrix, turn_of_angles
 from gremio.core.make.axes import with_joint_on_axis
+from gremio.core.make.lead_instead import leads_now
 from gremio.core.quantity import UNITS, box_words, show_number_short, show_short
 from gremio.core.rig.channels import (
     AXES,
@@ -128,9 +129,8 @@ class PartSheet(FormSheet):
     def _verbs(self) -> Iterator[Field]:
         """What is done most with a part."""
         act = self.action_wanted.emit
-        drives = self.document.program.drives
-        channels = self.document.channels_of(self.part)
-        if any(channel not in drives for channel in channels):
+        program, channels = self.document.program, self.document.channels_of(self.part)
+        if any(c not in program.drives or leads_now(program, c) for c in channels):
             yield Act("Control", partial(act, "link.control"),
                       with_key("Make a control that leads it", "link.control"))  # fmt: skip
         if channels:

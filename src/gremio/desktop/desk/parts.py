@@ -30,6 +30,7 @@ from gremio.desktop.desk.row_look import RowLook
 from gremio.desktop.desk.rows import FIELDS, Told, rows_of
 from gremio.desktop.document.change import Change
 from gremio.desktop.document.document import Document
+from gremio.desktop.fields.keyboard import give_back
 from gremio.desktop.fields.text_field import TextField
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import Inks
@@ -94,6 +95,8 @@ class Parts(QWidget):
         self.filter.setFixedWidth(104)
         self.filter.setToolTip("Shows only what holds these words in its name")
         self.filter.textChanged.connect(self._show_fitting)
+        # What it shows stays; there is nothing to be taken over.
+        self.filter.returnPressed.connect(self._leave_filter)
         head.addWidget(title)
         head.addWidget(self.count, 1)
         head.addWidget(self.filter)
@@ -173,6 +176,7 @@ class Parts(QWidget):
             self._items[part_id].setText(0, after[part_id].name)
         if changed or change.touches(*FIELDS):
             self._put_things()
+            self._show_fitting()
         self._filling = False
         self._say_count()
         if change.compiles:
@@ -262,6 +266,9 @@ class Parts(QWidget):
         parts = self.document.rig.parts
         hidden = sum(part in self.told.left_out for part in parts)
         self.count.setText(f"{len(parts)}, {hidden} hidden" if hidden else str(len(parts)))
+
+    def _leave_filter(self) -> None:
+        give_back(self.filter)
 
     def _show_fitting(self) -> None:
         """Leave out rows that do not hold what is typed, but for what carries one that does."""

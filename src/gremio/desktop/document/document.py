@@ -19,7 +19,6 @@ from gremio.core.files.sources import model_shelf
 from gremio.core.make.ranges import followed
 from gremio.core.make.volume import typed_scale
 from gremio.core.problem import GremioError, listed
-from gremio.core.quantity import show_short
 from gremio.core.rig.channels import freed, split
 from gremio.core.rig.ids import NOTHING, ChannelKey, PartId, ThingId
 from gremio.core.rig.model import Rig
@@ -32,9 +31,8 @@ from gremio.core.rig.numbers import (
     label,
     number_word,
     owner_name,
-    shown_unit,
 )
-from gremio.core.rig.scales import shown
+from gremio.core.rig.scales import shown_on
 from gremio.core.rig.things import thing_of
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.backward import Held, move
@@ -355,7 +353,7 @@ class Document(QObject):
             had = self.pose.at(channel)
             if abs(had - wanted) <= 1e-6 * max(1.0, abs(wanted)):
                 continue
-            told = partial(self._shown, channel)
+            told = partial(shown_on, self.rig, channel)
             text = f"{full_label(self.rig, channel)} goes to {told(had)} only; {told(wanted)} was "
             leads = [full_label(self.rig, c) for c in put if c != channel]
             low, high = self.pose.ends(channel)
@@ -366,12 +364,6 @@ class Document(QObject):
                 text += f"asked for. {way} on its Card to go farther."
             self.said.emit(text)
             return
-
-    def _shown(self, channel: ChannelKey, value: float) -> str:
-        """A value (SI) as it is read on its control, or in its unit."""
-        if channel in self.rig.controls:
-            return shown(self.rig.controls[split(channel)[0]], value)
-        return show_short(value, shown_unit(self.rig, channel))
 
     def _moving(self, channel: ChannelKey) -> str:
         """What moving a number is called: "move Paddle", "low stop of Upper gate"."""

@@ -9,7 +9,7 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QElapsedTimer, QEvent, QObject, QPoint, Qt, QTimer
+from PyQt6.QtCore import QEvent, QObject, QPoint, Qt, QTimer
 from PyQt6.QtGui import (
     QCloseEvent,
     QDragEnterEvent,
@@ -19,7 +19,6 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import (
     QApplication,
-    QLabel,
     QMainWindow,
     QMenu,
     QSplitter,
@@ -49,6 +48,7 @@ from gremio.desktop.shell.head import Head
 from gremio.desktop.shell.keys import Keys
 from gremio.desktop.shell.leftover_bar import LeftoverBar
 from gremio.desktop.shell.menus import fill_menus
+from gremio.desktop.shell.message import Message
 from gremio.desktop.shell.recent import RecentMenu
 from gremio.desktop.shell.recovery import Keeper, Leftover, Work
 from gremio.desktop.shell.screen import keep_screen, restore_screen
@@ -63,9 +63,6 @@ if TYPE_CHECKING:
 _KEEP_AFTER = 1500
 # So long (s) after a change it is kept at the latest, and the time of _KEEP_AFTER more.
 _KEEP_AT_LATEST = 7.0
-_SAID_FOR = 9000
-# A message older than this is not of what was done just now (ms).
-_OF_BEFORE = 250
 
 
 # What the right button offers on parts, in the list and in the Bench; "" parts them.
@@ -100,18 +97,8 @@ class Window(QMainWindow):
         self.deck = Deck(self.document)
         self.ribbon = Ribbon(self.document, self.bench)
         self.teach_bar = TeachBar(self.document)
-        self.message = QLabel(self.bench)
-        self.message.setObjectName("message")
-        self.message.setWordWrap(True)
-        self.message.setMargin(7)
-        self.message.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        self.message.hide()
-        self._said = QElapsedTimer()
-        self._hush = QTimer(self)
-        self._hush.setSingleShot(True)
-        self._hush.setInterval(_SAID_FOR)
-        self._hush.timeout.connect(self.message.hide)
-        self.document.rig_changed.connect(self._succeeded)
+        self.message = Message(self.bench)
+        self.document.rig_changed.connect(self.message.succeeded)
         self._keep = QTimer(self)
         self._keep.setSingleShot(True)
         self._keep.setInterval(_KEEP_AFTER)
@@ -226,9 +213,7 @@ class Window(QMainWindow):
     def _place_over_bench(self) -> None:
         width, height = self.bench.width(), self.bench.height()
         self.ribbon.setGeometry(12, height - 42, width - 24, 30)
-        wide = min(width - 24, 620)
-        tall = self.message.heightForWidth(wide)
-        self.message.setGeometry(12, height - 50 - tall, wide, tall)
+        self.message.place(width, height - 50)
 
     # ── actions ────────────────────────────────────────────────────
 
@@ -324,18 +309,7 @@ class Window(QMainWindow):
 
     def say(self, text: str) -> None:
         """Say something at the foot of the Bench, for a while."""
-        self.message.setText(text)
-        self._place_over_bench()
-        self.message.show()
-        self.message.raise_()
-        self._hush.start()
-        self._said.start()
-
-    def _succeeded(self) -> None:
-        """What was said before goes; what is said of the change itself stays."""
-        if self.message.isVisible() and self._said.elapsed() > _OF_BEFORE:
-            self._hush.stop()
-            self.message.hide()
+        self.message.say(text, self.bench.width(), self.bench.height() - 50)
 
     def _put_recent(self) -> None:
         """The rigs of before stand after the one that opens a rig."""
