@@ -55,7 +55,6 @@ def _take_all(folder: Path) -> None:
             time.sleep(0.005)
 
     def take(name: str) -> None:
-        window._hush.stop()
         window.message.hide()
         settle()
         while not window.document.looking.judged:
