@@ -36,6 +36,7 @@ if TYPE_CHECKING:
         teach,
         to_pose,
     )
+    from gremio.core.script.changing import set_range, write_note
     from gremio.core.script.posing import inspect, run, solve, sweep
     from gremio.core.solve.pose import Pose, Poses
 
@@ -67,6 +68,7 @@ _ROOMS = {
     "roll": "script.by_name",
     "run": "script.posing",
     "save": "files.rig_file",
+    "set_range": "script.changing",
     "shape": "edit.builder",
     "solve": "script.posing",
     "strand": "script.by_name",
@@ -74,6 +76,7 @@ _ROOMS = {
     "sweep": "script.posing",
     "teach": "script.by_name",
     "to_pose": "script.by_name",
+    "write_note": "script.changing",
 }
 _OTHERWISE = {"load": "read", "save": "write"}
 
@@ -112,6 +115,7 @@ __all__ = [
     "roll",
     "run",
     "save",
+    "set_range",
     "shape",
     "solve",
     "strand",
@@ -119,4 +123,5 @@ __all__ = [
     "sweep",
     "teach",
     "to_pose",
+    "write_note",
 ]

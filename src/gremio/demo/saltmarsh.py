@@ -56,7 +56,17 @@ def saltmarsh_lock() -> Rig:
     bascule_bridge(build)
     crane(build)
     boiler(build)
-    return build.rig
+    return written_about(build.rig)
+
+
+def written_about(rig: Rig) -> Rig:
+    """What the keepers wrote for whoever opens the rig later."""
+    rig = gremio.write_note(
+        rig, "Upper gates", "Shut before a paddle is drawn; the two mitre at home."
+    )
+    return gremio.write_note(
+        rig, "Paddle, east move z", "As the rack goes. The windlass takes 7.2 turns."
+    )
 
 
 def chamber(build: gremio.Builder) -> None:

@@ -64,7 +64,7 @@ WHOLE = rig_file.encode(gremio.Rig(name="Small"))
         (b"[1, 2]", "no Gremio version number"),
         (b'{"rig": {}}', "no Gremio version number"),
         (b'{"gremio": "one", "rig": {}}', "no Gremio version number"),
-        (b'{"gremio": 99, "rig": {}}', "version 99; this Gremio reads versions 1 to 3"),
+        (b'{"gremio": 99, "rig": {}}', "version 99; this Gremio reads versions 1 to 4"),
         (b'{"gremio": 1, "rig": {"parts": {"p1": {"name": 5}}}}', r"\$.rig.parts"),
         (b'{"gremio": 1, "rig": {}, "extra": 1}', "extra"),
         (b'{"gremio": 1, "rig": ' + b"[" * 200_000 + b"]" * 200_000 + b"}", "nested too deeply"),

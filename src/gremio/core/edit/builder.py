@@ -107,18 +107,22 @@ class Builder:
         positions: Iterable[str] = (),
         springs: bool = False,
         scale: tuple[float, float] | None = None,
+        scale_unit: str = "",
+        open: bool = False,
     ) -> str:
         """Add a control and return its name.
 
         make: slider, dial, lever, switch or pad; positions: the names of a switch's notches.
-        springs: a lever goes home when let go. scale: the numbers read at both ends.
+        springs: a lever goes home when let go. scale: the numbers read at both ends, and scale_unit
+        what stands behind them. open: it goes on beyond its range.
         """
         shown = USUAL_UNIT[kind] if unit is None else unit
         ends = [_si(value, kind, name) for value in (low, high, home)]
         dots = tuple(_si(value, kind, name) for value in notches)
         control = Control(
             name, kind, shown, ends[0], ends[1], ends[2], dots, group,
-            springs=springs, positions=tuple(positions), scale=scale,
+            springs=springs, positions=tuple(positions), scale=scale, scale_unit=scale_unit,
+            open=open,
         )  # fmt: skip
         self.rig, made = add_control(self.rig, control)
         if make != "slider":

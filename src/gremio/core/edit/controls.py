@@ -82,11 +82,17 @@ def change_control(rig: Rig, control_id: ThingId, control: Control) -> Rig:
         raise GremioError(
             f"The numbers read at the ends of {control.name} must be two different ones."
         )
+    if any(letter.isdigit() for letter in control.scale_unit):
+        raise GremioError(
+            f"What is read on {control.name} has {control.scale_unit!r} behind it, which would be "
+            "taken for a number. Write a word without figures."
+        )
     well_formed(control, control.name)
     if control.make == "switch":
         notches, names = switch_positions(control)
         control = replace(control, notches=notches, positions=names)
-    control = replace(control, home=min(max(control.home, control.low), control.high))
+    if not control.open:
+        control = replace(control, home=min(max(control.home, control.low), control.high))
     changed = replace(rig, controls=with_entry(rig.controls, control_id, control))
     for note in faults(changed):
         if note.part == control.name and note.code in ("range-empty", "unit-wrong"):

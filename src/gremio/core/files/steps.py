@@ -118,8 +118,15 @@ def _bracketed(link: Any) -> Any:
     }
 
 
+def _as_it_is(rig: dict[str, Any]) -> dict[str, Any]:
+    """From 3 to 4: something can be written about things, and a control may be open at its ends;
+    what was there means what it meant."""
+    return rig
+
+
 _STEPS: tuple[Callable[[dict[str, Any]], dict[str, Any]], ...] = (
     _grips_and_numbers,
     _powers_of_units,
+    _as_it_is,
 )
 VERSION = len(_STEPS) + 1

@@ -12,6 +12,7 @@ from msgspec.structs import replace
 
 from gremio.core.edit.cams import merge_where_they_meet, set_profile
 from gremio.core.edit.controls import change_control
+from gremio.core.edit.ranges import set_range, station_ends, stations_to_range
 from gremio.core.inspect.finding import Finding, Mend
 from gremio.core.mechanics.profiles import Jump, Profile, jumps, value
 from gremio.core.problem import Note
@@ -19,9 +20,9 @@ from gremio.core.quantity import show_short
 from gremio.core.remembered import Bounded
 from gremio.core.rig import ids
 from gremio.core.rig.cams import SAME, sorted_stations, told
-from gremio.core.rig.channels import split
+from gremio.core.rig.channels import key, split
 from gremio.core.rig.ids import ChannelKey, ThingId
-from gremio.core.rig.links import wrong_numbers
+from gremio.core.rig.links import leads, wrong_numbers
 from gremio.core.rig.model import Cam, Control, Rig
 from gremio.core.rig.numbers import full_label, owner_name, shown_unit
 from gremio.core.rig.scales import shown, shown_on
@@ -29,6 +30,8 @@ from gremio.core.solve.cam_steps import cam_profile
 from gremio.core.solve.program import Program
 
 _FINE = 400
+# So much of a range is not worth a word.
+_SPARE = 0.01
 
 
 def cam_findings(rig: Rig, program: Program) -> Iterator[Finding]:
@@ -52,6 +55,7 @@ def cam_findings(rig: Rig, program: Program) -> Iterator[Finding]:
         control = rig.controls.get(ids.thing(link.lead))
         if control is not None:
             yield from _unreached(link, control)
+    yield from _dead_travel(rig)
 
 
 class _Course(NamedTuple):
@@ -152,7 +156,47 @@ def _overshoot(
     yield Finding(_note("cam-overshoot", rig, channel, text))
 
 
+def _dead_travel(rig: Rig) -> Iterator[Finding]:
+    """Controls that lead nothing but cams, and go on where all of these hold."""
+    for control_id, control in rig.controls.items():
+        channel = key(control_id)
+        led = [link for link in rig.links.values() if channel in leads(link)]
+        cams = [link for link in led if isinstance(link, Cam) and link.lead == channel]
+        ends = station_ends(rig, control_id)
+        if ends is None or control.open or len(cams) < len(led):
+            continue
+        slack = _SPARE * (control.high - control.low)
+        after = all(cam.after == "hold" for cam in cams) and ends[1] < control.high - slack
+        before = all(cam.before == "hold" for cam in cams) and ends[0] > control.low + slack
+        if not (after or before):
+            continue
+        told = partial(shown, control)
+        first = f"up to {told(ends[0])}" if before else ""
+        last = f"from {told(ends[1])} on" if after else ""
+        text = (
+            f"Nothing moves {' and '.join(filter(None, (first, last)))}: {control.name} goes from "
+            f"{told(control.low)} to {told(control.high)}, and no station is there. Fit the "
+            "stations to the range, or the range to the stations."
+        )
+        low = ends[0] if before else control.low
+        high = ends[1] if after else control.high
+        mends = (
+            _to_range(control_id),
+            Mend(
+                f"let its range be {told(low)} to {told(high)}",
+                partial(set_range, control_id=control_id, low=low, high=high, keeps="proportion"),
+            ),
+        )
+        yield Finding(Note("cam-dead-travel", control.name, text, "info"), mends)
+
+
+def _to_range(control_id: ThingId) -> Mend:
+    return Mend("fit the stations to the range", partial(stations_to_range, control_id=control_id))
+
+
 def _unreached(cam: Cam, control: Control) -> Iterator[Finding]:
+    if control.open:
+        return
     out = [s for s in cam.stations if not control.low - 1e-9 <= s.lead <= control.high + 1e-9]
     if not out:
         return
@@ -168,7 +212,8 @@ def _unreached(cam: Cam, control: Control) -> Iterator[Finding]:
     mend = Mend(
         "widen the range", partial(change_control, control_id=ids.thing(cam.lead), control=wide)
     )
-    yield Finding(Note("cam-unreached", control.name, text, "warning"), (mend,))
+    mends = (mend, _to_range(ids.thing(cam.lead))) if len(cam.stations) > 1 else (mend,)
+    yield Finding(Note("cam-unreached", control.name, text, "warning"), mends)
 
 
 def _note(code: str, rig: Rig, channel: ChannelKey, text: str, severity: str = "warning") -> Note:

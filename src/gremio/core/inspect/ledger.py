@@ -12,11 +12,13 @@ from msgspec.structs import replace
 
 from gremio.core.edit.formulas import write
 from gremio.core.edit.links import add_link, change_link, remove_link, typed_ratio, with_pair
+from gremio.core.edit.notes import note_of, set_note
 from gremio.core.edit.numbers import set_number
 from gremio.core.edit.parts import set_stops
 from gremio.core.inspect.words import how, own_how, own_word
 from gremio.core.problem import GremioError, with_article
 from gremio.core.quantity import UNITS, show, show_number, show_short
+from gremio.core.rig import ids
 from gremio.core.rig.channels import CHANNELS, key, split
 from gremio.core.rig.ids import NOTHING, ChannelKey, PartId, ThingId
 from gremio.core.rig.links import followers, link_symbol, link_word
@@ -30,13 +32,14 @@ from gremio.core.rig.numbers import (
     shown_unit,
     stop_keys,
 )
+from gremio.core.rig.scales import meant, shown
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program
 from gremio.core.typed import QuantityError, parse
 
 # The link of a channel that nothing leads.
 FREE = "nothing"
-COLUMNS = ("Follower", "Value", "Link", "How", "Lead", "Low stop", "High stop")
+COLUMNS = ("Follower", "Value", "Link", "How", "Lead", "Low stop", "High stop", "Note")
 _FOR_EVERY = re.compile(r"(.+?)\s+for\s+every\s+(.+)", re.IGNORECASE)
 _A_TURN = re.compile(r"(.+?)\s+a\s+turn", re.IGNORECASE)
 
@@ -90,6 +93,9 @@ def cell(pose: Pose, row: LedgerRow, column: str) -> str:
             return row.follower
         case "Value":
             found, value = number(rig, row.channel), pose.at(row.channel)
+            control = rig.controls.get(ids.thing(row.channel))
+            if control is not None:
+                return shown(control, value, short=False)
             whole = found is not None and found.whole
             return show(counted(value), unit, 0) if whole else show(value, unit)
         case "Link":
@@ -101,9 +107,18 @@ def cell(pose: Pose, row: LedgerRow, column: str) -> str:
             return how(rig, link, row.channel) if link is not None else own_how(rig, row.link_id)
         case "Lead":
             return row.leads
+        case "Note":
+            return _notes(rig, row)
     stops = stops_of(pose.rig, row.channel)
     stop = stops.low if column == "Low stop" else stops.high
     return "" if stop is None else show_short(stop, unit)
+
+
+def _notes(rig: Rig, row: LedgerRow) -> str:
+    """What is written about a link, and about what it leads, on one line."""
+    things = (row.link_id, split(row.channel)[0])
+    found = dict.fromkeys(filter(None, (note_of(rig, thing) for thing in things if thing)))
+    return " · ".join(" ".join(note.split()) for note in found)
 
 
 def stops_of(rig: Rig, channel: ChannelKey) -> Stops:
@@ -114,6 +129,29 @@ def stops_of(rig: Rig, channel: ChannelKey) -> Stops:
         return Stops(rig.controls[owner].low, rig.controls[owner].high)
     part = rig.parts.get(PartId(owner))
     return Stops() if part is None else part.stops.get(name, Stops())
+
+
+def typed_value(rig: Rig, row: LedgerRow, text: str) -> float:
+    """The value (SI) that a text means in a row: of a control, as it is read on it. Raises
+    QuantityError."""
+    control, unit = rig.controls.get(ids.thing(row.channel)), shown_unit(rig, row.channel)
+    if control is None or (control.scale is None and control.make != "switch"):
+        return parse(text, kind_of(rig, row.channel), unit, row.follower)
+    named = dict(zip(control.positions, control.notches, strict=False))
+    if text.strip() in named:
+        return named[text.strip()]
+    if control.scale is None:
+        return parse(text, control.kind, unit, row.follower)
+    bare = text.strip().removesuffix(control.scale_unit) if control.scale_unit else text
+    return meant(control, parse(bare, "number", "", row.follower))
+
+
+def with_note(rig: Rig, row: LedgerRow, text: str) -> Rig:
+    """The rig with a note typed into the Ledger: on the link of a row, or on what it leads where
+    that has one, or nothing leads it."""
+    owner = split(row.channel)[0]
+    on_owner = not row.link_id or (note_of(rig, owner) and not note_of(rig, row.link_id))
+    return set_note(rig, owner if on_owner else row.link_id, text)
 
 
 def with_stop(rig: Rig, channel: ChannelKey, column: str, text: str) -> Rig:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from gremio.core.edit.controls import set_values
 from gremio.core.rig.channels import key
 from gremio.core.rig.model import Rig
+from gremio.core.rig.numbers import control_ends
 from gremio.core.solve.evaluate import rolled_on
 from gremio.core.solve.program import Program
 
@@ -17,7 +18,7 @@ def followed(program: Program, before: Rig, after: Rig) -> Rig:
     back = {}
     for control, entry in after.controls.items():
         was = before.controls.get(control)
-        if was is None or (was.low, was.high) == (entry.low, entry.high):
+        if was is None or entry.open or control_ends(was) == control_ends(entry):
             continue
         at = before.at.get(key(control), was.home)
         if not entry.low <= at <= entry.high:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from gremio.core.rig.data import Data
+from gremio.core.rig.data import Data, Noted
 from gremio.core.rig.ids import NOTHING, ChannelKey, PartId, ThingId
 
 RatioKind = Literal[
@@ -37,7 +37,7 @@ ProfileKind = Literal[
 Beyond = Literal["hold", "carry on", "repeat"]
 
 
-class Ratio(Data, frozen=True, tag_field="link", tag="ratio"):
+class Ratio(Noted, frozen=True, tag_field="link", tag="ratio"):
     """follower = ratio · lead + offset, all in SI.
 
     kind: what gives the proportion. carrier: key of the turn of an arm that carries one of
@@ -61,7 +61,7 @@ class Ratio(Data, frozen=True, tag_field="link", tag="ratio"):
     backlash: float = 0.0
 
 
-class Planetary(Data, frozen=True, tag_field="link", tag="planetary"):
+class Planetary(Noted, frozen=True, tag_field="link", tag="planetary"):
     """Three members with two freedoms: sun + ratio · ring = (1 + ratio) · carrier (Willis).
 
     ratio: teeth of the ring ÷ teeth of the sun; 1 for a differential of bevel gears. one_way: as
@@ -97,7 +97,7 @@ class Station(Data, frozen=True):
     slopes: dict[ChannelKey, float] = {}
 
 
-class Cam(Data, frozen=True, tag_field="link", tag="cam"):
+class Cam(Noted, frozen=True, tag_field="link", tag="cam"):
     """Maps one lead to followers through stations, kept in the order of the lead.
 
     before, after: what it does before the first and after the last station. one_way: as of a
@@ -113,7 +113,7 @@ class Cam(Data, frozen=True, tag_field="link", tag="cam"):
     one_way: bool = False
 
 
-class Formula(Data, frozen=True, tag_field="link", tag="formula"):
+class Formula(Noted, frozen=True, tag_field="link", tag="formula"):
     """follower = what the text says, with ids in braces: "{p3 turn z} * 12/32". one_way: as of a
     ratio."""
 
@@ -123,7 +123,7 @@ class Formula(Data, frozen=True, tag_field="link", tag="formula"):
     one_way: bool = False
 
 
-class Rolling(Data, frozen=True, tag_field="link", tag="rolling"):
+class Rolling(Noted, frozen=True, tag_field="link", tag="rolling"):
     """A wheel that rolls without slip: its turn grows by the distance it goes ÷ radius.
 
     follower: key of the wheel's turn. radius: m. path: id of a path along which the
@@ -139,7 +139,7 @@ class Rolling(Data, frozen=True, tag_field="link", tag="rolling"):
     ball: bool = False
 
 
-class Driving(Data, frozen=True, tag_field="link", tag="driving"):
+class Driving(Noted, frozen=True, tag_field="link", tag="driving"):
     """A carriage that goes along its own heading, which its steering turns.
 
     body: id of a part with a planar joint about z. travel: key of the way gone (m).

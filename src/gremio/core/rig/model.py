@@ -11,7 +11,7 @@ from typing import Literal
 
 from gremio.core.frames import IDENTITY, Frame, Triple
 from gremio.core.quantity import Kind
-from gremio.core.rig.data import Data
+from gremio.core.rig.data import Data, Noted
 from gremio.core.rig.ids import NOTHING, ChannelKey, PartId, ThingId
 from gremio.core.rig.linked import (
     Beyond,
@@ -128,7 +128,7 @@ class Repeat(Data, frozen=True):
     path: ThingId = NOTHING
 
 
-class Part(Data, frozen=True):
+class Part(Noted, frozen=True):
     """One rigid body.
 
     parent: id of the part it is mounted on, None when it stands on the ground.
@@ -171,14 +171,16 @@ class Face(Data, frozen=True):
     exported: bool = False
 
 
-class Control(Data, frozen=True):
+class Control(Noted, frozen=True):
     """What the animator touches. low, high and home in SI; shown in `unit`.
 
     notches: values to snap to; of a switch, its positions. make: what kind of control it is.
     springs: a lever that goes home when it is let go. positions: the names of a switch's
     positions, as many as notches. across: of a pad, id of the control that is its second axis.
     scale: the numbers that the animator reads at the low and the high end, where they are not
-    those of the machine. label: the side on which its name stands. face: in the Bench.
+    those of the machine; scale_unit: what stands behind them. open: it goes on beyond its range,
+    which is then only what is shown of it, and swept. label: the side on which its name stands.
+    face: in the Bench.
     """
 
     name: str
@@ -196,6 +198,8 @@ class Control(Data, frozen=True):
     scale: tuple[float, float] | None = None
     label: LabelSide = "left"
     face: Face | None = None
+    scale_unit: str = ""
+    open: bool = False
 
 
 class KeptPose(Data, frozen=True):
@@ -223,7 +227,7 @@ class Anchor(Data, frozen=True):
     feature: int = -1
 
 
-class Measure(Data, frozen=True):
+class Measure(Noted, frozen=True):
     """Something measured and kept under a name.
 
     kind: the distance between two points; the length of an edge; the radius of a circle;
@@ -237,7 +241,7 @@ class Measure(Data, frozen=True):
     axis: Axis = "x"
 
 
-class Path(Data, frozen=True):
+class Path(Noted, frozen=True):
     """A line in space, in the frame of a part or of the ground.
 
     points: (m) what it goes through: a polyline and a spline one after the other; an arc from

@@ -143,13 +143,20 @@ def _control_names(rig: Rig, control_id: ThingId) -> list[str]:
 def _control_number(rig: Rig, control_id: ThingId, name: str) -> Number | None:
     control: Control = rig.controls[control_id]
     if not name:
-        low, high = control.low, max(control.low, control.high)
+        low, high = control_ends(control)
         return Number(control.kind, control.home, low, high, control.unit)
     if name == "low end":
         return Number(control.kind, control.low, unit=control.unit, field="low")
     if name == "high end":
         return Number(control.kind, control.high, unit=control.unit, field="high")
     return None
+
+
+def control_ends(control: Control) -> tuple[float, float]:
+    """Between what a control goes (SI): without an end where it is open."""
+    if control.open:
+        return -math.inf, math.inf
+    return control.low, max(control.low, control.high)
 
 
 def _constraint_names(rig: Rig, constraint_id: ThingId) -> list[str]:

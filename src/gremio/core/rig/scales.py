@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import math
 
+from msgspec.structs import replace
+
 from gremio.core.quantity import show, show_number, show_short
 from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.model import Control, Rig
@@ -44,8 +46,23 @@ def shown(control: Control, value: float, *, short: bool = True) -> str:
     if name:
         return name
     if control.scale is not None:
-        return number_text(control, value)
+        return f"{number_text(control, value)} {control.scale_unit}".rstrip()
     return (show_short if short else show)(value, control.unit)
+
+
+def around(control: Control, value: float) -> Control:
+    """What of a control is shown at a value (SI): its range, or, where it is open and beyond, as
+    much farther on, with what is read on it."""
+    span = control.high - control.low
+    if not control.open or span <= 0.0 or control.low <= value <= control.high:
+        return control
+    # A little is seen beyond, so that the hand can go on.
+    room = 0.1 * span
+    by = value + room - control.high if value > control.high else value - room - control.low
+    low, high = control.low + by, control.high + by
+    if control.scale is None:
+        return replace(control, low=low, high=high)
+    return replace(control, low=low, high=high, scale=(reads(control, low), reads(control, high)))
 
 
 def shown_on(rig: Rig, channel: ChannelKey, value: float) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Literal, cast
 
 from gremio.core.frames import IDENTITY, Frame, Triple
-from gremio.core.rig.data import Data
+from gremio.core.rig.data import Data, Noted
 from gremio.core.rig.ids import NOTHING, ChannelKey, PartId, ThingId
 
 ClosureKind = Literal["pin", "rail"]
@@ -18,7 +18,7 @@ Kept = Literal["within", "outside", "at"]
 StrandKind = Literal["spring", "bellows", "hose", "rope"]
 
 
-class Closure(Data, frozen=True):
+class Closure(Noted, frozen=True):
     """Two parts tied at a point, so that parts close into a loop; their joints stay.
 
     kind: a pin keeps the two points together; a rail keeps the first point on the line through
@@ -50,7 +50,7 @@ class Target(Data, frozen=True):
     offset: Frame = IDENTITY
 
 
-class Constraint(Data, frozen=True, tag_field="kind"):
+class Constraint(Noted, frozen=True, tag_field="kind"):
     """What ties a part to others in space: it gives some of the part's channels, as far as the
     joint and the stops allow. What every kind has.
 
@@ -164,7 +164,7 @@ class Reach(Targeted, frozen=True, tag="reach"):
 AnyConstraint = Ride | Pin | Match | Aim | Tether | Seat | RunAlong | ConstantVolume | Reach
 
 
-class Strut(Data, frozen=True):
+class Strut(Noted, frozen=True):
     """A telescopic strut between two parts: a barrel, a rod, and any stages between them.
 
     barrel, rod, stages: ids of the parts; the stages from the barrel's outward. stage_lengths:
@@ -197,7 +197,7 @@ class Waypoint(Data, frozen=True):
     axis: Triple = (0.0, 1.0, 0.0)
 
 
-class Strand(Data, frozen=True):
+class Strand(Noted, frozen=True):
     """What takes up the way between two points: a spring, bellows, a hose or a rope.
 
     through: from its beginning to its end, a rope over sheaves between. thickness: of the wire,

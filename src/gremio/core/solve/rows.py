@@ -20,6 +20,7 @@ from gremio.core.rig.number import Number
 from gremio.core.rig.numbers import (
     MOST_COPIES,
     channels_of,
+    control_ends,
     exists,
     home_value,
     number,
@@ -135,7 +136,7 @@ def _at(rig: Rig, channel: ChannelKey) -> tuple[float, float, float, float, floa
         return _of_part(rig, part, channel, name)
     if not name and owner in rig.controls:
         control: Control = rig.controls[owner]
-        return control.home, control.low, max(control.low, control.high), 0.0, 0.0
+        return control.home, *control_ends(control), 0.0, 0.0
     home = home_value(rig, channel)
     constraint = rig.constraints.get(owner)
     if constraint is not None and name in (own := numbers(rig, constraint)):

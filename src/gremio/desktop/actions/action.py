@@ -15,9 +15,9 @@ Where = Literal["everywhere", "bench and parts", "bench and desk"]
 @dataclass(frozen=True)
 class Action:
     """One action. id: lasting, by which its key is kept. words: as menus say it. do: what it
-    does. menu: the menu, and the menu in that, in which it stands. key: to begin with. where:
-    where the key counts. asks: it goes on with a question of its own ("…"). apart: a rule stands
-    before it in its menu.
+    does. menu: the menu, and the menu in that, in which it stands. key: to begin with; second:
+    another that does it too, for layouts that hide the first. where: where the keys count. asks:
+    it goes on with a question of its own ("…"). apart: a rule stands before it in its menu.
     """
 
     id: str
@@ -28,6 +28,7 @@ class Action:
     where: Where = "everywhere"
     asks: bool = False
     apart: bool = False
+    second: str = ""
 
     @property
     def text(self) -> str:

@@ -11,14 +11,17 @@ from PyQt6.QtWidgets import QWidget
 
 from gremio.core.edit.controls import change_control, remove_control, set_kind
 from gremio.core.edit.desk import groups_of, make_into, place_control
+from gremio.core.edit.ranges import fitted_links, set_range
+from gremio.core.inspect.ranges import fitted_words, proportion_words
 from gremio.core.inspect.reach import Reach, ends_at_led_stop, reach_of, told, with_range
 from gremio.core.quantity import UNITS, Kind, show_number_short, units_of
 from gremio.core.rig.channels import key
 from gremio.core.rig.ids import ThingId
 from gremio.core.rig.model import Control, ControlMake, LabelSide, Rig
-from gremio.core.rig.scales import meant, reads
+from gremio.core.rig.numbers import ENDS
+from gremio.core.rig.scales import decimals_read, meant, reads
 from gremio.core.typed import parse_list
-from gremio.desktop.actions.channel_menu import channel_menu
+from gremio.desktop.actions.channel_menu import channel_menu, is_led
 from gremio.desktop.actions.hints import with_key
 from gremio.desktop.card.driving_section import driving_section
 from gremio.desktop.card.face_section import face_section
@@ -39,6 +42,7 @@ from gremio.desktop.card.forms import (
     Words,
 )
 from gremio.desktop.card.links import leading_on, leads_section, led_section
+from gremio.desktop.document.change import Offer
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.pieces import LedMark
 from gremio.desktop.fields.reading_field import value_field
@@ -66,12 +70,13 @@ class ControlSheet(FormSheet):
             Rule(),
             Own(partial(self._value_fields, entry), "Value"),
             Several(f"Range {symbol}".rstrip(), [
-                Number("", key(control, "low end"), "Low end", bare=True, help="Low end"),
-                Number("", key(control, "high end"), "High end", bare=True, help="High end"),
+                Number("", key(control, f"{end} end"), f"{end.capitalize()} end", bare=True,
+                       help=f"{end.capitalize()} end", put=partial(self._set_end, end))
+                for end in ENDS
             ]),
+            Check("Goes on beyond its range", self.get("open"), self._set_open, "open ends"),
             self._reach(entry),
-            Amount("Home", entry.kind, self.get("home"), self.set("home"), "home",
-                   unit=entry.unit),
+            self._home(entry),
             self._notches(entry),
             driving_section(self, control),
             led_section(document, control),
@@ -81,6 +86,8 @@ class ControlSheet(FormSheet):
             Pick("Kind", {kind: kind for kind in KINDS}, self.get("kind"), self._set_kind, "kind"),
             Pick("Unit", units, self.get("unit"), self.set("unit"), "unit"),
             Several("Read as", [self._read_as(0), self._read_as(1)]),
+            Line("in", self.get("scale_unit"), self.set("scale_unit"), "unit of what is read",
+                 "Unit of what is read", "any word, or none") if entry.scale is not None else None,
             Check("Springs home when let go", self.get("springs"), self.set("springs"), "spring")
             if entry.make == "lever"
             else None,
@@ -150,6 +157,47 @@ class ControlSheet(FormSheet):
 
     def _reach_now(self) -> Reach:
         return reach_of(self.document.program, self.thing, self.document.pose)
+
+    def _home(self, entry: Control) -> Field:
+        """Home, as it is read on it."""
+        read = entry.scale is not None
+
+        def put(rig: Rig, value: float) -> Rig:
+            return self._changed(rig, home=meant(rig.controls[self.thing], value))
+
+        return Amount(
+            "Home", "number" if read else entry.kind,
+            lambda rig: reads(rig.controls[self.thing], rig.controls[self.thing].home), put,
+            "home", unit="" if read else entry.unit,
+            decimals=max(decimals_read(entry), 1) if read else None,
+        )  # fmt: skip
+
+    def _set_open(self, rig: Rig, is_open: bool) -> Rig:
+        return self._changed(rig, open=is_open)
+
+    def _set_end(self, end: str, value: float) -> None:
+        """Another end of the range: what is led stands at it where it stood at the old one. What
+        goes with it is said, with the other way as one click."""
+        document, control = self.document, self.thing
+        entry = self.entry
+        if is_led(document, key(control, f"{end} end")):
+            self.take_pose()
+            return
+        ends = {"low": (value, entry.high), "high": (entry.low, value)}[end]
+        fitted = fitted_links(document.rig, control)
+        to_ends = partial(set_range, control_id=control, low=ends[0], high=ends[1])
+
+        def keep_proportion() -> None:
+            document.undo()
+            self.edit("range", partial(to_ends, keeps="proportion"))
+
+        done = self.edit("range", to_ends)
+        document.settle()
+        self.take_pose()
+        if done and fitted:
+            words = fitted_words(document.rig, control, fitted)
+            other = proportion_words(entry, self.entry)
+            document.offered.emit(Offer(words, other, keep_proportion))
 
     def _read_as(self, end: int) -> Amount:
         """The number read at one end, where it is not the machine's."""

@@ -156,7 +156,7 @@ class FieldSheet(Sheet):
         if isinstance(typed, OptionalField):
             typed.setPlaceholderText("none")
             typed.cleared.connect(lambda: self._clear(field.key))
-        typed.committed.connect(lambda value: self._move(field.key, value))
+        typed.committed.connect(field.put or partial(self._move, field.key))
         typed.offer = channel_menu(
             self.document, field.key, self.formula_wanted.emit, self.lead_wanted.emit
         )

@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from gremio.core.edit.notes import note_of, set_note
 from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.numbers import kind_of
 from gremio.desktop.card.field_sheet import FieldSheet
@@ -39,6 +40,7 @@ from gremio.desktop.card.forms import (
 )
 from gremio.desktop.card.rail import StopsRail
 from gremio.desktop.document.document import Document
+from gremio.desktop.fields.note_field import NoteField
 from gremio.desktop.fields.pieces import (
     Hatched,
     Slab,
@@ -107,6 +109,32 @@ class FormSheet(FieldSheet):
         for section, fields in self._sections:
             if any(channel == key for field in fields for key in _keys_of(field)):
                 section.fold(False)
+
+    def end(self) -> None:
+        """Nothing more comes but what is written about the thing."""
+        written = note_of(self._rig, self.thing)
+        self.lay(Head("Note", self._note_gist, folded=not written), Own(self._note_field))
+        super().end()
+
+    def _note_gist(self) -> str:
+        return note_of(self._rig, self.thing).partition("\n")[0] or "nothing is written"
+
+    def _note_field(self) -> list[QWidget]:
+        field = NoteField("Note")
+        field.setPlaceholderText("What whoever opens this later should know")
+        field.setToolTip("Enter takes it over; Shift and Enter begins another line")
+
+        def take(text: str) -> None:
+            if self.edit("note", lambda rig: set_note(rig, self.thing, text)):
+                field.taken()
+
+        def again() -> None:
+            field.show_text(note_of(self._rig, self.thing))
+
+        field.typed.connect(take)
+        self._again.append(again)
+        again()
+        return [field]
 
     def _lay(self, field: Field) -> None:
         match field:

@@ -24,7 +24,8 @@ class Number:
     """A number that is a channel, by its key: it can be typed, led, copied, and made a control.
 
     word: beside it. name: by which it is found; the channel's own where it is "". optional: it
-    may be empty, and then runs free. bare: the unit stands beside it, in the word.
+    may be empty, and then runs free. bare: the unit stands beside it, in the word. put: what a
+    typed number (SI) does, where that is more than to stand there.
     """
 
     word: str
@@ -33,6 +34,7 @@ class Number:
     optional: bool = False
     bare: bool = False
     help: str = ""
+    put: Callable[[float], object] | None = None
 
 
 @dataclass(frozen=True)

@@ -34,15 +34,15 @@ from gremio.core.inspect.ledger import (
     ledger_csv,
     ledger_rows,
     pasted,
+    typed_value,
     with_how,
+    with_note,
     with_stop,
 )
 from gremio.core.problem import GremioError, counted_words
 from gremio.core.rig.channels import split
 from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.model import Link, Rig
-from gremio.core.rig.numbers import kind_of, shown_unit
-from gremio.core.typed import parse
 from gremio.desktop.deck.catching_up import CatchingUp
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.pieces import second, verb
@@ -55,7 +55,7 @@ EMPTY = (
     "Nothing is led yet. Select what should lead, press L, and click what should follow; every "
     "channel that something leads then has a row here."
 )
-_EDITED = ("Value", "How", "Low stop", "High stop")
+_EDITED = ("Value", "How", "Low stop", "High stop", "Note")
 _NUMBERS = ("Value", "Low stop", "High stop")
 _WIDTHS = {"Follower": 190, "Value": 92, "Link": 104, "How": 240, "Lead": 180}
 _SORT = Qt.ItemDataRole.UserRole
@@ -149,12 +149,13 @@ class _Table(QAbstractTableModel):
         document, rig = self.document, self.document.rig
         if column == "Value":
             try:
-                unit = shown_unit(rig, row.channel)
-                wanted = parse(text, kind_of(rig, row.channel), unit, row.follower)
+                wanted = typed_value(rig, row, text)
             except GremioError as problem:
                 document.said.emit(str(problem))
                 return False
             return document.move(row.channel, wanted)
+        if column == "Note":
+            return document.edit(f"note on {row.follower}", lambda r: with_note(r, row, text))
         if column == "How":
             return document.edit(f"how {row.follower} is led", lambda r: with_how(r, row, text))
         return document.edit(

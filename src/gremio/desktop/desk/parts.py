@@ -6,7 +6,7 @@ from bisect import bisect_left
 from collections.abc import Mapping
 
 from PyQt6.QtCore import QEvent, QObject, QPoint, Qt, pyqtSignal
-from PyQt6.QtGui import QDropEvent
+from PyQt6.QtGui import QDropEvent, QKeyEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
@@ -54,6 +54,14 @@ class _Tree(QTreeWidget):
     """
 
     dropped = pyqtSignal(object)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """What writes something is not for the list: it may be a key by its place."""
+        assert event is not None
+        if event.text().strip() and event.text().isprintable():
+            event.ignore()
+        else:
+            super().keyPressEvent(event)
 
     def dropEvent(self, event: QDropEvent | None) -> None:
         """Say where; the rows move when the rig has changed."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -63,6 +63,16 @@ class Change:
         return not self.anew and list(getattr(self.before, field)) == list(
             getattr(self.after, field)
         )
+
+
+@dataclass(frozen=True)
+class Offer:
+    """Something said of an edit, and what can be had instead of it by one click. words: of the
+    click."""
+
+    text: str
+    words: str
+    do: Callable[[], object]
 
 
 def _but_name(thing: Any) -> Iterable[Any]:

@@ -70,7 +70,8 @@ class Document(QObject):
 
     rig_changed: anything but the present values is another one; with what changed (Change).
     pose_changed: after that, and whenever a value moves. selection_changed, file_changed: as they
-    say. said: a message for the person at the screen.
+    say. said: a message for the person at the screen; offered: one with what can be had instead
+    (Offer).
     """
 
     rig_changed = pyqtSignal(object)
@@ -78,6 +79,7 @@ class Document(QObject):
     selection_changed = pyqtSignal()
     file_changed = pyqtSignal()
     said = pyqtSignal(str)
+    offered = pyqtSignal(object)
 
     def __init__(self) -> None:
         super().__init__()

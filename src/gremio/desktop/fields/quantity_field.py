@@ -70,6 +70,8 @@ class QuantityField(QLineEdit):
         self.step: float | None = None
         # How many decimals are shown, where it is not the usual number of the unit.
         self.decimals: int | None = None
+        # What stands behind a bare number, in words of its own.
+        self.own_unit = ""
         # It is a count: shown, and typed, in whole numbers.
         self.whole = False
         # Makes the menu of the right button, where there is one of its own.
@@ -153,6 +155,8 @@ class QuantityField(QLineEdit):
         """As it stands in the field: the unit after a thin space, or beside the field."""
         if self.bare:
             text = text.removesuffix(UNITS[self.unit].symbol).strip()
+        if self.own_unit:
+            text = f"{text} {self.own_unit}"
         return narrow(text)
 
     def sizeHint(self) -> QSize:
@@ -207,7 +211,10 @@ class QuantityField(QLineEdit):
         if not self.isModified():
             return
         try:
-            value = parse(self.text(), self.kind, self.unit, self.what)
+            typed = self.text().strip()
+            if self.own_unit:
+                typed = typed.removesuffix(self.own_unit)
+            value = parse(typed, self.kind, self.unit, self.what)
         except QuantityError as problem:
             self._mark(True)
             if problem.end > problem.start:

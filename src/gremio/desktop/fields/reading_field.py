@@ -18,6 +18,7 @@ def value_field(entry: Control, what: str, parent: QWidget | None = None) -> Qua
     field = QuantityField(kind, "" if entry.scale is not None else entry.unit, what, parent)
     if entry.scale is not None:
         field.decimals = max(decimals_read(entry), 1)
+        field.own_unit = entry.scale_unit
         field.step = abs(entry.scale[1] - entry.scale[0]) / 100
     return field
 

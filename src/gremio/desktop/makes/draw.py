@@ -99,8 +99,11 @@ def _draw_slider(
         x = _x(rect, entry, mark)
         painter.drawLine(QPointF(x, rail - 4), QPointF(x, rail))
     painter.setPen(QPen(ink, 2.2))
-    for x in (rect.left(), rect.right()):
-        painter.drawLine(QPointF(x, rail - 7), QPointF(x, rail + 7))
+    for x, out in ((rect.left(), -1), (rect.right(), 1)):
+        if entry.open:
+            _draw_goes_on(painter, QPointF(x, rail), out)
+        else:
+            painter.drawLine(QPointF(x, rail - 7), QPointF(x, rail + 7))
     for stop, end in zip(shown.stops, (rect.left(), rect.right()), strict=True):
         if stop is not None:
             x = _x(rect, entry, stop)
@@ -119,6 +122,13 @@ def _draw_slider(
     painter.drawRoundedRect(QRectF(x - 4, rail - 8, 8, 16), 2, 2)
     painter.setPen(QPen(QColor(inks.panel), 1.2))
     painter.drawLine(QPointF(x, rail - 5), QPointF(x, rail + 5))
+
+
+def _draw_goes_on(painter: QPainter, end: QPointF, out: int) -> None:
+    """A mark at the end of a rail that goes on beyond."""
+    tip = end + QPointF(5.0 * out, 0.0)
+    for side in (-4.5, 4.5):
+        painter.drawLine(tip, end + QPointF(0.0, side))
 
 
 def _hatch(

@@ -13,7 +13,7 @@ from PyQt6.QtCore import QPointF, QRectF
 from gremio.core.rig import ids
 from gremio.core.rig.ids import NOTHING, ThingId
 from gremio.core.rig.model import Control, ControlMake, Rig
-from gremio.core.rig.scales import at_share, share_of, snapped
+from gremio.core.rig.scales import around, at_share, share_of, snapped
 
 # A dial's pointer goes this far either way from upright (deg), where it is not one to one.
 _DIAL = 150.0
@@ -57,14 +57,14 @@ def standing(
 ) -> Standing:
     """A control (by id) as it stands. at: values (SI) by id, of it and its second axis. stops:
     where the machine stops each."""
-    entry = rig.controls[control]
+    entry = around(rig.controls[control], at[control])
     across = entry.across if entry.across in rig.controls and entry.across != control else ""
     if not across:
         return Standing(control, entry, at[control], stops=stops(control))
     other = ids.thing(across)
     return Standing(
-        control, entry, at[control], other, rig.controls[other], at[other], stops(control),
-        stops(other),
+        control, entry, at[control], other, around(rig.controls[other], at[other]), at[other],
+        stops(control), stops(other),
     )  # fmt: skip
 
 
@@ -209,7 +209,7 @@ class Pull:
         self._last = at
         turn = 1.0 if one_to_one(entry) else (entry.high - entry.low) / math.radians(2 * _DIAL)
         self.value += step * turn
-        return min(max(self.value, entry.low), entry.high)
+        return self.value if entry.open else min(max(self.value, entry.low), entry.high)
 
     def on_pad(self, at: QPointF, free: bool) -> dict[ThingId, float]:
         """To a place on a pad."""
@@ -232,6 +232,9 @@ class Pull:
 
 
 def _within(entry: Control, share: float) -> float:
+    """The value at a share of the range; a hand that is beyond it goes on where it is open."""
+    if entry.open:
+        return at_share(entry, share)
     return at_share(entry, min(max(share, 0.0), 1.0))
 
 

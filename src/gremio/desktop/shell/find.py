@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from itertools import islice
 
@@ -23,11 +23,13 @@ _MOST = 12
 
 @dataclass(frozen=True)
 class Entry:
-    """Something that can be found: its name, what it is, and what choosing it does."""
+    """Something that can be found: its name, what it is, and what choosing it does. note: what is
+    written about it."""
 
     name: str
     kind: str
     do: Callable[[], object]
+    note: str = ""
 
 
 def entries_of(
@@ -36,17 +38,22 @@ def entries_of(
     """Everything there is to find. show_thing: selects one, and brings it into view."""
     rig = document.rig
     found = [
-        Entry(thing.name, one.word, partial(show_thing, thing_id))
+        Entry(thing.name, one.word, partial(show_thing, thing_id), thing.note)
         for one in THINGS
         if one.named and one.selected
         for thing_id, thing in one.of(rig).items()
     ]
     found += [
-        Entry(link_label(rig, link).removeprefix("the "), "link", partial(show_thing, i))
+        Entry(link_label(rig, link).removeprefix("the "), "link", partial(show_thing, i), link.note)
         for i, link in rig.links.items()
     ]
     found += [
-        Entry(closure_label(rig, closure).removeprefix("the "), "closure", partial(show_thing, i))
+        Entry(
+            closure_label(rig, closure).removeprefix("the "),
+            "closure",
+            partial(show_thing, i),
+            closure.note,
+        )
         for i, closure in rig.closures.items()
     ]
     for action in actions:
@@ -77,12 +84,20 @@ def numbers_called(
 
 
 def matching(entries: list[Entry], text: str) -> list[Entry]:
-    """Entries that hold all words typed: first what is called just that, then what begins so."""
+    """Entries that hold all words typed: first what is called just that, then what begins so; last
+    those that only their notes hold, which are told then."""
     words, whole = text.lower().split(), text.lower().strip()
     held = [e for e in entries if all(word in e.name.lower() for word in words)]
-    return sorted(
+    noted = [
+        replace(e, kind=f"{e.kind}: {' '.join(e.note.split())}")
+        for e in entries
+        if words and e.note and e not in held
+        and all(word in f"{e.name} {e.note}".lower() for word in words)
+    ]  # fmt: skip
+    named = sorted(
         held, key=lambda e: (e.name.lower() != whole, not e.name.lower().startswith(whole))
     )
+    return [*named, *noted]
 
 
 class Finder(QWidget):

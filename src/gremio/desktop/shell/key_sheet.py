@@ -55,7 +55,8 @@ class KeySheet(QDialog):
         head.setFont(text_font(10.5, bold=True))
         grid.addWidget(head, len(HANDS), 0)
         for line, action in enumerate(keys.table, start=len(HANDS) + 1):
-            grid.addWidget(QLabel(action.words), line, 0)
+            words = f"{action.words} (also {action.second})" if action.second else action.words
+            grid.addWidget(QLabel(words), line, 0)
             edit = QKeySequenceEdit(keys.entries[action.id].shortcut())
             edit.setClearButtonEnabled(True)
             edit.setAccessibleName(f"Key for {action.words}")
@@ -77,7 +78,7 @@ class KeySheet(QDialog):
         entries = self._keys.entries
         keys = self.edits[action.id].keySequence()
         other = next(
-            (a for a in self._keys.table if a is not action and entries[a.id].shortcut() == keys),
+            (a for a in self._keys.table if a is not action and keys in entries[a.id].shortcuts()),
             None,
         )
         if other is not None and not keys.isEmpty():
@@ -86,7 +87,7 @@ class KeySheet(QDialog):
             )
             self.edits[action.id].setKeySequence(entries[action.id].shortcut())
             return
-        entries[action.id].setShortcut(keys)
+        self._keys.set(action.id, keys)
         try:
             self._keys.keep()
         except FileProblem as problem:

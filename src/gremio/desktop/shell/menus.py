@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QMenu, QMenuBar, QWidget
 
 from gremio.desktop.actions.action import Action, Where
 from gremio.desktop.actions.desktop import Desktop
+from gremio.desktop.shell.keys import put_keys
 
 
 def fill_menus(
@@ -45,7 +46,7 @@ def _menu(bar: QMenuBar, menus: dict[tuple[str, ...], QMenu], path: tuple[str, .
 def _entry(action: Action, desktop: Desktop, views: Sequence[QWidget], owner: QWidget) -> QAction:
     entry = QAction(action.text, owner)
     if action.key:
-        entry.setShortcut(QKeySequence(action.key))
+        put_keys(entry, action, QKeySequence(action.key))
     entry.triggered.connect(lambda _checked=False: action.do(desktop))
     if views:
         entry.setShortcutContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)

@@ -43,6 +43,7 @@ from gremio.desktop.card.card import Card
 from gremio.desktop.deck.deck import PAGES, Deck
 from gremio.desktop.desk.desk import Desk
 from gremio.desktop.desk.parts import Parts
+from gremio.desktop.document.change import Offer
 from gremio.desktop.document.document import Document
 from gremio.desktop.shell.head import Head
 from gremio.desktop.shell.keys import Keys
@@ -176,6 +177,7 @@ class Window(QMainWindow):
     def _connect(self) -> None:
         document = self.document
         document.said.connect(self.say)
+        document.offered.connect(self._offer_instead)
         document.file_changed.connect(self._take_history)
         document.file_changed.connect(self._keep_later)
         self.desk.wanted.connect(partial(rigging.make_control, document))
@@ -304,12 +306,18 @@ class Window(QMainWindow):
                 asking.teach(self)
             else:
                 self.document.select(NOTHING)
+        elif (entry := self.keys.at_place(event)) is not None:
+            entry.trigger()
         else:
             super().keyPressEvent(event)
 
     def say(self, text: str) -> None:
         """Say something at the foot of the Bench, for a while."""
         self.message.say(text, self.bench.width(), self.bench.height() - 50)
+
+    def _offer_instead(self, offer: Offer) -> None:
+        self.message.offer(offer.text, offer.words, offer.do, self.inks.hand,
+                           self.bench.width(), self.bench.height() - 50)  # fmt: skip
 
     def _put_recent(self) -> None:
         """The rigs of before stand after the one that opens a rig."""
