@@ -36,7 +36,7 @@ if TYPE_CHECKING:
         teach,
         to_pose,
     )
-    from gremio.core.script.changing import set_range, write_note
+    from gremio.core.script.changing import in_step, midway, set_range, write_note
     from gremio.core.script.posing import inspect, run, solve, sweep
     from gremio.core.solve.pose import Pose, Poses
 
@@ -55,6 +55,7 @@ _ROOMS = {
     "constrain": "script.by_name",
     "drive_to": "script.by_name",
     "formula": "script.by_name",
+    "in_step": "script.changing",
     "inspect": "script.posing",
     "join": "script.by_name",
     "joint_from_copies": "script.by_name",
@@ -63,6 +64,7 @@ _ROOMS = {
     "leave_in_place": "script.by_name",
     "load": "files.rig_file",
     "mesh": "script.by_name",
+    "midway": "script.changing",
     "path": "script.by_name",
     "pin": "script.by_name",
     "roll": "script.by_name",
@@ -102,6 +104,7 @@ __all__ = [
     "constrain",
     "drive_to",
     "formula",
+    "in_step",
     "inspect",
     "join",
     "joint_from_copies",
@@ -110,6 +113,7 @@ __all__ = [
     "leave_in_place",
     "load",
     "mesh",
+    "midway",
     "path",
     "pin",
     "roll",

@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from gremio.core.edit import notes, ranges
 from gremio.core.edit.builder import Typed, values_by_key
+from gremio.core.edit.controls import all_home
 from gremio.core.edit.ranges import Keeps
+from gremio.core.make.in_step import keep_in_step, midway_between
 from gremio.core.problem import NotFound
-from gremio.core.rig.find import channel_key, control_id, named_things, nothing_called
+from gremio.core.rig.find import channel_key, control_id, named_things, nothing_called, part_id
 from gremio.core.rig.ids import ThingId
 from gremio.core.rig.links import followers, members
 from gremio.core.rig.model import Rig
+from gremio.core.script.posing import solve, surfaces_of
 
 
 def set_range(rig: Rig, control: str, low: Typed, high: Typed, *, keeps: Keeps = "ends") -> Rig:
@@ -28,6 +31,20 @@ def write_note(rig: Rig, thing: str, text: str) -> Rig:
     """The rig with something written about a thing, by name; of the name of a channel, about the
     link that leads it. "" takes the note away. Raises NotFound."""
     return notes.set_note(rig, _thing_called(rig, thing), text)
+
+
+def in_step(rig: Rig, lead: str, follower: str) -> Rig:
+    """The rig with as many copies of one part as of another, as far apart, by names:
+    in_step(rig, "Post", "Rivet"). Raises NotFound, GremioError as the lead must be repeated."""
+    ends = part_id(rig, lead), part_id(rig, follower)
+    return keep_in_step(rig, *ends, solve(all_home(rig)))
+
+
+def midway(rig: Rig, lead: str, follower: str) -> Rig:
+    """The rig with one part in each gap between the copies of another, by names:
+    midway(rig, "Post", "Panel"). Raises NotFound, GremioError where that can't be."""
+    ends = part_id(rig, lead), part_id(rig, follower)
+    return midway_between(rig, *ends, solve(all_home(rig)), geometry=surfaces_of(rig))
 
 
 def _thing_called(rig: Rig, name: str) -> ThingId:

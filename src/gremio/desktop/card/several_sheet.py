@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
+from gremio.core.edit.controls import all_home
 from gremio.core.edit.parts import descendants
 from gremio.core.make.several import led_by, mounted_on, with_control, with_joints, with_stops
 from gremio.core.problem import counted_words, listed
@@ -12,6 +13,7 @@ from gremio.core.rig.channels import JOINT_KINDS, channel_kind, has_axis, key, m
 from gremio.core.rig.ids import ChannelKey, PartId
 from gremio.core.rig.model import Joint, Rig, Stops
 from gremio.core.rig.numbers import shown_unit
+from gremio.core.solve.evaluate import evaluate
 from gremio.desktop.actions.hints import with_key
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.pieces import Sheet, choice, menu_button, rule, second, title, verb
@@ -69,6 +71,23 @@ class SeveralSheet(Sheet):
         if len(self.parts) == 2:
             tip = "A part, and a copy of it where it comes to: the joint between, and its stops"
             self.add(verb("Joint from both poses", self._joint_from_both, tip))
+        self._repeats()
+
+    def _repeats(self) -> None:
+        """What two repeats can be to one another."""
+        parts = self.document.rig.parts
+        repeated = [part for part in self.parts if parts[part].repeat is not None]
+        if len(self.parts) != 2 or not repeated:
+            return
+        lead = repeated[0]
+        (follower,) = (part for part in self.parts if part != lead)
+        names = parts[lead].name, parts[follower].name
+        step = partial(self._in_step, lead, follower)
+        tip = f"As many of {names[1]} as of {names[0]}, and as far apart"
+        self.add(verb("Keep in step", step, tip))
+        between = partial(self._midway, lead, follower)
+        tip = f"{names[1]} in each gap of {names[0]}, whatever its count and pitch"
+        self.add(verb("Midway between", between, tip))
 
     def _joint(self) -> None:
         joints = {self.document.rig.parts[part].joint for part in self.parts}
@@ -144,6 +163,29 @@ class SeveralSheet(Sheet):
             "lead",
             lambda rig: led_by(rig, self.parts, lead, document.pose, geometry=document.geometry),
         )
+
+    def _in_step(self, lead: PartId, follower: PartId) -> None:
+        from gremio.core.make.in_step import keep_in_step
+
+        document = self.document
+        words = " and ".join(document.rig.parts[part].name for part in (follower, lead))
+        home = evaluate(document.program, all_home(document.rig).at).frame(0)
+        if document.edit(
+            f"keep {words} in step", lambda rig: keep_in_step(rig, lead, follower, home)
+        ):
+            document.choose([follower])
+
+    def _midway(self, lead: PartId, follower: PartId) -> None:
+        from gremio.core.make.in_step import midway_between
+
+        document = self.document
+        names = [document.rig.parts[part].name for part in (follower, lead)]
+        home = evaluate(document.program, all_home(document.rig).at).frame(0)
+        if document.edit(
+            f"put {names[0]} midway between {names[1]}",
+            lambda rig: midway_between(rig, lead, follower, home, geometry=document.geometry),
+        ):
+            document.choose([follower])
 
     def _cylinder(self) -> None:
         from gremio.core.make.cylinders import make_cylinder
