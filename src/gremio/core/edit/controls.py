@@ -26,7 +26,7 @@ from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.links import link_label, members
 from gremio.core.rig.model import Cam, Control, Formula, Link, Ratio, Rig
-from gremio.core.rig.number import Number
+from gremio.core.rig.number import sensible_range
 from gremio.core.rig.numbers import (
     exists,
     full_label,
@@ -189,7 +189,7 @@ def proposed_control(rig: Rig, channel: ChannelKey, value: float = 0.0) -> Contr
     if found is None or not math.isfinite(value):
         name = full_label(rig, channel)
         raise GremioError(f"{name} has no value yet. Type one first, then make its control.")
-    low, high = _sensible_range(found, value)
+    low, high = sensible_range(found, value)
     called = free_name(names_in(rig), _control_name(rig, channel))
     unit = shown_unit(rig, channel)
     dots = tuple(float(n) for n in range(int(low), int(high) + 1)) if found.whole else ()
@@ -203,23 +203,6 @@ def _control_name(rig: Rig, channel: ChannelKey) -> str:
     if name in CHANNELS:
         return f"{named} control"
     return f"{named} {number_word(rig, channel)} control".replace("  ", " ")
-
-
-def _sensible_range(found: Number, value: float) -> tuple[float, float]:
-    """Between what values a control of a number goes (SI)."""
-    usual = math.pi if found.kind == "angle" else 1.0
-    low, high = found.low, found.high
-    if found.whole:
-        low = max(low, 0.0 if value == 0.0 or high == 1.0 else 1.0)
-        return low, min(high, max(2.0 * round(value), low + 1.0))
-    if found.field and not (math.isfinite(low) and math.isfinite(high)):
-        # Round where it is: from nothing to twice itself, on its side of nothing.
-        ends = sorted((0.0, 2.0 * value)) if value else [-usual, usual]
-        low, high = max(low, ends[0]), min(high, ends[1])
-    else:
-        low = -usual if math.isinf(low) else low
-        high = usual if math.isinf(high) else high
-    return (low, high) if low < high else (low - usual, low + usual)
 
 
 def remove_control(rig: Rig, control_id: ThingId) -> Rig:

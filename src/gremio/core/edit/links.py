@@ -22,7 +22,8 @@ from gremio.core.rig.channels import split
 from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.links import adds, followers, leads, members, wrong_numbers
 from gremio.core.rig.model import Cam, Link, Ratio, Rig
-from gremio.core.rig.numbers import kind_of, range_of
+from gremio.core.rig.number import sensible_range
+from gremio.core.rig.numbers import kind_of, number, range_of
 from gremio.core.typed import parse_bare
 
 _PAIR = re.compile(r"\s*([-−+]?[0-9.,]+)\s*[/÷]\s*([-−+]?[0-9.,]+)\s*")
@@ -63,10 +64,14 @@ def change_link(rig: Rig, link_id: ThingId, link: Link) -> Rig:
 def proposed_ratio(rig: Rig, lead: ChannelKey, follower: ChannelKey) -> Ratio:
     """A ratio to begin with: the lead's range onto the follower's, where both have two ends.
 
-    lead, follower: channel keys. Else one for one, or a metre a turn between kinds.
+    lead, follower: channel keys. A count, and a number of another kind without ends, goes in a
+    sensible range round what it is. Else one for one, or a metre a turn between kinds.
     """
+    found, kinds = number(rig, follower), (kind_of(rig, lead), kind_of(rig, follower))
     from_low, from_high = range_of(rig, lead)
     to_low, to_high = range_of(rig, follower)
+    if found is not None and found.field and (found.whole or kinds[0] != kinds[1]):
+        to_low, to_high = sensible_range(found, found.home)
     if (
         from_low is not None
         and from_high is not None
@@ -76,7 +81,6 @@ def proposed_ratio(rig: Rig, lead: ChannelKey, follower: ChannelKey) -> Ratio:
     ):
         ratio = (to_high - to_low) / (from_high - from_low)
         return Ratio(lead, follower, ratio, to_low - ratio * from_low)
-    kinds = kind_of(rig, lead), kind_of(rig, follower)
     ratio = {("angle", "length"): 0.5 / math.pi, ("length", "angle"): 2 * math.pi}.get(kinds, 1.0)
     return Ratio(lead, follower, ratio)
 

@@ -11,8 +11,10 @@ from gremio.core.frames import triple
 from gremio.core.rig.constraints import CONSTRAINTS
 from gremio.core.rig.ids import ChannelKey, PartId, ThingId
 from gremio.core.rig.model import ConstraintKind, Target
+from gremio.core.rig.numbers import full_label
 from gremio.desktop.actions import leading, rigging
 from gremio.desktop.bench.question import (
+    NumberQuestion,
     PartQuestion,
     Question,
     TargetQuestion,
@@ -22,7 +24,7 @@ from gremio.desktop.document.document import Document
 _TWO = "Two are needed at least. Click on, or press Esc to stop."
 
 
-class Follower(PartQuestion):
+class Follower(NumberQuestion):
     """The part that a channel (key) should lead. propose: shows the ratio that the geometry of
     two parts says."""
 
@@ -37,7 +39,7 @@ class Follower(PartQuestion):
     @property
     def words(self) -> str:
         """What to click."""
-        return "click the part that should follow, or paste the link on a number"
+        return "click the part that should follow, or any number on the Desk, a Card, the Ledger"
 
     def take(self, part: PartId, place: Array | None) -> Question | None:
         """Make the link, or propose one."""
@@ -45,8 +47,19 @@ class Follower(PartQuestion):
         leading.lead_to(self.document, self.lead, part, self._propose)
         return None
 
+    def take_number(self, channel: ChannelKey) -> Question | None:
+        """Make the link; the lead itself is no answer."""
+        if channel == self.lead:
+            self.document.said.emit(f"{self._lead_name()} leads. Click what should follow it.")
+            return self
+        rigging.link_channels(self.document, self.lead, channel)
+        return None
 
-class CamFollower(PartQuestion):
+    def _lead_name(self) -> str:
+        return full_label(self.document.rig, self.lead)
+
+
+class CamFollower(NumberQuestion):
     """One more part that a cam should lead."""
 
     def __init__(self, document: Document, link_id: ThingId) -> None:
@@ -56,12 +69,17 @@ class CamFollower(PartQuestion):
     @property
     def words(self) -> str:
         """What to click."""
-        return "click the part that this cam should lead too"
+        return "click the part that this cam should lead too, or any number"
 
     def take(self, part: PartId, place: Array | None) -> Question | None:
         """Let the cam lead it."""
         del place
         leading.let_cam_lead_part(self.document, self.link_id, part)
+        return None
+
+    def take_number(self, channel: ChannelKey) -> Question | None:
+        """Let the cam lead it."""
+        leading.let_cam_lead(self.document, self.link_id, channel)
         return None
 
 

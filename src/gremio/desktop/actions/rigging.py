@@ -170,7 +170,12 @@ def link_to(document: Document, lead: ChannelKey, part: PartId) -> None:
     if not channel:
         document.said.emit(document.grounded_text(part))
         return
-    follower = key(part, channel)
+    link_channels(document, lead, key(part, channel))
+
+
+def link_channels(document: Document, lead: ChannelKey, follower: ChannelKey) -> None:
+    """Let a number lead another, by a ratio to begin with; the follower stays where it stands."""
+    rig = document.rig
     names = full_label(rig, lead), full_label(rig, follower)
     stood = document.pose.at(follower)
 

@@ -9,7 +9,7 @@ import numpy as np
 
 from gremio.core.arrays import Array
 from gremio.core.rig import ids
-from gremio.core.rig.ids import PartId, ThingId
+from gremio.core.rig.ids import ChannelKey, PartId, ThingId
 from gremio.core.solve.pose import Pose
 from gremio.desktop.bench.scene import Scene
 from gremio.desktop.bench.snapping import Spot, snap_places
@@ -87,6 +87,15 @@ class PartQuestion(Question):
     @abstractmethod
     def take(self, part: PartId, place: Array | None) -> Question | None:
         """A part (id) was clicked; place: (3,) where in the world, None from the list."""
+
+
+class NumberQuestion(PartQuestion):
+    """Answered by a part, or by any number: on the Desk, a Card, in the Ledger, or found by its
+    name."""
+
+    @abstractmethod
+    def take_number(self, channel: ChannelKey) -> Question | None:
+        """A number (key) was clicked."""
 
 
 class TargetQuestion(PartQuestion):

@@ -8,12 +8,13 @@ from PyQt6.QtWidgets import QWidget
 
 from gremio.core.arrays import Array
 from gremio.core.frames import carried
-from gremio.core.rig.ids import GROUND, NOTHING, PartId, ThingId
+from gremio.core.rig.ids import GROUND, NOTHING, ChannelKey, PartId, ThingId
 from gremio.core.shape.surfaces import surface_of
 from gremio.desktop.bench.camera import project, ray
 from gremio.desktop.bench.canvas import Canvas
 from gremio.desktop.bench.draw_ties import near_line
 from gremio.desktop.bench.question import (
+    NumberQuestion,
     PartQuestion,
     PlaceQuestion,
     PointsQuestion,
@@ -39,6 +40,7 @@ class Asking(Canvas):
         self._left: int | None = None
         self.question: Question | None = None
         document.selection_changed.connect(self._end_with_selection)
+        document.asked_number = self.number_clicked
 
     def _take_rig(self, change: Change) -> None:
         super()._take_rig(change)
@@ -91,9 +93,23 @@ class Asking(Canvas):
 
     def part_listed(self, part: PartId) -> None:
         """A part was clicked in the list: that answers too, where one is asked for."""
+        self.part_answers(part)
+
+    def part_answers(self, part: PartId) -> bool:
+        """A part was chosen by its name: whether that was an answer."""
         question = self.question
-        if isinstance(question, PartQuestion) and not question.surface:
-            self._answered(question, question.take(part, None))
+        if not isinstance(question, PartQuestion) or question.surface:
+            return False
+        self._answered(question, question.take(part, None))
+        return True
+
+    def number_clicked(self, channel: ChannelKey) -> bool:
+        """A number (key) was clicked somewhere: whether that was an answer."""
+        question = self.question
+        if not isinstance(question, NumberQuestion):
+            return False
+        self._answered(question, question.take_number(channel))
+        return True
 
     def _answered(self, question: Question, following: Question | None) -> None:
         """What is asked after an answer; the answer itself may have asked something else."""

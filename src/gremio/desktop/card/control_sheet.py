@@ -123,6 +123,7 @@ class ControlSheet(FormSheet):
         self.value = value_field(entry, "Value", self)
         self.value.committed.connect(lambda v: self._move_to(meant(entry, v)))
         self.value.refused.connect(self.document.said)
+        self.value.answers = partial(self.document.asked_number, key(self.thing))
         self.value.offer = channel_menu(
             self.document, self.thing, self.formula_wanted.emit, self.lead_wanted.emit
         )

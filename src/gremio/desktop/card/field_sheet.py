@@ -161,6 +161,7 @@ class FieldSheet(Sheet):
             self.document, field.key, self.formula_wanted.emit, self.lead_wanted.emit
         )
         typed.setProperty("channel", field.key)
+        typed.answers = partial(self.document.asked_number, field.key)
         typed.acts = {
             "c": partial(make_control_of, self.document, field.key),
             "l": partial(self.lead_wanted.emit, field.key),

@@ -370,6 +370,8 @@ class _View(QTableView):
     def _clicked(self, index: QModelIndex) -> None:
         row = self.page.table.rows[self.page.sorted.mapToSource(index).row()]
         document = self.page.document
+        if document.asked_number(row.channel):
+            return
         column = COLUMNS[index.column()]
         thing = split(row.channel)[0]
         if column in ("Link", "How") and row.link_id:

@@ -134,6 +134,7 @@ class Instrument(QWidget):
         field.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         field.committed.connect(lambda v: self.moved.emit({control: meant(entry, v)}, ""))
         field.refused.connect(self.document.said)
+        field.answers = lambda: self.document.asked_number(control)
         field.offer = channel_menu(self.document, control)
         return field
 
@@ -282,6 +283,8 @@ class Instrument(QWidget):
         besides others."""
         assert event is not None
         if event.button() != Qt.MouseButton.LeftButton:
+            return
+        if self.document.asked_number(self.control):
             return
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier and event.position().y() < _HEAD:
             self.chosen_too.emit()

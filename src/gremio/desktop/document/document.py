@@ -102,6 +102,8 @@ class Document(QObject):
         # Key of the channel that was copied as a link.
         self.copied: ChannelKey = NOTHING
         self._told = ""
+        # Takes a number (key) that was clicked as an answer, where one is asked for.
+        self.asked_number: Callable[[ChannelKey], bool] = lambda _channel: False
         # While something is solved: who waits can stop it.
         self.patience: Callable[[], AbstractContextManager[None]] = nullcontext
         self.start(Rig(), None)

@@ -76,6 +76,8 @@ class QuantityField(QLineEdit):
         self.whole = False
         # Makes the menu of the right button, where there is one of its own.
         self.offer: Callable[[QWidget], QMenu] | None = None
+        # Takes a press as an answer, where a number is asked for; whether it did.
+        self.answers: Callable[[], bool] | None = None
         # It is as wide as its number, and no wider.
         self.hugs = False
         # What a letter does while nothing is typed yet: no quantity begins with one.
@@ -234,6 +236,11 @@ class QuantityField(QLineEdit):
         self.value = float(round(value)) if self.whole else value
         self._restore()
         self.committed.emit(self.value)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        """A press is an answer, where a number is asked for."""
+        if self.answers is None or not self.answers():
+            super().mousePressEvent(event)
 
     def focusInEvent(self, event: QFocusEvent) -> None:
         """Select all, so that typing replaces."""

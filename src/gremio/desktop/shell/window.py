@@ -28,7 +28,8 @@ from PyQt6.QtWidgets import (
 
 from gremio.core.files import rig_file
 from gremio.core.files.atomic import FileProblem
-from gremio.core.rig.ids import NOTHING, PartId, ThingId
+from gremio.core.rig.channels import key
+from gremio.core.rig.ids import NOTHING, ChannelKey, PartId, ThingId
 from gremio.core.rig.model import Rig
 from gremio.demo import KEPT
 from gremio.desktop.actions import asking, rigging
@@ -278,10 +279,20 @@ class Window(QMainWindow):
         """Finds anything; made when it is first asked for."""
         from gremio.desktop.shell.find import Finder
 
-        return Finder(self.document, self.keys, self.show_thing, self.card.show_number, self)
+        return Finder(self.document, self.keys, self.show_thing, self._show_number, self)
+
+    def _show_number(self, channel: ChannelKey) -> None:
+        """Show a number on its Card; where a number is asked for, that is the answer."""
+        if not self.bench.number_clicked(channel):
+            self.card.show_number(channel)
 
     def show_thing(self, thing: ThingId) -> None:
-        """Select a thing, and bring it into view wherever it is to be seen."""
+        """Select a thing, and bring it into view wherever it is to be seen; where a part or a
+        number is asked for, that is the answer."""
+        if thing in self.document.rig.controls and self.bench.number_clicked(key(thing)):
+            return
+        if thing in self.document.rig.parts and self.bench.part_answers(PartId(thing)):
+            return
         self.document.select(thing)
         if thing in self.document.rig.parts:
             self.bench.show_if_away(PartId(thing))
