@@ -36,7 +36,13 @@ if TYPE_CHECKING:
         teach,
         to_pose,
     )
-    from gremio.core.script.changing import in_step, midway, set_range, write_note
+    from gremio.core.script.changing import (
+        in_step,
+        midway,
+        set_range,
+        stops_where_it_touches,
+        write_note,
+    )
     from gremio.core.script.posing import inspect, run, solve, sweep
     from gremio.core.solve.pose import Pose, Poses
 
@@ -73,6 +79,7 @@ _ROOMS = {
     "set_range": "script.changing",
     "shape": "edit.builder",
     "solve": "script.posing",
+    "stops_where_it_touches": "script.changing",
     "strand": "script.by_name",
     "strut": "script.by_name",
     "sweep": "script.posing",
@@ -122,6 +129,7 @@ __all__ = [
     "set_range",
     "shape",
     "solve",
+    "stops_where_it_touches",
     "strand",
     "strut",
     "sweep",

@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from gremio.core.edit import notes, ranges
 from gremio.core.edit.builder import Typed, values_by_key
 from gremio.core.edit.controls import all_home
 from gremio.core.edit.ranges import Keeps
+from gremio.core.make import touching
 from gremio.core.make.in_step import keep_in_step, midway_between
-from gremio.core.problem import NotFound
+from gremio.core.problem import GremioError, NotFound
 from gremio.core.rig.find import channel_key, control_id, named_things, nothing_called, part_id
 from gremio.core.rig.ids import ThingId
 from gremio.core.rig.links import followers, members
 from gremio.core.rig.model import Rig
+from gremio.core.rig.numbers import ENDS
 from gremio.core.script.posing import solve, surfaces_of
 
 
@@ -45,6 +49,25 @@ def midway(rig: Rig, lead: str, follower: str) -> Rig:
     midway(rig, "Post", "Panel"). Raises NotFound, GremioError where that can't be."""
     ends = part_id(rig, lead), part_id(rig, follower)
     return midway_between(rig, *ends, solve(all_home(rig)), geometry=surfaces_of(rig))
+
+
+def stops_where_it_touches(
+    rig: Rig, channel: str, *, ends: str = "both", against: Sequence[str] | None = None
+) -> Rig:
+    """The rig with stops where a part touches on its way, by the name of its channel:
+    stops_where_it_touches(rig, "Leaf turn z", against=["Post"]).
+
+    ends: "low", "high" or "both". against: parts by name; without them all that is shown. Raises
+    NotFound, and GremioError where nothing is touched.
+    """
+    if ends not in (*ENDS, "both"):
+        raise GremioError(f"The stops to set are low, high or both, not {ends}.")
+    others = None if against is None else [part_id(rig, name) for name in against]
+    wanted = ENDS if ends == "both" else (ends,)
+    return touching.stops_where_it_touches(
+        rig, solve(rig), channel_key(rig, channel), wanted, against=others,
+        geometry=surfaces_of(rig),
+    )[0]  # fmt: skip
 
 
 def _thing_called(rig: Rig, name: str) -> ThingId:

@@ -8,7 +8,7 @@ from typing import get_args
 from gremio.core.problem import with_article
 from gremio.core.rig.constraints import CONSTRAINTS
 from gremio.core.rig.model import ConstraintKind, StandIn, StrandKind
-from gremio.desktop.actions import asking, rigging
+from gremio.desktop.actions import asking, rigging, touching
 from gremio.desktop.actions.action import Action, Where
 from gremio.desktop.actions.desktop import Desktop
 
@@ -140,6 +140,8 @@ _PREPARING = (
            lambda d: rigging.set_stop_here(d.document, "low"), _RIG, "[", second="Alt+Left"),
     Action("part.high stop", "Set the high stop here",
            lambda d: rigging.set_stop_here(d.document, "high"), _RIG, "]", second="Alt+Right"),
+    Action("part.touch", "Set both stops where it touches",
+           lambda d: touching.touch_selected(d.document), _RIG),
     Action("part.home", "Set home here", lambda d: rigging.set_home(d.document), _RIG, "Shift+H"),
     Action("rig.home", "Go home", lambda d: rigging.go_home(d.document), _RIG, "H"),
     Action("hand.drive", "Drive a carriage to a place", asking.drive, _RIG),

@@ -47,6 +47,7 @@ from gremio.desktop.actions.hints import with_key
 from gremio.desktop.actions.place_questions import MountPlace
 from gremio.desktop.actions.preparing import align_mount, mount_in_box, roll_wheel, turn_axis_round
 from gremio.desktop.actions.rigging import set_home
+from gremio.desktop.actions.touching import TOUCHES, until_it_touches
 from gremio.desktop.bench.view import Bench
 from gremio.desktop.card.driving_section import driving_section
 from gremio.desktop.card.form_sheet import FormSheet
@@ -220,8 +221,14 @@ class PartSheet(FormSheet):
         )  # fmt: skip
         yield Rail(key(self.part, channel), low, high,
                    self._soft(channel) if stops != Stops() else None)  # fmt: skip
+        yield Menu("Until it touches…", [*TOUCHES], partial(self._touch, channel),
+                   f"Until it touches {channel}" if self._has_several(entry) else "",
+                   "Stops where its shape touches another, or the way there")  # fmt: skip
         if stops.soft:
             yield Words(partial(self._asked, channel))
+
+    def _touch(self, channel: str, words: str) -> None:
+        until_it_touches(self.document, key(self.part, channel), words)
 
     @staticmethod
     def _has_several(entry: Part) -> bool:

@@ -72,6 +72,9 @@ class SeveralSheet(Sheet):
             tip = "A part, and a copy of it where it comes to: the joint between, and its stops"
             self.add(verb("Joint from both poses", self._joint_from_both, tip))
         self._repeats()
+        name = rig.parts[self.parts[-1]].name
+        tip = f"{name} moves either way until it touches one of the others"
+        self.add(verb("Stops where it touches", partial(act, "part.touch"), tip))
 
     def _repeats(self) -> None:
         """What two repeats can be to one another."""

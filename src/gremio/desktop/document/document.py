@@ -105,7 +105,7 @@ class Document(QObject):
         # Takes a number (key) that was clicked as an answer, where one is asked for.
         self.asked_number: Callable[[ChannelKey], bool] = lambda _channel: False
         # While something is solved: who waits can stop it.
-        self.patience: Callable[[], AbstractContextManager[None]] = nullcontext
+        self.patience: Callable[..., AbstractContextManager[None]] = nullcontext
         self.start(Rig(), None)
 
     def start(

@@ -14,6 +14,7 @@ from gremio.core.solve.patience import asking
 # So long nothing is said (s).
 _QUIET = 0.4
 _LONG = "A linkage is followed a long way …"
+_LEAVE = "Leave it where it has come to (Esc)"
 
 
 class Waiting:
@@ -24,11 +25,14 @@ class Waiting:
         self._window = window
         self._strip: Strip | None = None
         self._began = 0.0
+        self._words, self._tip = _LONG, _LEAVE
 
     @contextmanager
-    def solving(self) -> Iterator[None]:
-        """While this lasts, a long solve can be stopped."""
+    def solving(self, words: str = _LONG, tip: str = _LEAVE) -> Iterator[None]:
+        """While this lasts, a long solve can be stopped. words: what is said of it; tip: what
+        stopping does."""
         self._began = time.monotonic()
+        self._words, self._tip = words, tip
         try:
             with asking(self._may_go_on):
                 yield
@@ -42,9 +46,7 @@ class Waiting:
         if time.monotonic() - self._began < _QUIET:
             return True
         if self._strip is None:
-            self._strip = Strip(
-                self._window, "Solving", _LONG, "Leave it where it has come to (Esc)"
-            )
+            self._strip = Strip(self._window, "Solving", self._words, self._tip)
             self._strip.show()
         QApplication.processEvents()
         return not self._strip.stopped

@@ -69,7 +69,8 @@ _KEEP_AT_LATEST = 7.0
 
 # What the right button offers on parts, in the list and in the Bench; "" parts them.
 _ON_PARTS = (
-    "part.joint", "part.axis", "part.try axis", "part.home", "rig.home", "", "link.control",
+    "part.joint", "part.axis", "part.try axis", "part.touch", "part.home", "rig.home", "",
+    "link.control",
     "link.lead", "tie.ride", "tie.aim", "", "edit.copy", "bench.selected", "bench.hide",
     "bench.isolate", "edit.remove",
 )  # fmt: skip

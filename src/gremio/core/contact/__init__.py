@@ -1,0 +1,1 @@
+"""Touching: how near parts are, and how far one goes until it touches."""
