@@ -46,7 +46,7 @@ def test_for_every_quarter_turn_an_inch_and_a_half() -> None:
         ("12/-36", "-12/36", -1 / 3, "-36/12"),
         ("36 / 12", "36/12", 3.0, "12/36"),
         ("0,25", "0.25", 0.25, "4"),
-        ("1/3 + 1", "1.33333", 4 / 3, "0.75"),
+        ("1/3 + 1", "4/3", 4 / 3, "0.75"),
     ],
 )
 def test_bare_ratios(typed: str, told: str, value: float, turned: str) -> None:

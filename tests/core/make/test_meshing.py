@@ -13,13 +13,8 @@ from gremio.core.edit.builder import shape
 from gremio.core.edit.links import add_link
 from gremio.core.frames import matrix
 from gremio.core.make.gearing import Gear, gears_of, phase_error
-from gremio.core.make.meshing import (
-    fit_by_shift,
-    interlock,
-    interlock_train,
-    make_mate,
-    mesh_between,
-)
+from gremio.core.make.mates import make_mate
+from gremio.core.make.meshing import fit_by_shift, interlock, interlock_train, mesh_between
 from gremio.core.make.pairs import fitting_kinds, propose, with_figures
 from gremio.core.mechanics import gears
 from gremio.core.mechanics.ratios import FIGURES, arithmetic

@@ -17,11 +17,11 @@ from gremio.core.edit.change import (
 )
 from gremio.core.plan.arranging import arrange
 from gremio.core.problem import GremioError
-from gremio.core.rig.cams import cam_without
+from gremio.core.rig.cams import cam_without, is_from_to, sorted_stations, told
 from gremio.core.rig.channels import split
 from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.links import adds, followers, leads, members, wrong_numbers
-from gremio.core.rig.model import Cam, Link, Ratio, Rig
+from gremio.core.rig.model import Cam, Follower, Link, Ratio, Rig, Station
 from gremio.core.rig.number import sensible_range
 from gremio.core.rig.numbers import kind_of, number, range_of
 from gremio.core.typed import parse_bare
@@ -46,6 +46,10 @@ def change_link(rig: Rig, link_id: ThingId, link: Link) -> Rig:
     if wrong := wrong_numbers(rig, link):
         raise GremioError(wrong)
     well_formed(link, "The link")
+    present = rig.links.get(link_id)
+    if present is not None and not link.note:
+        # What is written about it stays, as whatever it is made.
+        link = replace(link, note=present.note)
     before = {note.text for note in arrange(rig).notes}
     # What a link only adds to stands where it was put.
     led = () if adds(link) else followers(link)
@@ -85,8 +89,33 @@ def proposed_ratio(rig: Rig, lead: ChannelKey, follower: ChannelKey) -> Ratio:
     return Ratio(lead, follower, ratio)
 
 
-def swapped(ratio: Ratio) -> Ratio:
-    """Lead and follower the other way about. Refuses a ratio of zero."""
+def swapped(link: Ratio | Cam) -> Ratio | Cam:
+    """A ratio, or a from–to cam, with lead and follower the other way about. Refuses one whose
+    follower never moves, and a cam with several."""
+    return _swapped_cam(link) if isinstance(link, Cam) else swapped_ratio(link)
+
+
+def _swapped_cam(cam: Cam) -> Cam:
+    if len(cam.followers) != 1 or not is_from_to(cam):
+        raise GremioError(
+            "Only a from–to cam with one follower can be swapped. Take the others out, or make it "
+            "a from–to cam first."
+        )
+    (follower,) = cam.followers
+    ends = told(cam, follower.channel)
+    if ends[0][1] == ends[1][1]:
+        raise GremioError("Its follower never moves, so it can't lead. Give it another range.")
+    falls = ends[0][1] > ends[1][1]
+    stations = sorted_stations(Station(value, {cam.lead: lead}) for lead, value in ends)
+    before, after = (cam.after, cam.before) if falls else (cam.before, cam.after)
+    return replace(
+        cam, lead=follower.channel, followers=(Follower(cam.lead, "straight"),),
+        stations=stations, before=before, after=after,
+    )  # fmt: skip
+
+
+def swapped_ratio(ratio: Ratio) -> Ratio:
+    """A ratio with lead and follower the other way about. Refuses one of zero."""
     if ratio.ratio == 0.0:
         raise GremioError("A ratio of 0 can't be swapped: its follower never moves.")
     return replace(

@@ -166,6 +166,19 @@ def rigid_family(rig: Rig, part_id: PartId) -> list[PartId]:
     return found
 
 
+def moved_by(rig: Rig, part_id: PartId) -> PartId:
+    """Id of what moves a part: itself, or, where it is fixed, the nearest that carries it and can
+    move; itself where nothing does."""
+    here, seen = part_id, {part_id}
+    while not freed(rig.parts[here].joint):
+        above = rig.parts[here].parent
+        if above is None or above not in rig.parts or above in seen:
+            return part_id
+        seen.add(above)
+        here = above
+    return here
+
+
 def set_parent(rig: Rig, part_id: PartId, parent: PartId | None, mount: Frame) -> Rig:
     """Mount a part on another one (None: on the ground) at a frame in the new parent."""
     part = must_have(rig.parts, part_id, "part")

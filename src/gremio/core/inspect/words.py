@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from fractions import Fraction
 from typing import Any
 
 from gremio.core.edit.formulas import shown
-from gremio.core.edit.links import pair_of, swapped
+from gremio.core.edit.links import pair_of, swapped_ratio
 from gremio.core.problem import counted_words
 from gremio.core.quantity import show_short
 from gremio.core.rig.cams import is_from_to
@@ -22,6 +23,10 @@ from gremio.core.rig.scales import shown_on
 def how(rig: Rig, link: Link, channel: ChannelKey) -> str:
     """How a link leads one of its followers, in a few words."""
     return _HOW[link_kind(link)](rig, link, channel)
+
+
+# A ratio is told as a fraction of whole numbers up to this.
+_LARGEST_BELOW = 999
 
 
 def _cam_words(rig: Rig, cam: Any, channel: ChannelKey) -> str:
@@ -44,7 +49,7 @@ _HOW: dict[LinkKind, Callable[[Rig, Any, ChannelKey], str]] = {
 def _from_its_lead(ratio: Ratio, channel: ChannelKey) -> Ratio:
     """A ratio as it leads a channel: the other way about for the one it was made to lead from."""
     if channel == ratio.lead and ratio.ratio != 0.0 and not ratio.carrier:
-        return swapped(ratio)
+        return swapped_ratio(ratio)
     return ratio
 
 
@@ -66,10 +71,15 @@ def ratio_words(rig: Rig, link: Ratio) -> str:
 
 
 def ratio_text(link: Ratio) -> str:
-    """A ratio of bare numbers as it was typed: "-12/36", "-0.333333"."""
+    """A ratio of bare numbers as it was typed, or as a fraction where that is shorter: "-12/36",
+    "4/3", "-0.314159"."""
     pair = pair_of(link)
     if pair is None:
-        return f"{link.ratio:.6g}"
+        text = f"{link.ratio:.6g}"
+        near = Fraction(link.ratio).limit_denominator(_LARGEST_BELOW)
+        exact = math.isclose(float(near), link.ratio, rel_tol=1e-12)
+        told = math.isclose(float(text), link.ratio, rel_tol=1e-12)
+        return str(near) if exact and not told else text
     lead, follower = map(abs, pair)
     return f"{'-' if link.ratio < 0 else ''}{follower:.12g}/{lead:.12g}"
 

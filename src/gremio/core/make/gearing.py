@@ -9,7 +9,7 @@ import numpy as np
 
 from gremio.core.arrays import Array
 from gremio.core.edit.change import must_have
-from gremio.core.edit.parts import rigid_family
+from gremio.core.edit.parts import moved_by, rigid_family
 from gremio.core.frames import matrix
 from gremio.core.mechanics import gears
 from gremio.core.rig.channels import split
@@ -152,11 +152,13 @@ def _rack_mesh(pinion: Gear, rack: Gear) -> Mesh:
 
 
 def geared(rig: Rig, one: PartId, two: PartId) -> tuple[ThingId, Ratio] | None:
-    """The gear pair, or rack and pinion, between two parts, with its id."""
+    """The gear pair, or rack and pinion, between two parts, with its id; of what is fixed, between
+    what moves it."""
+    ends = {moved_by(rig, one), moved_by(rig, two)}
     for link_id, link in rig.links.items():
         if not isinstance(link, Ratio) or link.kind not in GEARED:
             continue
-        if {split(link.lead)[0], split(link.follower)[0]} == {one, two}:
+        if {split(link.lead)[0], split(link.follower)[0]} == ends:
             return link_id, link
     return None
 

@@ -11,7 +11,7 @@ from gremio.core.arrays import Array
 from gremio.core.edit.change import must_have
 from gremio.core.edit.controls import all_home
 from gremio.core.edit.links import change_link
-from gremio.core.edit.parts import add_part, change_part, set_shapes
+from gremio.core.edit.parts import change_part, moved_by, set_shapes
 from gremio.core.frames import frame_of, matrix
 from gremio.core.make.gearing import (
     GEARED,
@@ -20,18 +20,15 @@ from gremio.core.make.gearing import (
     geared,
     gears_of,
     likeliest_mesh,
-    mesh_of,
     phase_error,
 )
 from gremio.core.mechanics import gears
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import split
-from gremio.core.rig.find import free_name, names_in
-from gremio.core.rig.ids import GROUND, PartId, ThingId
-from gremio.core.rig.model import Joint, Part, Ratio, Rig, Shape
-from gremio.core.rig.solids import InternalGear, RackBar, SpurGear
+from gremio.core.rig.ids import PartId
+from gremio.core.rig.model import Ratio, Rig
+from gremio.core.rig.solids import RackBar, SpurGear
 from gremio.core.shape.geometry import GeometryOf
-from gremio.core.shape.solids import check_dimensions
 from gremio.core.solve.ask import solve
 from gremio.core.solve.pose import Pose
 
@@ -58,8 +55,10 @@ def interlock(
 
     fixed, moved: ids of parts. The moved one goes along the line of centres to the right
     distance, and turns about its axis until teeth meet spaces. keep_place: only turn it.
-    Raises GremioError when they have no gears, or modules that differ.
+    One that is fixed on another is moved with what carries it. Raises GremioError when they have
+    no gears, or modules that differ.
     """
+    moved = moved_by(rig, moved)
     home = solve(all_home(rig), geometry=geometry)
     mesh = mesh_between(rig, home, fixed, moved)
     _check_alike(rig, mesh)
@@ -211,55 +210,3 @@ def fit_by_shift(rig: Rig, one: PartId, two: PartId, *, geometry: GeometryOf) ->
     shapes[small.shape] = replace(shapes[small.shape], solid=replace(solid, shift=shift))
     rig = set_shapes(rig, small.part, tuple(shapes))
     return interlock(rig, one, two, keep_place=True, geometry=geometry)
-
-
-def make_mate(
-    rig: Rig,
-    part: PartId,
-    teeth: int,
-    *,
-    inside: bool = False,
-    distance: float | None = None,
-    geometry: GeometryOf,
-) -> tuple[Rig, ThingId]:
-    """Add a gear that runs with a part's gear, and a gear pair between them.
-
-    part: id. teeth: of the mate. inside: an internal gear round it. distance: of the centres
-    (m), reached by profile shift; touching for None. Returns the rig and the mate's id. Raises
-    GremioError where there is no gear, or for fewer teeth than a gear can have.
-    """
-    home = solve(all_home(rig), geometry=geometry)
-    found = gears_of(rig, home, part)
-    if not found:
-        raise GremioError(f"{rig.parts[part].name} has no gear to make a mate for.")
-    gear, solid = found[0], found[0].solid
-    module, width, angle = solid.module, solid.width, solid.pressure_angle
-    mate: SpurGear | InternalGear
-    if inside:
-        rim = gears.internal_root_diameter(module, teeth) + 4 * module
-        mate = InternalGear(module=module, teeth=teeth, width=width, rim=rim, pressure_angle=angle)
-    else:
-        mate = SpurGear(module=module, teeth=teeth, width=width, pressure_angle=angle)
-    check_dimensions(mate)
-    entry = rig.parts[part]
-    name = free_name(names_in(rig), f"Gear, {teeth} teeth")
-    row = int(home.program.parents[home.program.part_row[part]])
-    above = np.eye(4) if row < 0 else home.worlds[row]
-    frame = gear.frame.copy()
-    if isinstance(solid, RackBar):
-        frame[:3, 3] += frame[:3, 1] * module * teeth / 2
-    else:
-        start = mesh_of(gear, Gear(GROUND, GROUND, 0, mate, gear.frame)).right
-        frame[:3, 3] += frame[:3, 0] * (start if distance is None else distance)
-    joint = Joint("spin", "z")
-    made = Part(
-        name,
-        entry.parent,
-        frame_of(np.linalg.inv(above) @ frame),
-        joint,
-        shapes=(Shape(mate, paint=entry.shapes[gear.shape].paint),),
-    )
-    rig, mate_id = add_part(rig, made)
-    if distance is not None and not inside:
-        return fit_by_shift(rig, part, mate_id, geometry=geometry), mate_id
-    return interlock(rig, part, mate_id, geometry=geometry), mate_id

@@ -11,6 +11,7 @@ import numpy as np
 from gremio.core.arrays import Array
 from gremio.core.edit.change import must_have
 from gremio.core.edit.links import with_pair
+from gremio.core.edit.parts import moved_by
 from gremio.core.make.cogs import CogPair, pair_of_cogs
 from gremio.core.make.gearing import Mesh, gears_of, likeliest_mesh
 from gremio.core.make.round_things import widest_round
@@ -100,9 +101,10 @@ def propose(
     """The ratio that the geometry of two parts proposes; None where it says nothing.
 
     lead, follower: ids of parts. pose: where they stand. geometry: finds the surfaces of models,
-    whose teeth are counted; without it models say nothing. Raises GremioError for a part that is
-    grounded.
+    whose teeth are counted; without it models say nothing. A part that is fixed on another is led,
+    and leads, with what carries it. Raises GremioError for a part that is grounded.
     """
+    lead, follower = moved_by(rig, lead), moved_by(rig, follower)
     channels = _channel(rig, lead), _channel(rig, follower)
     if _on_one_line(pose, *channels):
         return None

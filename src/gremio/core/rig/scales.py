@@ -6,7 +6,7 @@ import math
 
 from msgspec.structs import replace
 
-from gremio.core.quantity import show, show_number, show_short
+from gremio.core.quantity import UNITS, show, show_number, show_short
 from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.model import Control, Rig
 from gremio.core.rig.numbers import shown_unit
@@ -112,6 +112,27 @@ def snapped(control: Control, value: float, within: float = 0.0) -> float:
     if control.make == "switch" or abs(nearest - value) <= within:
         return nearest
     return value
+
+
+def round_step(span: float) -> float:
+    """A round number that is no more than a span: 1, 2 or 5 times a power of ten."""
+    power = 10.0 ** math.floor(math.log10(span))
+    return next(f * power for f in (5.0, 2.0, 1.0) if f * power <= span * (1 + 1e-9))
+
+
+def rounded(control: Control, value: float, grain: float) -> float:
+    """A value (SI) between the ends brought to the nearest that reads round on the control: in
+    steps of 1, 2 or 5 that are no finer than a grain (SI), and less than 2.5 times as coarse."""
+    span = control.high - control.low
+    if not control.low < value < control.high or span <= 0.0 or grain <= 0.0:
+        return value
+    size = 1.0 if control.scale is not None else UNITS[control.unit].size
+    read = reads(control, value) / size
+    per = abs(reads(control, control.high) - reads(control, control.low)) / size / span
+    # What is round below the inverse of the grain is the inverse of what is round above it.
+    step = 1.0 / round_step(1.0 / (grain * per))
+    near = meant(control, round(read / step) * step * size)
+    return min(max(near, control.low), control.high)
 
 
 def switch_positions(control: Control) -> tuple[tuple[float, ...], tuple[str, ...]]:

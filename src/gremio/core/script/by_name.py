@@ -14,6 +14,7 @@ from gremio.core.edit.desk import keep_pose, pose_id
 from gremio.core.edit.desk import to_pose as blended_to
 from gremio.core.edit.formulas import write
 from gremio.core.edit.links import add_link
+from gremio.core.edit.parts import moved_by
 from gremio.core.edit.paths import add_path
 from gremio.core.edit.strands import add_strand
 from gremio.core.make import teach as teaching
@@ -72,7 +73,8 @@ def join(rig: Rig, lead: str, follower: str) -> Rig:
             f"Nothing on {lead} and {follower} says how they turn together. Give a ratio."
         )
     if proposal.cogs:
-        rig = interlock_cogs(rig, *ends, geometry=surfaces)
+        moved = [moved_by(rig, end) for end in ends]
+        rig = interlock_cogs(rig, *moved, geometry=surfaces)
     return add_link(rig, proposal.ratio())[0]
 
 
@@ -85,7 +87,8 @@ def mesh(
     play between the flanks along the pitch circles (m), for which it goes a little further away.
     Raises GremioError when there are no teeth, or they are unlike.
     """
-    ends, surfaces = (part_id(rig, fixed), part_id(rig, moved)), surfaces_of(rig)
+    ends = moved_by(rig, part_id(rig, fixed)), moved_by(rig, part_id(rig, moved))
+    surfaces = surfaces_of(rig)
     rig = interlock(rig, *ends, keep_place=keep_place, geometry=surfaces)
     rig = join(rig, fixed, moved)
     if backlash:

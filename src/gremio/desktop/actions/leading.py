@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from gremio.core.edit.cams import add_follower
+from gremio.core.edit.parts import moved_by
 from gremio.core.rig.channels import key, main_channel, split
 from gremio.core.rig.ids import ChannelKey, PartId, ThingId
 from gremio.core.rig.model import Cam
@@ -18,6 +19,7 @@ def lead_to(
 ) -> None:
     """Let a channel (key) lead a part: by a ratio to begin with, or, between two parts, by the
     one that their geometry says, which `propose` shows."""
+    part = moved_part(document, part)
     owner = split(lead)[0]
     if owner in document.rig.parts and owner != part:
         propose(PartId(owner), part)
@@ -25,8 +27,19 @@ def lead_to(
         rigging.link_to(document, lead, part)
 
 
+def moved_part(document: Document, part: PartId) -> PartId:
+    """What moves a part: where it is fixed on another, that, which is said."""
+    rig, carrier = document.rig, moved_by(document.rig, part)
+    if carrier != part:
+        document.said.emit(
+            f"{rig.parts[part].name} is fixed on {rig.parts[carrier].name}, which follows."
+        )
+    return carrier
+
+
 def let_cam_lead_part(document: Document, link_id: ThingId, part: PartId) -> None:
     """Let a cam lead the main channel of one part more."""
+    part = moved_part(document, part)
     if rigging.can_move(document, part):
         channel = key(part, main_channel(document.rig.parts[part].joint))
         let_cam_lead(document, link_id, channel)

@@ -5,14 +5,17 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
+from msgspec.structs import replace
 
 from gremio.core.arrays import Array
+from gremio.core.edit.links import change_link
 from gremio.core.frames import triple
 from gremio.core.rig.constraints import CONSTRAINTS
 from gremio.core.rig.ids import ChannelKey, PartId, ThingId
-from gremio.core.rig.model import ConstraintKind, Target
+from gremio.core.rig.model import ConstraintKind, Rig, Rolling, Target
 from gremio.core.rig.numbers import full_label
 from gremio.desktop.actions import leading, rigging
+from gremio.desktop.actions.preparing import rolls_on
 from gremio.desktop.bench.question import (
     NumberQuestion,
     PartQuestion,
@@ -222,6 +225,44 @@ class ConstraintTarget(TargetQuestion):
         from gremio.desktop.actions import constraining
 
         constraining.tie(self.document, self.kind, self.part, [target])
+        return None
+
+
+class RollsOn(PartQuestion):
+    """The part that a wheel rolls on, in place of the ground. link_id: of its rolling."""
+
+    def __init__(self, document: Document, link_id: ThingId, part: PartId) -> None:
+        super().__init__(document)
+        self.link_id, self.wheel = link_id, part
+
+    @property
+    def words(self) -> str:
+        """What to click."""
+        return f"click what {self.name_of(self.wheel)} rolls on, or press Enter for the ground"
+
+    def takes_enter(self) -> bool:
+        """Enter leaves it on the ground."""
+        return True
+
+    def finish(self) -> bool:
+        """It rolls on the ground."""
+        return True
+
+    def take(self, part: PartId, place: Array | None) -> Question | None:
+        """Let it roll on a part."""
+        del place
+        names = self.name_of(self.wheel), self.name_of(part)
+        if part not in rolls_on(self.document.rig, self.wheel):
+            self.document.said.emit(f"{names[0]} can't roll on {names[1]}: one carries the other.")
+            return self
+
+        def change(rig: Rig) -> Rig:
+            link = rig.links[self.link_id]
+            assert isinstance(link, Rolling)
+            return change_link(rig, self.link_id, replace(link, on=part))
+
+        if self.document.edit(f"let {names[0]} roll on {names[1]}", change):
+            self.document.said.emit(f"{names[0]} rolls on {names[1]}.")
         return None
 
 

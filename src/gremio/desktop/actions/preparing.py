@@ -10,6 +10,7 @@ import numpy as np
 from gremio.core.arrays import Array
 from gremio.core.edit.controls import all_home
 from gremio.core.edit.links import add_link
+from gremio.core.edit.parts import descendants, moved_by
 from gremio.core.edit.prepare import (
     axis_turned,
     mount_along,
@@ -21,9 +22,11 @@ from gremio.core.edit.prepare import (
 from gremio.core.frames import carried, unit_columns
 from gremio.core.make.driving import drive_to
 from gremio.core.make.gearing import gears_of
-from gremio.core.make.meshing import interlock_train, make_mate
+from gremio.core.make.mates import make_mate
+from gremio.core.make.meshing import interlock_train
 from gremio.core.make.pairs import propose
 from gremio.core.make.rolling import rolling_of
+from gremio.core.plan.carrying import carriers
 from gremio.core.problem import GremioError
 from gremio.core.quantity import show_short
 from gremio.core.rig import ids
@@ -37,19 +40,29 @@ from gremio.desktop.bench.snapping import Spot
 from gremio.desktop.document.document import Document
 
 
-def roll_wheel(document: Document, part: PartId) -> None:
-    """Let a part roll by the way it is carried, on the radius of its shape."""
+def roll_wheel(document: Document, part: PartId) -> bool:
+    """Let a part roll by the way it is carried, on the radius of its shape, over the ground. The
+    link is selected then. Whether it does, and there is a part that it may roll on instead."""
     rig = document.rig
     try:
         link = rolling_of(rig, part, document.pose, geometry=document.geometry)
     except GremioError as problem:
         document.said.emit(str(problem))
-        return
+        return False
     name = rig.parts[part].name
-    if document.make(f"let {name} roll", lambda r: add_link(r, link)):
+    done = document.make(f"let {name} roll", lambda r: add_link(r, link))
+    if done:
         about = "in every direction" if link.ball else f"about its {link.follower.split()[-1]}"
         radius = show_short(link.radius, "mm")
         document.said.emit(f"{name} rolls {about}, on a radius of {radius}, over the ground.")
+    return done and bool(rolls_on(document.rig, part))
+
+
+def rolls_on(rig: Rig, part: PartId) -> list[PartId]:
+    """Ids of the parts with a shape that one could roll on: neither it, nor what carries it, nor
+    what it carries."""
+    mine = {part, *descendants(rig, part), *carriers(rig, part)}
+    return [i for i, entry in rig.parts.items() if i not in mine and entry.shapes]
 
 
 def planetary_set(document: Document, sun: str, ring: str, carrier: PartId) -> None:
@@ -87,7 +100,7 @@ def make_gear_mate(
         proposal = propose(
             rig, solve(all_home(rig), geometry=document.geometry), part, PartId(mate)
         )
-        if proposal is not None and main_channel(rig.parts[part].joint):
+        if proposal is not None and main_channel(rig.parts[moved_by(rig, part)].joint):
             rig, _ = add_link(rig, proposal.ratio())
         return rig, mate
 

@@ -14,7 +14,7 @@ from gremio.core.edit.desk import set_locked
 from gremio.core.edit.links import add_link, proposed_ratio, remove_link
 from gremio.core.edit.measures import remove_measure
 from gremio.core.edit.mounts import set_home_here
-from gremio.core.edit.parts import change_part, descendants, set_stops
+from gremio.core.edit.parts import change_part, descendants, moved_by, set_stops
 from gremio.core.edit.paths import remove_path
 from gremio.core.edit.strands import remove_strand
 from gremio.core.make.lead_instead import leads_now
@@ -152,7 +152,11 @@ def make_control(document: Document) -> None:
 
 def lead_of_selected(document: Document) -> ChannelKey:
     """Key of the channel that would lead a new link; says what to do when there is none."""
-    channels = document.channels_of(document.selected)
+    selected = document.selected
+    if selected in document.rig.parts:
+        # What is fixed on a wheel leads with it.
+        selected = moved_by(document.rig, PartId(selected))
+    channels = document.channels_of(selected)
     if not channels:
         document.said.emit(
             "Select what should lead: a control, or a part that can move. Then press L."

@@ -279,11 +279,23 @@ def _shared(solid: AnySolid) -> tuple[AnySolid, tuple[float, float, float]]:
 
 
 def corners_of(scene: Scene, pose: Pose, rows: set[int] | None = None) -> Array:
-    """(M, 3) world corners of the boxes round the instances of some parts, or of all."""
+    """(M, 3) world corners of the boxes round the instances of some parts, or of all, with their
+    copies."""
     wanted = slice(None) if rows is None else scene.of_parts(rows)
-    frames = pose.worlds[scene.parts[wanted]]
+    parts = scene.parts[wanted]
+    frames = pose.worlds[parts]
     corners = scene.corners[wanted] @ frames[:, :3, :3].transpose(0, 2, 1)
-    return (corners + frames[:, None, :3, 3]).reshape(-1, 3)
+    corners = corners + frames[:, None, :3, 3]
+    for part, family in scene.repeated:
+        if rows is not None and pose.program.part_row[part] not in rows:
+            continue
+        mine = np.isin(parts, family)
+        moves = copies(pose, part)[:, None]
+        again = corners[mine] @ moves[..., :3, :3].swapaxes(-1, -2) + moves[..., None, :3, 3]
+        again = again.reshape(-1, *corners.shape[1:])
+        corners = np.concatenate([corners[~mine], again])
+        parts = np.concatenate([parts[~mine], np.tile(parts[mine], len(moves))])
+    return corners.reshape(-1, 3)
 
 
 def box_edges(scene: Scene, pose: Pose, rows: list[int]) -> Array:

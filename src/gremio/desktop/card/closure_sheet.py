@@ -9,12 +9,12 @@ from msgspec.structs import replace
 
 from gremio.core.edit.closures import change_closure, remove_closure
 from gremio.core.plan.loops import Loop
-from gremio.core.problem import counted_words
+from gremio.core.problem import counted_words, listed
 from gremio.core.quantity import Kind, show_small
 from gremio.core.rig.channels import split
 from gremio.core.rig.ids import PartId, ThingId
 from gremio.core.rig.model import Closure, ClosureKind, Rig
-from gremio.core.rig.numbers import closure_label, full_label
+from gremio.core.rig.numbers import closure_label, full_label, label
 from gremio.desktop.card.form_sheet import FormSheet
 from gremio.desktop.card.forms import (
     Act,
@@ -52,12 +52,12 @@ class ClosureSheet(FormSheet):
                 more=[Act("Swap the two parts", self._swap),
                       Act("Remove this closure", self._remove)],
             ),
-            Words(f"closes a loop of {counted_words(count, 'part')} and what carries them"),
+            Words(f"{entry.kind}, in a loop of {counted_words(count, 'part')}"),
+            Words(self._state, help=self._figures(loop)),
             Rule(),
             Pick("Kind", kinds, self.get("kind"), self.set("kind"), "kind of a closure",
                  "Kind of closure"),
             Words(_WHAT[entry.kind]),
-            Words(self._gap),
             self._end("First part", entry.one, "at_one"),
             self._end("Second part", entry.two, "at_two"),
             self._numbers("Along", "axis") if entry.kind == "rail" else None,
@@ -88,16 +88,8 @@ class ClosureSheet(FormSheet):
         return next((loop for loop in loops if self.thing in loop.closures), None)
 
     def _mobility(self, loop: Loop) -> Iterator[Field]:
-        """Mobility both ways, what leads the loop, and what is missing or too much."""
-        freedom = f"{loop.mobility} freedom{'s' * (loop.mobility != 1)}"
-        yield Head("Mobility", freedom, folded=True)
-        yield Words(f"{freedom}, by the rank of its Jacobian")
-        if loop.gruebler != loop.mobility:
-            yield Words(
-                f"Counting joints gives {loop.gruebler} (Gruebler–Kutzbach): its geometry is "
-                "special, and the rank is what counts."
-            )
-        yield Head("Led by")
+        """What leads the loop, and what is missing or too much."""
+        yield Head("Led by", lambda: listed(self._leading(loop)) or "nothing yet", folded=True)
         rig = self.document.rig
         for channel in (*loop.given, *loop.free):
             led = "moved by a link" if channel in loop.given else "moved by a hand"
@@ -115,6 +107,38 @@ class ClosureSheet(FormSheet):
         elif missing > 0:
             verb = "is" if missing == 1 else "are"
             yield Words(f"{missing} of them {verb} led by nothing yet.")
+
+    @staticmethod
+    def _figures(loop: Loop | None) -> str:
+        """Mobility both ways, as it is told on hovering."""
+        if loop is None:
+            return ""
+        told = f"Mobility {loop.mobility}, by the rank of its Jacobian"
+        if loop.gruebler != loop.mobility:
+            told += (
+                f"; counting joints gives {loop.gruebler} (Gruebler–Kutzbach): its geometry is "
+                "special, and the rank is what counts"
+            )
+        return f"{told}."
+
+    def _leading(self, loop: Loop) -> list[str]:
+        """What moves the loop now, by names: links, or else hands."""
+        channels = loop.given or tuple(c for c in loop.free if c not in loop.idle)
+        return [label(self.document.rig, channel) for channel in channels]
+
+    def _state(self) -> str:
+        """In a line: "1 way to move, led by Lift nut; closed"."""
+        loop = self._loop()
+        if loop is None:
+            return self._gap()
+        ways = counted_words(loop.mobility, "way") + " to move"
+        if loop.mobility == 0:
+            ways = "no way to move"
+        names = listed(self._leading(loop)) if loop.mobility else ""
+        led = (
+            f", led by {names}" if loop.given and names else f", moved at {names}" if names else ""
+        )
+        return f"{ways}{led}; {self._gap()}".rstrip("; ")
 
     def _gap(self) -> str:
         """How nearly the loop is closed now."""

@@ -243,6 +243,7 @@ class FormSheet(FieldSheet):
     def _lay_words(self, field: Words) -> None:
         text = field.text
         label = second(text if isinstance(text, str) else text())
+        label.setToolTip(field.help)
         if field.digits:
             label.setFont(digit_font(8.5))
         if field.word:

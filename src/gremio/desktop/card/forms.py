@@ -161,11 +161,12 @@ class Head:
 @dataclass(frozen=True)
 class Words:
     """Words in the second ink; a function is asked again whenever something moves. digits: they
-    are figures."""
+    are figures. help: what is told on hovering."""
 
     text: str | Callable[[], str]
     digits: bool = False
     word: str = ""
+    help: str = ""
 
 
 @dataclass(frozen=True)

@@ -84,7 +84,9 @@ class LinkSheet(FormSheet):
         super().__init__(document, link_id, inks)
         link = self.link
         more = [Act("Remove this link", self._remove)]
-        if isinstance(link, Ratio) and split(link.lead)[0] in document.rig.parts:
+        if (isinstance(link, Ratio) and split(link.lead)[0] in document.rig.parts) or (
+            isinstance(link, Cam) and is_from_to(link) and len(link.followers) == 1
+        ):
             more.insert(0, Act("Swap lead and follower", self.swap))
         self.lay(
             Title(lambda _rig: _title(link), more=more),
@@ -199,7 +201,7 @@ class LinkSheet(FormSheet):
 
         def change(rig: Rig) -> Rig:
             link = self._of(rig)
-            assert isinstance(link, Ratio)
+            assert isinstance(link, Ratio | Cam)
             return change_link(rig, self.thing, swapped(link))
 
         self.edit("swap lead and follower", change)

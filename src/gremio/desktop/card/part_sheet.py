@@ -44,6 +44,7 @@ from gremio.core.rig.model import Joint, JointKind, Part, Repeat, Rig, StandIn, 
 from gremio.core.rig.numbers import SHOWN, shown_unit, stop_keys
 from gremio.core.rig.solids import Mesh
 from gremio.desktop.actions.hints import with_key
+from gremio.desktop.actions.part_questions import RollsOn
 from gremio.desktop.actions.place_questions import MountPlace
 from gremio.desktop.actions.preparing import align_mount, mount_in_box, roll_wheel, turn_axis_round
 from gremio.desktop.actions.rigging import set_home
@@ -152,9 +153,7 @@ class PartSheet(FormSheet):
                 Act("Set home here", self._set_home),
             ]
         if any(c.startswith("turn") for c in freed(entry.joint)) and entry.shapes:
-            found.append(
-                Act("Let it roll as it is carried", partial(roll_wheel, self.document, self.part))
-            )
+            found.append(Act("Let it roll as it is carried", self._roll))
         if has_scale(entry):
             found.append(Act("Take its scale out", self._take_scale_out))
         return [*found, Act("Remove it", partial(act, "edit.remove"))]
@@ -191,6 +190,11 @@ class PartSheet(FormSheet):
                 lambda rig, v: self._with_joint(rig, replace(self._of(rig).joint, lead=v)),
                 "joint", "Lead of the screw", small_unit(self.document.rig),
             )  # fmt: skip
+
+    def _roll(self) -> None:
+        """Let it roll, and ask what on, where there is more than the ground."""
+        if roll_wheel(self.document, self.part):
+            self.bench.ask(RollsOn(self.document, self.document.selected, self.part))
 
     def _of(self, rig: Rig) -> Part:
         return rig.parts[self.part]

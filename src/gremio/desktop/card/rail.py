@@ -13,6 +13,7 @@ from gremio.core.quantity import UNITS
 from gremio.core.rig.channels import split
 from gremio.core.rig.ids import ChannelKey
 from gremio.core.rig.numbers import full_label, home_value, shown_unit, stop_keys
+from gremio.core.rig.scales import round_step
 from gremio.desktop.actions.channel_menu import is_led
 from gremio.desktop.document.document import Document
 from gremio.desktop.makes.draw import tick_step
@@ -20,12 +21,6 @@ from gremio.desktop.theme.inks import Inks
 
 _TALL, _EDGE, _NEAR = 26, 9.0, 6.0
 _KNOB = 5.5
-
-
-def round_step(span: float) -> float:
-    """A round number that is no more than a span: 1, 2 or 5 times a power of ten."""
-    power = 10.0 ** math.floor(math.log10(span))
-    return next(f * power for f in (5.0, 2.0, 1.0) if f * power <= span * (1 + 1e-9))
 
 
 def extent_of(

@@ -13,7 +13,7 @@ from PyQt6.QtCore import QPointF, QRectF
 from gremio.core.rig import ids
 from gremio.core.rig.ids import NOTHING, ThingId
 from gremio.core.rig.model import Control, ControlMake, Rig
-from gremio.core.rig.scales import around, at_share, share_of, snapped
+from gremio.core.rig.scales import around, at_share, rounded, share_of, snapped
 
 # A dial's pointer goes this far either way from upright (deg), where it is not one to one.
 _DIAL = 150.0
@@ -227,8 +227,10 @@ class Pull:
     def _snap(self, entry: Control, value: float, free: bool) -> float:
         if free and entry.make != "switch":
             return value
-        reach = _SNAP / max(self.rect.width(), 1.0) * (entry.high - entry.low)
-        return snapped(entry, value, reach)
+        pixel = (entry.high - entry.low) / max(self.rect.width(), 1.0)
+        near = snapped(entry, value, _SNAP * pixel)
+        # The hand is no finer than a pixel: what it leaves reads round.
+        return near if near != value else rounded(entry, value, pixel)
 
 
 def _within(entry: Control, share: float) -> float:
