@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
-from typing import NamedTuple
+from collections.abc import Sequence
 
 import numpy as np
 
@@ -11,28 +10,16 @@ from gremio.core.arrays import Array
 from gremio.core.edit.change import must_have
 from gremio.core.edit.controls import all_home
 from gremio.core.edit.parts import rename_part
-from gremio.core.frames import Triple, carried, matrix, triple
+from gremio.core.frames import Triple, carried, triple
+from gremio.core.make.round_eyes import SQUARE, RoundEye, circles_on, in_line, through
 from gremio.core.make.struts import make_strut, with_shape_of
 from gremio.core.make.vertices import world_vertices
 from gremio.core.problem import GremioError
 from gremio.core.rig.ids import PartId, ThingId
 from gremio.core.rig.model import Rig
-from gremio.core.shape.features import known_places
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.ask import solve
 from gremio.core.solve.pose import Pose
-
-# How square to the way between them the axes of eyes are; how far off one line two circles of one
-# eye, or of a pin, may be, as a share of the radius.
-_SQUARE, _IN_LINE = 0.26, 0.2
-
-
-class _Eye(NamedTuple):
-    """An eye, or a bare end: in the world. axis: (3,), None for a bare end. size: its radius."""
-
-    at: Array
-    axis: Array | None
-    size: float
 
 
 def make_cylinder(
@@ -91,7 +78,7 @@ def _eyes(
     parts: Sequence[PartId],
     corners: dict[PartId, Array],
     geometry: GeometryOf,
-) -> list[_Eye]:
+) -> list[RoundEye]:
     """The eye of each of two parts: of their holes, square to the way between the two, the pair
     that is farthest apart; the middle of the end where a part has none."""
     middles = [corners[part].mean(axis=0) for part in parts]
@@ -101,62 +88,23 @@ def _eyes(
     for part, sign in zip(parts, (-1.0, 1.0), strict=True):
         holes = [
             eye
-            for eye in _through(_circles(rig, home, part, geometry))
-            if eye.axis is not None and abs(float(eye.axis @ way)) < _SQUARE
+            for eye in through(circles_on(rig, home, part, geometry))
+            if eye.axis is not None and abs(float(eye.axis @ way)) < SQUARE
         ]
         if holes:
             found.append(max(holes, key=lambda eye: sign * float(eye.at @ way)))
             continue
         along = sign * (corners[part] @ way)
         end = corners[part][along >= along.max() - 0.02 * float(np.ptp(along))]
-        found.append(_Eye(end.mean(axis=0), None, 0.0))
+        found.append(RoundEye(end.mean(axis=0), None, 0.0))
     return found
-
-
-def _circles(rig: Rig, home: Pose, part: PartId, geometry: GeometryOf) -> list[_Eye]:
-    """The circles on a part, in the world."""
-    found = []
-    for shape in rig.parts[part].shapes:
-        frame = home.world(part) @ matrix(shape.place)
-        for place in known_places(geometry(shape.solid)):
-            if place.kind == "circle centre" and place.direction is not None:
-                axis = frame[:3, :3] @ place.direction
-                size = place.size * float(np.linalg.norm(axis))
-                found.append(_Eye(carried(frame, place.at), axis / np.linalg.norm(axis), size))
-    return found
-
-
-def _through(circles: Iterable[_Eye]) -> list[_Eye]:
-    """Holes: circles on one line and of one size are one eye, at their middle."""
-    groups: list[list[_Eye]] = []
-    for circle in circles:
-        for group in groups:
-            alike = abs(group[0].size - circle.size) < _IN_LINE * circle.size
-            if alike and _in_line(group[0], circle):
-                group.append(circle)
-                break
-        else:
-            groups.append([circle])
-    return [
-        _Eye(np.mean([eye.at for eye in group], axis=0), group[0].axis, group[0].size)
-        for group in groups
-    ]
-
-
-def _in_line(one: _Eye, two: _Eye) -> bool:
-    assert one.axis is not None and two.axis is not None
-    if abs(float(one.axis @ two.axis)) < 0.999:
-        return False
-    between = two.at - one.at
-    off = between - one.axis * float(between @ one.axis)
-    return float(np.linalg.norm(off)) < _IN_LINE * max(one.size, two.size)
 
 
 def _held_by(
     rig: Rig,
     home: Pose,
     part: PartId,
-    eye: _Eye,
+    eye: RoundEye,
     bodies: Sequence[PartId],
     geometry: GeometryOf,
 ) -> tuple[PartId | None, Triple]:
@@ -167,8 +115,8 @@ def _held_by(
         for other in rig.parts:
             if other in bodies:
                 continue
-            for circle in _circles(rig, home, other, geometry):
-                if _in_line(eye, circle):
+            for circle in circles_on(rig, home, other, geometry):
+                if in_line(eye, circle):
                     away = float(np.linalg.norm(circle.at - eye.at))
                     if best is None or away < best[0]:
                         best = away, other

@@ -31,7 +31,7 @@ from gremio.core.rig.channels import CHANNELS, key, split
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.ids import ChannelKey, PartId, ThingId
 from gremio.core.rig.model import Closure, Joint, Part, Ratio, Rig, Shape, Stops, Strut, Triple
-from gremio.core.rig.solids import Cylinder, Mesh, Tube
+from gremio.core.rig.solids import Cylinder, Tube
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.ask import solve
 from gremio.core.solve.backward import led_parts
@@ -175,8 +175,8 @@ def with_bodies(rig: Rig, strut_id: ThingId, lengths: tuple[float, ...]) -> Rig:
 
 def change_strut(rig: Rig, strut_id: ThingId, strut: Strut) -> Rig:
     """The rig with a strut in place of the one of this id: its bodies as long as it says, and
-    the rod's stops where they end. Bodies that are meshes keep their shapes. Raises GremioError
-    for a length that is not above zero."""
+    the rod's stops where they end. Bodies that have other shapes than were made for them keep
+    these. Raises GremioError for a length that is not above zero."""
     if not all(size > 0 for size in (*body_lengths(strut), strut.bore)):
         raise GremioError(f"Every body of {strut.name} needs a length above zero, and a bore.")
     known_or_new(rig, rig.struts, strut_id, "strut")
@@ -190,13 +190,15 @@ def change_strut(rig: Rig, strut_id: ThingId, strut: Strut) -> Rig:
     least, most = limits(strut.barrel_length, strut.rod_length, strut.stage_lengths)
     stops = Stops(least - apart, most - apart)
     rig = change_part(rig, strut.rod, replace(rig.parts[strut.rod], stops={"move x": stops}))
-    rig = _with_shapes(rig, strut.rod, _rod(strut))
-    rig = _with_shapes(rig, strut.barrel, _barrel(strut))
+    before = present or strut
+    rig = _with_shapes(rig, strut.rod, _rod(before), _rod(strut))
+    rig = _with_shapes(rig, strut.barrel, _barrel(before), _barrel(strut))
     starts = stage_starts(strut.barrel_length, strut.stage_lengths, apart - least)
     shares = stage_shares(strut.barrel_length, strut.stage_lengths)
     for k, (stage, start, share) in enumerate(zip(strut.stages, starts, shares, strict=True)):
         entry = replace(rig.parts[stage], mount=Frame((start, 0.0, 0.0)))
-        rig = _with_shapes(change_part(rig, stage, entry), stage, _stage(strut, k))
+        was = _stage(before, k) if k < len(before.stages) else ()
+        rig = _with_shapes(change_part(rig, stage, entry), stage, was, _stage(strut, k))
         for link_id, link in rig.links.items():
             if isinstance(link, Ratio) and link.follower == key(stage, "move x"):
                 rig = change_link(rig, link_id, replace(link, ratio=share))
@@ -209,12 +211,22 @@ def body_lengths(strut: Strut) -> tuple[float, ...]:
     return (strut.barrel_length, *strut.stage_lengths, strut.rod_length)
 
 
-def _with_shapes(rig: Rig, part: PartId, shapes: tuple[Shape, ...]) -> Rig:
-    """A body with other shapes; one that is a mesh keeps its own."""
+def _with_shapes(
+    rig: Rig, part: PartId, before: tuple[Shape, ...], after: tuple[Shape, ...]
+) -> Rig:
+    """A body with other shapes, in the paint that it has, where it has such as were made for it
+    before; else it keeps its own."""
     entry = rig.parts[part]
-    if any(isinstance(shape.solid, Mesh) for shape in entry.shapes):
+    if entry.shapes and _kinds(entry.shapes) != _kinds(before):
         return rig
-    return change_part(rig, part, replace(entry, shapes=shapes))
+    paints = [shape.paint for shape in entry.shapes] or [shape.paint for shape in after]
+    painted = [replace(s, paint=paint) for s, paint in zip(after, paints, strict=False)]
+    return change_part(rig, part, replace(entry, shapes=(*painted, *after[len(painted) :])))
+
+
+def _kinds(shapes: tuple[Shape, ...]) -> list[tuple[type, Frame]]:
+    """By which shapes are known to be those that were made: what they are, and where."""
+    return [(type(shape.solid), shape.place) for shape in shapes]
 
 
 def with_shape_of(

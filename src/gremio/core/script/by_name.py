@@ -18,6 +18,7 @@ from gremio.core.edit.parts import moved_by
 from gremio.core.edit.paths import add_path
 from gremio.core.edit.strands import add_strand
 from gremio.core.make import teach as teaching
+from gremio.core.make.bodies import strut_of_bodies
 from gremio.core.make.carriage import LimitOf, make_carriage
 from gremio.core.make.cogs import interlock_cogs
 from gremio.core.make.constraining import constrain as tie
@@ -185,16 +186,23 @@ def strut(
     at_one: Sequence[float] = (0.0, 0.0, 0.0),
     at_two: Sequence[float] = (0.0, 0.0, 0.0),
     lengths: tuple[float, ...] | None = None,
+    *,
+    bodies: tuple[str, str] | None = None,
 ) -> Rig:
     """The rig with a telescopic strut between two parts, its barrel at the first.
 
     one, two: parts by name; "" for the ground. at_one, at_two: the places in the parts' own
     frames (m). lengths: of barrel, any stages, and rod (m); without them, such as the travel of the
-    machine needs. Raises NotFound, GremioError.
+    machine needs. bodies: two parts by name that become its barrel and rod, the one for the first
+    place, the other for the second; the wider is the barrel. Raises NotFound, GremioError.
     """
     ends = [(part_id(rig, name) if name else None, _three(at))
             for name, at in ((one, at_one), (two, at_two))]  # fmt: skip
-    return make_strut(rig, ends[0], ends[1], lengths, geometry=surfaces_of(rig))[0]
+    surfaces = surfaces_of(rig)
+    if bodies is not None:
+        parts = part_id(rig, bodies[0]), part_id(rig, bodies[1])
+        return strut_of_bodies(rig, ends[0], ends[1], parts, geometry=surfaces)[0]
+    return make_strut(rig, ends[0], ends[1], lengths, geometry=surfaces)[0]
 
 
 # Settings that say themselves what is between part and target.

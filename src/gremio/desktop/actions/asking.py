@@ -87,8 +87,10 @@ def pin(desktop: Desktop) -> None:
 
 
 def strut(desktop: Desktop) -> None:
-    """Let the next two clicks choose what a strut goes between."""
-    desktop.bench.ask(StrutEnds(desktop.document))
+    """Let the next two clicks choose what a strut goes between. Two parts that are chosen become
+    its bodies."""
+    chosen = desktop.document.chosen_parts
+    desktop.bench.ask(StrutEnds(desktop.document, chosen if len(chosen) == 2 else ()))
 
 
 def drive(desktop: Desktop) -> None:

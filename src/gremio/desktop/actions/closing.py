@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
 import numpy as np
 from msgspec.structs import replace
@@ -11,12 +12,14 @@ from gremio.core.edit.closures import add_closure
 from gremio.core.edit.strands import add_strand
 from gremio.core.frames import Triple, carried, triple
 from gremio.core.inspect.struts import told, use_in
+from gremio.core.make.bodies import strut_of_bodies
 from gremio.core.make.round_things import widest_round
 from gremio.core.make.strands import shortest_way
 from gremio.core.make.struts import make_strut
 from gremio.core.rig import ids
 from gremio.core.rig.find import free_name, names_in
-from gremio.core.rig.model import Closure, Strand, StrandKind, Waypoint
+from gremio.core.rig.ids import PartId, ThingId
+from gremio.core.rig.model import Closure, Rig, Strand, StrandKind, Waypoint
 from gremio.core.rig.numbers import closure_label
 from gremio.desktop.bench.snapping import Spot
 from gremio.desktop.document.document import Document
@@ -70,12 +73,18 @@ def _on_one_axis(document: Document, one: Spot, two: Spot) -> tuple[Triple, Trip
     return first, second
 
 
-def strut_between(document: Document, one: Spot, two: Spot) -> None:
-    """Make a strut between two picked places, its bodies such as the travel needs."""
+def strut_between(document: Document, one: Spot, two: Spot, bodies: Sequence[PartId] = ()) -> None:
+    """Make a strut between two picked places, its bodies such as the travel needs, or two parts
+    (ids)."""
     ends = [(spot.anchor.part, spot.anchor.at) for spot in (one, two)]
-    if not document.make(
-        "make a strut", lambda rig: make_strut(rig, ends[0], ends[1], geometry=document.geometry)
-    ):
+    geometry = document.geometry
+
+    def change(rig: Rig) -> tuple[Rig, ThingId]:
+        if bodies:
+            return strut_of_bodies(rig, ends[0], ends[1], (bodies[0], bodies[1]), geometry=geometry)
+        return make_strut(rig, ends[0], ends[1], geometry=geometry)
+
+    if not document.make("make a strut", change):
         return
     tell_strut(document)
 

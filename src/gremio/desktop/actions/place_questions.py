@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from abc import abstractmethod
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import numpy as np
 
@@ -169,22 +169,31 @@ class PinEnds(_TwoPlaces):
 
 
 class StrutEnds(_TwoPlaces):
-    """The places, on two parts, that a strut goes between."""
+    """The places, on two parts, that a strut goes between. bodies: ids of two parts that are its
+    bodies; none for bodies made for it."""
+
+    def __init__(self, document: Document, bodies: Sequence[PartId] = ()) -> None:
+        super().__init__(document)
+        self.bodies = bodies
 
     def begin(self) -> str:
         """What to click first."""
+        if self.bodies:
+            return f"click where {self.name_of(self.bodies[0])} is pinned"
         return "click where the barrel of the strut begins"
 
     def then(self, name: str) -> str:
         """What to click then."""
         del name
+        if self.bodies:
+            return f"click the place on another part where {self.name_of(self.bodies[1])} is pinned"
         return "click the place on another part where the rod of the strut ends"
 
     def make(self, one: Spot, two: Spot) -> None:
         """Make the strut."""
         from gremio.desktop.actions import closing
 
-        closing.strut_between(self.document, one, two)
+        closing.strut_between(self.document, one, two, self.bodies)
 
 
 class StrandEnds(_TwoPlaces):

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from functools import partial
 
 from gremio.core.inspect.struts import bodies_told, told, use_in
+from gremio.core.make.bodies import with_body
 from gremio.core.make.struts import (
     body_lengths,
     change_strut,
@@ -13,7 +14,6 @@ from gremio.core.make.struts import (
     fitted,
     remove_strut,
     with_bodies,
-    with_shape_of,
 )
 from gremio.core.mechanics.struts import fewest_bodies
 from gremio.core.quantity import show_short
@@ -112,7 +112,7 @@ class StrutSheet(FormSheet):
         geometry = self.document.geometry
         self.document.edit(
             what,
-            lambda rig: with_shape_of(rig, self.thing, body, spare[name], geometry=geometry),
+            lambda rig: with_body(rig, self.thing, body, spare[name], geometry=geometry),
         )
 
     def _use(self) -> Iterator[Field]:
