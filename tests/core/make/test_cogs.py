@@ -96,8 +96,11 @@ def test_a_smooth_ring_and_a_bar_give_their_axis_and_a_ball_none() -> None:
     assert round_axis(np.asarray(trimesh.creation.box((1, 1, 1)).vertices)) is None
 
 
-def brought_in(tmp_path: Path, *pieces: tuple[str, trimesh.Trimesh]) -> tuple[Rig, object]:
-    """A rig of pieces that turn about z, and what finds their surfaces."""
+def brought_in(
+    tmp_path: Path, *pieces: tuple[str, trimesh.Trimesh], round_ones: bool = True
+) -> tuple[Rig, object]:
+    """A rig of pieces that turn about z, and what finds their surfaces. round_ones: each must have
+    an axis of its own."""
     scene = trimesh.Scene()
     for name, mesh in pieces:
         scene.add_geometry(mesh, node_name=name, geom_name=name)
@@ -115,7 +118,7 @@ def brought_in(tmp_path: Path, *pieces: tuple[str, trimesh.Trimesh]) -> tuple[Ri
     for part in rig.parts:
         pose = gremio.solve(rig)
         rig, laid = with_joint_on_axis(rig, part, Joint("spin", "z"), pose, geometry=geometry)
-        assert laid, "a cog turns about its own axis from the start"
+        assert laid or not round_ones, "a cog turns about its own axis from the start"
     return rig, geometry
 
 

@@ -156,7 +156,7 @@ def interlock_cogs(rig: Rig, one: PartId, two: PartId, *, geometry: GeometryOf) 
     off = phase - other - math.pi if pair.inside else phase + other - math.pi
     off = (off + math.pi) % (2 * math.pi) - math.pi
     turn = -off / b.cog.teeth if pair.inside else off / b.cog.teeth
-    move = _about(b.centre, axis, turn)
+    move = about(b.centre, axis, turn)
     part = rig.parts[two]
     above = home.frame_of(part.parent)
     mount = np.linalg.inv(above) @ move @ above @ matrix(part.mount)
@@ -168,7 +168,7 @@ def _turn(axis: Array, start: Array, end: Array) -> float:
     return math.atan2(float(axis @ np.cross(start, end)), float(start @ end))
 
 
-def _about(centre: Array, axis: Array, angle: float) -> Array:
+def about(centre: Array, axis: Array, angle: float) -> Array:
     """(4, 4) a turn about a line (Rodrigues' formula)."""
     x, y, z = axis
     skew = np.array([[0, -z, y], [z, 0, -x], [-y, x, 0]])

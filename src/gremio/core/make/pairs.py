@@ -14,6 +14,7 @@ from gremio.core.edit.links import with_pair
 from gremio.core.edit.parts import moved_by
 from gremio.core.make.cogs import CogPair, pair_of_cogs
 from gremio.core.make.gearing import Mesh, gears_of, likeliest_mesh
+from gremio.core.make.own_teeth import chain_pair, rack_pair
 from gremio.core.make.round_things import widest_round
 from gremio.core.mechanics.ratios import FIGURES, KINDS, arithmetic
 from gremio.core.plan.carrying import carriers
@@ -53,7 +54,8 @@ class Proposal:
         """The arithmetic: "60 ÷ 20, outside mesh, turns against: −3"."""
         told = arithmetic(self.kind, self.figures, self.way).words
         place, comma, rest = told.partition(", ")
-        return f"{place}, {self.seen}{comma}{rest}" if self.seen and comma else told
+        told_too = self.seen and (comma or self.cogs)
+        return f"{place}, {self.seen}{comma}{rest}" if told_too else told
 
     def ratio(self) -> Ratio:
         """The ratio it proposes. Raises GremioError for figures that can't be."""
@@ -112,6 +114,7 @@ def propose(
     found = _of_gears(pose, mesh, *channels) if mesh is not None else None
     if found is None and geometry is not None:
         found = _of_cogs(pose, pair_of_cogs(rig, pose, lead, follower, geometry), *channels)
+        found = found or _of_own_teeth(rig, pose, *channels, geometry)
     found = found or _of_round_things(rig, pose, *channels)
     return replace(found, carrier=_carrier(rig, *channels)) if found else None
 
@@ -186,6 +189,32 @@ def _of_cogs(
     seen = "counted, inside mesh" if pair.inside else "counted, outside mesh"
     way = _way(pose, lead, follower, pair.contact)
     return Proposal(lead, follower, "gear pair", figures, way, seen, cogs=True)
+
+
+def _of_own_teeth(
+    rig: Rig, pose: Pose, lead: ChannelKey, follower: ChannelKey, geometry: GeometryOf
+) -> Proposal | None:
+    """What a rack and a cog, or two sprockets, that were brought in propose."""
+    kinds = channel_kind(split(lead)[1]), channel_kind(split(follower)[1])
+    parts = PartId(split(lead)[0]), PartId(split(follower)[0])
+    if set(kinds) == {"angle", "length"}:
+        rack = rack_pair(rig, pose, *parts, geometry)
+        slide = lead if kinds[0] == "length" else follower
+        if rack is None or abs(float(channel_axis(pose, slide)[1] @ rack.row.along)) < 0.999:
+            return None
+        way = _way(pose, lead, follower, rack.contact)
+        seen = f"{rack.cog.cog.teeth} teeth counted, on the pitch line"
+        figures = {"pitch radius": rack.radius}
+        return Proposal(lead, follower, "rack and pinion", figures, way, seen, cogs=True)
+    sprockets = chain_pair(rig, pose, *parts, geometry) if kinds == ("angle", "angle") else None
+    if sprockets is None:
+        return None
+    same = channel_axis(pose, lead)[1] @ channel_axis(pose, follower)[1]
+    figures = {
+        f"{word} teeth": float(one.cog.teeth)
+        for word, one in zip(("lead", "follower"), sprockets, strict=True)
+    }
+    return Proposal(lead, follower, "chain", figures, 1 if same > 0 else -1, "counted, apart")
 
 
 def _contact(mesh: Mesh) -> Array:

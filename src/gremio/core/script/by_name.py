@@ -20,13 +20,13 @@ from gremio.core.edit.strands import add_strand
 from gremio.core.make import teach as teaching
 from gremio.core.make.bodies import strut_of_bodies
 from gremio.core.make.carriage import LimitOf, make_carriage
-from gremio.core.make.cogs import interlock_cogs
 from gremio.core.make.constraining import constrain as tie
 from gremio.core.make.constraining import keep_offset
 from gremio.core.make.driving import drive_to as drive
 from gremio.core.make.from_copies import joint_from_copies as joint_between
 from gremio.core.make.lead_instead import lead_instead as put_in_lead
 from gremio.core.make.meshing import interlock, with_backlash
+from gremio.core.make.own_teeth import interlock_own
 from gremio.core.make.pairs import propose
 from gremio.core.make.releasing import release
 from gremio.core.make.strands import shortest_way
@@ -75,7 +75,7 @@ def join(rig: Rig, lead: str, follower: str) -> Rig:
         )
     if proposal.cogs:
         moved = [moved_by(rig, end) for end in ends]
-        rig = interlock_cogs(rig, *moved, geometry=surfaces)
+        rig = interlock_own(rig, *moved, geometry=surfaces)
     return add_link(rig, proposal.ratio())[0]
 
 

@@ -22,9 +22,9 @@ from gremio.core.edit.links import (
 )
 from gremio.core.edit.parts import descendants
 from gremio.core.inspect.words import how, ratio_text
-from gremio.core.make.cogs import interlock_cogs
 from gremio.core.make.gearing import GEARED, gears_of
 from gremio.core.make.meshing import fit_by_shift, interlock, mesh_between
+from gremio.core.make.own_teeth import interlock_own
 from gremio.core.make.pairs import propose
 from gremio.core.problem import GremioError, counted_words
 from gremio.core.quantity import UNITS, Kind, show_short
@@ -228,7 +228,7 @@ class LinkSheet(FormSheet):
         one, two = self._parts()
         name, geometry = self.document.rig.parts[two].name, self.document.geometry
         rig, pose = self.document.rig, self.document.pose
-        place = interlock if gears_of(rig, pose, two) else interlock_cogs
+        place = interlock if gears_of(rig, pose, two) else interlock_own
         self.edit(f"place {name}", lambda rig: place(rig, one, two, geometry=geometry))
 
     def fit_teeth(self) -> None:

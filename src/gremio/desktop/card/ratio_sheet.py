@@ -8,7 +8,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
 
 from gremio.core.edit.links import add_link, proposed_ratio
-from gremio.core.make.cogs import interlock_cogs
+from gremio.core.make.own_teeth import interlock_own
 from gremio.core.make.pairs import Proposal, fitting_kinds, propose, with_figures
 from gremio.core.mechanics.ratios import FIGURES
 from gremio.core.problem import GremioError
@@ -163,7 +163,7 @@ class RatioSheet(Sheet):
         def change(rig: Rig) -> tuple[Rig, ThingId]:
             # The teeth of one stand in the spaces of the other from the start.
             if cogs:
-                rig = interlock_cogs(rig, *parts, geometry=geometry)
+                rig = interlock_own(rig, *parts, geometry=geometry)
             return add_link(rig, ratio)
 
         if self.document.make(f"lead {follower} from {lead}", change):
