@@ -183,7 +183,11 @@ class Pull:
     def round_dial(self, at: QPointF, free: bool) -> dict[ThingId, float]:
         """Round a dial."""
         entry = self.shown.entry
-        return {self.shown.control: self._snap(entry, self._turned(entry, at), free)}
+        middle, radius = dial(self.rect)
+        # The farther out the hand goes, the finer it turns.
+        away = max(math.hypot(at.x() - middle.x(), at.y() - middle.y()), radius)
+        value = self._turned(entry, at)
+        return {self.shown.control: self._snap(entry, value, free, self._a_turn(entry) / away)}
 
     def leaning(self, at: QPointF, free: bool) -> dict[ThingId, float]:
         """To where a lever leans."""
@@ -207,9 +211,13 @@ class Pull:
             one.x() * two.y() - one.y() * two.x(), one.x() * two.x() + one.y() * two.y()
         )
         self._last = at
-        turn = 1.0 if one_to_one(entry) else (entry.high - entry.low) / math.radians(2 * _DIAL)
-        self.value += step * turn
+        self.value += step * self._a_turn(entry)
         return self.value if entry.open else min(max(self.value, entry.low), entry.high)
+
+    @staticmethod
+    def _a_turn(entry: Control) -> float:
+        """How far a dial goes for a turn of the hand by a radian."""
+        return 1.0 if one_to_one(entry) else (entry.high - entry.low) / math.radians(2 * _DIAL)
 
     def on_pad(self, at: QPointF, free: bool) -> dict[ThingId, float]:
         """To a place on a pad."""
@@ -224,13 +232,15 @@ class Pull:
             self.shown.across: self._snap(other, _within(other, up), free),
         }
 
-    def _snap(self, entry: Control, value: float, free: bool) -> float:
+    def _snap(self, entry: Control, value: float, free: bool, grain: float = 0.0) -> float:
+        """A value at a notch, or one that reads round. grain: how far it goes for a pixel, where
+        that is not as along its room."""
         if free and entry.make != "switch":
             return value
         pixel = (entry.high - entry.low) / max(self.rect.width(), 1.0)
         near = snapped(entry, value, _SNAP * pixel)
         # The hand is no finer than a pixel: what it leaves reads round.
-        return near if near != value else rounded(entry, value, pixel)
+        return near if near != value else rounded(entry, value, grain or pixel)
 
 
 def _within(entry: Control, share: float) -> float:
