@@ -15,6 +15,7 @@ from gremio.core.problem import GremioError, listed
 from gremio.core.quantity import show_short
 from gremio.core.rig.channels import channel_kind, freed, split
 from gremio.core.rig.ids import ChannelKey, PartId
+from gremio.core.rig.links import members
 from gremio.core.rig.model import Rig, Stops
 from gremio.core.rig.numbers import ENDS, full_label, shown_unit
 from gremio.core.shape.geometry import GeometryOf
@@ -124,21 +125,23 @@ def _size(rig: Rig, pose: Pose, geometry: GeometryOf) -> float:
 
 
 def touch_words(rig: Rig, channel: ChannelKey, found: Mapping[str, Touch]) -> str:
-    """What was found at each end, as it is said: "Leaf turns on to 118°, where it touches Post"."""
+    """What was found at each end, as it is said: "Leaf: on it goes to 118°,
+    where it touches Post"."""
     unit, name = shown_unit(rig, channel), rig.parts[PartId(split(channel)[0])].name
     told = []
-    for end, touch in found.items():
-        way = "goes on" if end == "high" else "back"
-        at = show_short(touch.value, unit)
+    for end in ("high", "low"):
+        touch = found.get(end)
+        if touch is None:
+            continue
+        way, at = ("on", "back")[end == "low"], show_short(touch.value, unit)
         if not touch.touches:
             told.append(f"{way} it touches nothing as far as {at}")
             continue
-        met = rig.parts[touch.other].name
-        mover = rig.parts[touch.part].name
-        what = f"touches {met}" if mover == name else f"{mover} touches {met}"
-        told.append(f"{way} to {at}, where it {what}" if mover == name
-                    else f"{way} to {at}, where {what}")  # fmt: skip
-    text = f"{name} {' and '.join(told)}."
+        mover, met = rig.parts[touch.part].name, rig.parts[touch.other].name
+        told.append(
+            f"{way} it goes to {at}, where {'it' if mover == name else mover} touches {met}"
+        )
+    text = f"{name}: {'; '.join(told)}."
     pairs = list(dict.fromkeys(pair for touch in found.values() for pair in touch.left_out))
     if pairs:
         names = [f"{rig.parts[one].name} and {rig.parts[two].name}" for one, two in pairs[:_TOLD]]
@@ -152,6 +155,8 @@ def touch_words(rig: Rig, channel: ChannelKey, found: Mapping[str, Touch]) -> st
 
 def nothing_words(rig: Rig, channel: ChannelKey, found: Mapping[str, Touch]) -> str:
     """That nothing is touched on the way."""
-    unit, label = shown_unit(rig, channel), full_label(rig, channel)
+    unit, name = shown_unit(rig, channel), full_label(rig, channel)
     ends = listed([show_short(touch.value, unit) for touch in found.values()])
-    return f"{label} touches nothing on its way to {ends}."
+    led = any(channel in members(link) for link in rig.links.values())
+    as_far = ", as far as what leads it takes it" if led else ""
+    return f"{name} touches nothing on its way to {ends}{as_far}."
