@@ -5,7 +5,9 @@ from pathlib import Path
 
 import pytest
 from pytestqt.qtbot import QtBot
+from tests.desktop.counting import Counting
 from tests.desktop.hand import Hand
+from tests.desktop.test_files_on_screen import Answers
 
 from gremio.desktop.shell.app import make_application
 from gremio.desktop.shell.recovery import Keeper
@@ -45,3 +47,12 @@ def at_lock(hand: Hand) -> Hand:
     hand.window.open_demo()
     hand.rest(50)
     return hand
+
+
+@pytest.fixture
+def own(window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> Counting:
+    """A hand at an empty rig, whose acts are counted."""
+    made = Counting(window, qtbot)
+    made.answers = Answers(monkeypatch)
+    made.window.bench.setFocus()
+    return made

@@ -16,6 +16,7 @@ from gremio.core.files.model_in import FROM_Y_UP, read_model
 from gremio.core.files.sources import model_shelf
 from gremio.core.frames import matrix
 from gremio.core.problem import GremioError
+from gremio.core.rig.find import part_id
 from gremio.core.rig.model import Part, Rig
 from gremio.core.rig.solids import Mesh
 from gremio.core.shape.solids import geometry_of
@@ -272,10 +273,14 @@ def test_a_model_is_turned_to_face_along_x(tmp_path: Path) -> None:
     model = read_model(path, up="z")
     for facing, along in (("x", -1.5j), ("y", -1.5), ("-x", 1.5j), ("-y", 1.5)):
         rig, (part,) = bring_in(Rig(), model, facing=facing)
-        middle = matrix(rig.parts[part].mount) @ [*rig.parts[part].shapes[0].solid.centre, 1.0]
+        entry = rig.parts[part]
+        stands = matrix(entry.mount) @ matrix(entry.own)
+        middle = stands @ [*entry.shapes[0].solid.centre, 1.0]
         assert complex(*middle[:2]) == pytest.approx(along) and middle[2] == pytest.approx(0.2)
         rig, (part,) = bring_in(Rig(), model, facing=facing, on_ground=True)
-        middle = matrix(rig.parts[part].mount) @ [*rig.parts[part].shapes[0].solid.centre, 1.0]
+        entry = rig.parts[part]
+        stands = matrix(entry.mount) @ matrix(entry.own)
+        middle = stands @ [*entry.shapes[0].solid.centre, 1.0]
         assert middle == pytest.approx([0.0, 0.0, 0.2, 1.0])
     with pytest.raises(GremioError, match="not north"):
         bring_in(Rig(), model, facing="north")
@@ -293,3 +298,23 @@ def test_a_car_of_four_kilometres_is_doubted(tmp_path: Path, across: float, unit
         assert likelier_unit(read_model(path, 0.001)) == ""
         # Far too small is doubted as well.
         assert likelier_unit(read_model(path, 1e-7)) == "millimetres"
+
+
+def test_what_is_brought_in_has_z_up_whatever_axes_its_file_has(tmp_path: Path) -> None:
+    """glTF has y up: "about z" is upright all the same. A node aslant is mounted as it stands."""
+    path = tmp_path / "posts.glb"
+    scene = trimesh.Scene()
+    bar = trimesh.creation.box((0.2, 3.0, 0.4))
+    scene.add_geometry(bar, node_name="Straight")
+    aslant = trimesh.transformations.rotation_matrix(0.3, (1, 0, 0))
+    aslant[:3, 3] = (1, 2, 3)
+    scene.add_geometry(bar, node_name="Aslant", transform=aslant)
+    scene.export(path)
+    rig, _ = bring_in(Rig(), read_model(path, up="y"))
+    straight, leaning = (rig.parts[part_id(rig, name)] for name in ("Straight", "Aslant"))
+    assert matrix(straight.mount)[:3, :3] == pytest.approx(np.eye(3))
+    # It is 3 m tall now: the file's y is up.
+    middle = matrix(straight.mount) @ matrix(straight.own)
+    assert np.abs(middle[:3, 1]) == pytest.approx([0, 0, 1])
+    assert leaning.own == Part("x").own
+    assert np.abs(matrix(leaning.mount)[2, 1]) == pytest.approx(np.cos(0.3))

@@ -169,6 +169,7 @@ def rigid_family(rig: Rig, part_id: PartId) -> list[PartId]:
 def moved_by(rig: Rig, part_id: PartId) -> PartId:
     """Id of what moves a part: itself, or, where it is fixed, the nearest that carries it and can
     move; itself where nothing does."""
+    must_have(rig.parts, part_id, "part")
     here, seen = part_id, {part_id}
     while not freed(rig.parts[here].joint):
         above = rig.parts[here].parent

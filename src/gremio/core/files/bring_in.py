@@ -23,6 +23,8 @@ FACING = {"x": (1, 0), "y": (0, -1), "-x": (-1, 0), "-y": (0, 1)}
 # What is farther across than this, or less far (m), was probably meant in another unit.
 _FAR, _NEAR = 300.0, 0.002
 _USUAL = (0.02, 50.0)
+# Axes of a node that are no farther off than this lie along the world's.
+_ALONG = 1e-6
 
 
 def bring_in(
@@ -31,7 +33,9 @@ def bring_in(
     """The rig with a part for each node of a model, and their ids.
 
     Names, hierarchy, frames and base colours are the model's; a name that is taken gets a
-    number. on_ground: shift the whole so that its lowest point is on the ground, and its
+    number. A node whose axes are those of the world in another order, or the other way (as where
+    its file has y upright), keeps that frame as its part's own, and is mounted along the world's
+    axes, so that its joint's z is up; one that stands aslant is mounted as it stands. on_ground: shift the whole so that its lowest point is on the ground, and its
     middle over the origin. facing: the axis that its front faces (a key of FACING); it is turned
     to face along x. Raises GremioError for another.
     """
@@ -43,17 +47,38 @@ def bring_in(
     rig = replace(rig, sources=with_entry(rig.sources, source_id, source))
     taken = names_in(rig)
     ids: list[PartId] = []
+    worlds: list[Array] = []
     for node in model.nodes:
         name = free_name(taken, node.name.strip() or "Part")
         taken.add(name)
         local = node.local.copy()
         if node.parent is None:
             local = stands @ local
+        above = np.eye(4) if node.parent is None else worlds[node.parent]
+        worlds.append(above @ local)
+        mount, own = _upright(above, worlds[-1], local)
         parent = None if node.parent is None else ids[node.parent]
-        shapes = _shapes(node, source_id)
-        rig, part = add_part(rig, Part(name, parent, frame_of(local), shapes=shapes))
+        made = Part(name, parent, frame_of(mount), shapes=_shapes(node, source_id))
+        if own is not None:
+            made = replace(made, own=frame_of(own))
+        rig, part = add_part(rig, made)
         ids.append(part)
     return rig, ids
+
+
+def _upright(above: Array, world: Array, local: Array) -> tuple[Array, Array | None]:
+    """(4, 4) the mount of a node along the world's axes, and its own frame in that; as it stands,
+    and None, where its axes are not the world's in some order. above, world: of what carries it,
+    and its own."""
+    turn = np.round(world[:3, :3])
+    ordered = np.allclose(world[:3, :3], turn, atol=_ALONG) and np.linalg.det(turn) == 1.0
+    if not ordered or np.array_equal(turn, np.eye(3)):
+        return local, None
+    along, own = np.eye(4), np.eye(4)
+    along[:3, 3] = world[:3, 3]
+    own[:3, :3] = turn
+    mount: Array = np.linalg.inv(above) @ along
+    return mount, own
 
 
 def _shapes(node: ModelNode, source_id: ThingId) -> tuple[Shape, ...]:
