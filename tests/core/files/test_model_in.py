@@ -127,11 +127,10 @@ def test_on_the_ground_at_the_origin(davit_file: Path) -> None:
     model = read_model(davit_file)
     rig, _ = bring_in(Rig(), model, on_ground=True)
     shelf, low = model_shelf(), []
-    for part_id, part in rig.parts.items():
+    for part in rig.parts.values():
         world = worlds(rig)[part.name]
         points = shelf.geometry(rig, part.shapes[0].solid).vertices
         low.append((points @ world[:3, :3].T + world[:3, 3])[:, 2].min())
-        assert part_id in rig.parts
     assert min(low) == pytest.approx(0.0, abs=1e-9)
 
 
@@ -300,21 +299,27 @@ def test_a_car_of_four_kilometres_is_doubted(tmp_path: Path, across: float, unit
         assert likelier_unit(read_model(path, 1e-7)) == "millimetres"
 
 
-def test_what_is_brought_in_has_z_up_whatever_axes_its_file_has(tmp_path: Path) -> None:
-    """glTF has y up: "about z" is upright all the same. A node aslant is mounted as it stands."""
+def test_what_is_brought_in_has_z_up_whatever_axes_its_nodes_have(tmp_path: Path) -> None:
+    """ "About z" is upright, also of a node that its file has turned a quarter (common practice of
+    exporters); one that stands aslant is mounted as it stands."""
     path = tmp_path / "posts.glb"
     scene = trimesh.Scene()
     bar = trimesh.creation.box((0.2, 3.0, 0.4))
-    scene.add_geometry(bar, node_name="Straight")
+    quarter = trimesh.transformations.rotation_matrix(np.pi / 2, (1, 1, 1))
+    quarter[:3, :3] = np.round(np.eye(3)[[2, 0, 1]])
+    quarter[:3, 3] = (1, 0, 0)
+    scene.add_geometry(bar, node_name="Turned", geom_name="a", transform=quarter)
     aslant = trimesh.transformations.rotation_matrix(0.3, (1, 0, 0))
     aslant[:3, 3] = (1, 2, 3)
-    scene.add_geometry(bar, node_name="Aslant", transform=aslant)
+    scene.add_geometry(bar.copy(), node_name="Aslant", geom_name="b", transform=aslant)
     scene.export(path)
-    rig, _ = bring_in(Rig(), read_model(path, up="y"))
-    straight, leaning = (rig.parts[part_id(rig, name)] for name in ("Straight", "Aslant"))
-    assert matrix(straight.mount)[:3, :3] == pytest.approx(np.eye(3))
-    # It is 3 m tall now: the file's y is up.
-    middle = matrix(straight.mount) @ matrix(straight.own)
-    assert np.abs(middle[:3, 1]) == pytest.approx([0, 0, 1])
-    assert leaning.own == Part("x").own
-    assert np.abs(matrix(leaning.mount)[2, 1]) == pytest.approx(np.cos(0.3))
+    model = read_model(path)
+    rig, _ = bring_in(Rig(), model)
+    turned, leaning = (rig.parts[part_id(rig, name)] for name in ("Turned", "Aslant"))
+    assert matrix(turned.mount)[:3, :3] == pytest.approx(np.eye(3))
+    nodes = {node.name: node.local for node in model.nodes}
+    # Nothing has moved by it, and the frame that the file gave is the part's own.
+    for name, part in (("Turned", turned), ("Aslant", leaning)):
+        assert matrix(part.mount) @ matrix(part.own) == pytest.approx(nodes[name], abs=1e-12)
+    assert matrix(turned.own)[:3, :3] == pytest.approx(nodes["Turned"][:3, :3])
+    assert matrix(leaning.own) == pytest.approx(np.eye(4))

@@ -34,10 +34,11 @@ def bring_in(
 
     Names, hierarchy, frames and base colours are the model's; a name that is taken gets a
     number. A node whose axes are those of the world in another order, or the other way (as where
-    its file has y upright), keeps that frame as its part's own, and is mounted along the world's
-    axes, so that its joint's z is up; one that stands aslant is mounted as it stands. on_ground: shift the whole so that its lowest point is on the ground, and its
-    middle over the origin. facing: the axis that its front faces (a key of FACING); it is turned
-    to face along x. Raises GremioError for another.
+    its file turned it upright), keeps that frame as its part's own, and is mounted along the axes
+    of the world, so that its joint's z is up; one that stands aslant is mounted as it stands.
+    on_ground: shift the whole so that its lowest point is on the ground, and its middle over the
+    origin. facing: the axis that its front faces (a key of FACING); it is turned to face along x.
+    Raises GremioError for another.
     """
     if facing not in FACING:
         raise GremioError(f"A model faces x, y, -x or -y, not {facing}.")

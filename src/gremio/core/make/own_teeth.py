@@ -8,6 +8,7 @@ from typing import NamedTuple
 import numpy as np
 
 from gremio.core.arrays import Array
+from gremio.core.edit.change import must_have
 from gremio.core.edit.controls import all_home
 from gremio.core.edit.mounts import place_part
 from gremio.core.edit.parts import rigid_family
@@ -141,6 +142,8 @@ def chain_pair(
 def interlock_own(rig: Rig, one: PartId, two: PartId, *, geometry: GeometryOf) -> Rig:
     """Turn a cog, or slide a rack, at home, so that its teeth stand in the spaces of the first: as
     `interlock_cogs` does, of a rack and a cog too. Raises GremioError where they are no pair."""
+    for part_id in (one, two):
+        must_have(rig.parts, part_id, "part")
     home = solve(all_home(rig), geometry=geometry)
     pair = rack_pair(rig, home, one, two, geometry)
     if pair is None:

@@ -9,6 +9,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from gremio.core.contact.until import Touch, until_touch
+from gremio.core.edit.change import must_have
 from gremio.core.edit.parts import set_stops
 from gremio.core.frames import carried, matrix
 from gremio.core.problem import GremioError, listed
@@ -17,7 +18,7 @@ from gremio.core.rig.channels import channel_kind, freed, split
 from gremio.core.rig.ids import ChannelKey, PartId
 from gremio.core.rig.links import members
 from gremio.core.rig.model import Rig, Stops
-from gremio.core.rig.numbers import ENDS, full_label, shown_unit
+from gremio.core.rig.numbers import ENDS, full_label, owner_name, shown_unit
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.backward import Hand, move
 from gremio.core.solve.compiling import compile_rig
@@ -97,7 +98,8 @@ def stops_where_it_touches(
 def with_stops_at(rig: Rig, channel: ChannelKey, found: Mapping[str, Touch]) -> Rig:
     """The rig with stops where something was touched, by their ends."""
     part, name = PartId(split(channel)[0]), split(channel)[1]
-    ends = {end: touch.value for end, touch in found.items() if touch.touches}
+    must_have(rig.parts, part, "part")
+    ends = {end: found[end].value for end in ENDS if end in found and found[end].touches}
     present = rig.parts[part].stops.get(name, Stops())
     return set_stops(rig, part, name, replace(present, **ends))
 
@@ -127,7 +129,7 @@ def _size(rig: Rig, pose: Pose, geometry: GeometryOf) -> float:
 def touch_words(rig: Rig, channel: ChannelKey, found: Mapping[str, Touch]) -> str:
     """What was found at each end, as it is said: "Leaf: on it goes to 118°,
     where it touches Post"."""
-    unit, name = shown_unit(rig, channel), rig.parts[PartId(split(channel)[0])].name
+    unit, name = shown_unit(rig, channel), owner_name(rig, split(channel)[0])
     told = []
     for end in ("high", "low"):
         touch = found.get(end)
@@ -137,14 +139,14 @@ def touch_words(rig: Rig, channel: ChannelKey, found: Mapping[str, Touch]) -> st
         if not touch.touches:
             told.append(f"{way} it touches nothing as far as {at}")
             continue
-        mover, met = rig.parts[touch.part].name, rig.parts[touch.other].name
+        mover, met = owner_name(rig, touch.part), owner_name(rig, touch.other)
         told.append(
             f"{way} it goes to {at}, where {'it' if mover == name else mover} touches {met}"
         )
     text = f"{name}: {'; '.join(told)}."
     pairs = list(dict.fromkeys(pair for touch in found.values() for pair in touch.left_out))
     if pairs:
-        names = [f"{rig.parts[one].name} and {rig.parts[two].name}" for one, two in pairs[:_TOLD]]
+        names = [f"{owner_name(rig, one)} and {owner_name(rig, two)}" for one, two in pairs[:_TOLD]]
         more = [f"{len(pairs) - _TOLD} pairs more"] if len(pairs) > _TOLD else []
         text += (
             f" {listed([*names, *more])} touch where they stand: between them counts only what "
