@@ -141,3 +141,154 @@ def test_an_engine_in_inches(own: Counting, tmp_path: Path) -> None:
         assert abs(own.value("Crank")) == pytest.approx(abs(turn))
     print("engine", own.acts)
     assert own.acts <= 120 / 3, own.acts
+
+
+def safe(folder: Path) -> Path:
+    """A safe in inches, its door toward y with a wheel, a dial and four bolts."""
+    pieces = {
+        "Body": joined(box((24, 20, 2), (0, 0, 1)), box((24, 20, 2), (0, 0, 31)),
+                       box((2, 20, 28), (-11, 0, 16)), box((2, 20, 28), (11, 0, 16)),
+                       box((24, 2, 28), (0, -9, 16))),
+        "Door": box((19.8, 1.6, 27.8), (0, 9.0, 16)),
+        "Wheel": eye((0, 11.0, 16), 3.0, 3.6, 0.6),
+        "Dial": bar(1.5, 1.0, (-5, 10.5, 20), "y"),
+    }  # fmt: skip
+    for number, (x, z) in enumerate(((8.4, 8), (8.4, 24), (-8.4, 8), (-8.4, 24)), 1):
+        pieces[f"Bolt_{number}"] = bar(0.5, 2.6, (x, 8.6, z), "x")
+    return scene(folder / "safe.glb", **pieces)
+
+
+def test_a_safe_in_inches(own: Counting, tmp_path: Path) -> None:
+    own.act_bring_in(safe(tmp_path), "inches")
+    document = own.window.document
+    bolts = [f"Bolt {number}" for number in range(1, 5)]
+    own.act_mount("Door", "Wheel", "Dial", *bolts)
+    own.act_row("Door")
+    own.act_choose("Joint", "Hinge")
+    own.act_key(Qt.Key.Key_A, SHIFT)
+    own.act_on("Door", (16 * INCH, 9.9 * INCH, 9.8 * INCH))
+    own.act_field("High stop", "0")
+    own.act_field("Low stop", "-110")
+    own.act_key("c")
+    own.act_rows("Dial", "Wheel")
+    own.act_choose("Joint", "Spin")
+    own.act_row("Wheel")
+    own.act_field("Low stop", "0")
+    own.act_field("High stop", "90")
+    own.act_key("c")
+    own.act_rows(*bolts)
+    own.act_choose("Joint", "Slide")
+    own.act_field("Low stop", "0")
+    own.act_field("High stop", "1.5 in")
+    own.acts += 1
+    own.pick("Led by", document.rig.controls[list(document.rig.controls)[1]].name)
+    wheel = list(document.rig.controls)[1]
+    before = {name: document.pose.world(part_id(document.rig, name))[:3, 3] for name in bolts}
+    document.move(wheel, math.radians(60))
+    for name, sign in zip(bolts, (1, 1, -1, -1), strict=True):
+        gone = document.pose.world(part_id(document.rig, name))[:3, 3] - before[name]
+        # Outward, each on its own side.
+        assert gone / INCH == pytest.approx([sign, 0, 0], abs=1e-6), name
+    print("safe", own.acts)
+    assert own.acts <= 150 / 3, own.acts
+
+
+# Where the pins of the excavator are, in its plane (x, z), m.
+PINS = {
+    "boom": (0.6, 1.5), "stick": (3.0, 2.8), "bucket": (3.6, 1.0),
+    "boom low": (0.95, 1.0), "boom high": (1.9, 1.95),
+    "stick low": (1.5, 2.6), "stick high": (2.7, 3.3),
+    "bucket low": (3.45, 2.4), "bucket high": (3.95, 1.05),
+}  # fmt: skip
+
+
+def at_pin(name: str, y: float = 0.0) -> np.ndarray:
+    x, z = PINS[name]
+    return np.array([x, y, z])
+
+
+def beam(one: np.ndarray, two: np.ndarray, radius: float) -> trimesh.Trimesh:
+    return trimesh.creation.cylinder(radius, segment=[one, two], sections=24)
+
+
+def lug(pin: str, wide: float) -> trimesh.Trimesh:
+    x, y, z = at_pin(pin)
+    return eye((x, y, z), 0.03, 0.09, wide)
+
+
+def ram(name: str) -> tuple[trimesh.Trimesh, trimesh.Trimesh]:
+    """A barrel and a rod between two pins, each with its eye."""
+    low, high = at_pin(f"{name} low"), at_pin(f"{name} high")
+    way = high - low
+    barrel = joined(beam(low + 0.08 * way, low + 0.62 * way, 0.06), lug(f"{name} low", 0.06))
+    rod = joined(beam(low + 0.3 * way, high - 0.08 * way, 0.03), lug(f"{name} high", 0.06))
+    return barrel, rod
+
+
+def excavator(folder: Path) -> Path:
+    pieces = {
+        "Under": joined(box((2.4, 1.8, 0.6), (0, 0, 0.3)), eye((0, 0, 0.64), 0.4, 0.6, 0.08, "z")),
+        "House": joined(box((1.5, 1.4, 0.7), (-0.5, 0, 1.1)), lug("boom", 0.5),
+                        box((0.5, 0.3, 0.3), (0.4, 0, 1.2)), lug("boom low", 0.3)),
+        "Boom": joined(beam(at_pin("boom"), at_pin("stick"), 0.07), lug("boom", 0.3),
+                       lug("stick", 0.2), lug("boom high", 0.3), lug("stick low", 0.3)),
+        "Stick": joined(beam(at_pin("stick high"), at_pin("bucket"), 0.06), lug("stick", 0.4),
+                        lug("bucket", 0.2), lug("stick high", 0.2), lug("bucket low", 0.2)),
+        "Bucket": joined(box((0.5, 0.7, 0.5), (3.75, 0, 0.65)), lug("bucket", 0.4),
+                         lug("bucket high", 0.3)),
+    }  # fmt: skip
+    for name in ("boom", "stick", "bucket"):
+        barrel, rod = ram(name)
+        pieces[f"{name}_barrel"], pieces[f"{name}_rod"] = barrel, rod
+    return scene(folder / "excavator.glb", **pieces)
+
+
+def test_an_excavator(own: Counting, tmp_path: Path) -> None:
+    own.act_bring_in(excavator(tmp_path))
+    document = own.window.document
+
+    def file(x: float, y: float, z: float) -> tuple[float, float, float]:
+        return z, x, y
+
+    for on, name in (("House", "Boom"), ("Boom", "Stick"), ("Stick", "Bucket")):
+        own.act_mount(on, name)
+    own.act_row("House")
+    own.act_choose("Joint", "Spin")
+    own.act_key(Qt.Key.Key_A, SHIFT)
+    own.act_on("Under", file(0.42, 0.42, 0.68))
+    own.act_rows("Boom", "Stick", "Bucket")
+    own.act_choose("Joint", "Hinge")
+    for name, pin, side in (("Boom", "boom", 0.25), ("Stick", "stick", 0.2),
+                            ("Bucket", "bucket", 0.2)):  # fmt: skip
+        own.act_row(name)
+        own.act_key(Qt.Key.Key_A, SHIFT)
+        x, z = PINS[pin]
+        own.act_on("House" if name == "Boom" else name, file(x, side, z + 0.09))
+    for name, low, high in (("Boom", "-20", "10"), ("Stick", "-15", "15"), ("Bucket", "-20", "20")):
+        own.act_row(name)
+        own.act_field("Low stop", low)
+        own.act_field("High stop", high)
+        own.act_key("c")
+    own.act_row("House")
+    own.act_key("c")
+    for name in ("boom", "stick", "bucket"):
+        own.act_rows(f"{name} barrel", f"{name} rod")
+        own.act_do("Cylinder")
+    for strut in document.rig.struts.values():
+        assert document.rig.parts[strut.barrel].name.endswith("barrel")
+    assert len(document.rig.struts) == 3
+    for values in ((0.1, -0.2, 0.2, 1.0), (-0.3, 0.2, -0.3, -2.0)):
+        for control, value in zip(document.rig.controls, values, strict=True):
+            document.move(control, value)
+        pose = document.pose
+        assert not pose.notes
+        for strut in document.rig.struts.values():
+            closure = document.rig.closures[strut.closure]
+            one = pose.world(closure.one) @ [*closure.at_one, 1.0]
+            two = pose.world(closure.two) @ [*closure.at_two, 1.0]
+            assert one == pytest.approx(two, abs=1e-9)
+            assert pose.world(strut.rod)[:3, 0] == pytest.approx(
+                pose.world(strut.barrel)[:3, 0], abs=1e-9
+            )
+    print("excavator", own.acts)
+    assert own.acts <= 62, own.acts

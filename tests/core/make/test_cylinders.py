@@ -17,11 +17,13 @@ from gremio.core.files.model_in import read_model
 from gremio.core.files.sources import model_shelf
 from gremio.core.frames import carried, matrix
 from gremio.core.make.cylinders import make_cylinder
+from gremio.core.make.vertices import width_along
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import key
 from gremio.core.rig.find import part_id
-from gremio.core.rig.model import Joint, Rig
-from gremio.core.shape.geometry import GeometryOf
+from gremio.core.rig.model import Joint, Part, Rig, Shape
+from gremio.core.rig.solids import Mesh
+from gremio.core.shape.geometry import Geometry, GeometryOf
 from gremio.core.solve.ask import solve
 
 _LUGS = np.array([0.2, 0.0, 0.1]), np.array([0.9, 0.0, 0.62])
@@ -144,3 +146,19 @@ def test_bare_bars_are_taken_at_their_ends(tmp_path: Path) -> None:
     with pytest.raises(GremioError, match="two parts"):
         # Nothing holds either: both would stand on the ground.
         make_cylinder(rig, barrel, rod, geometry=geometry)
+
+
+@pytest.mark.parametrize("way", [(1.0, 0.0, 0.0), (0.3, -0.4, 0.8)])
+def test_a_rod_with_a_wide_eye_is_no_barrel(way: tuple[float, float, float]) -> None:
+    """What counts is how wide its bar is, not its eye with its many corners."""
+    axis = np.array(way) / np.linalg.norm(way)
+    rod = trimesh.util.concatenate([
+        _bar(0.02, 0.1 * axis, 0.9 * axis), _eye(0.95 * axis, 0.06),
+        trimesh.creation.icosphere(4, 0.09).apply_translation(0.95 * axis),
+    ])  # fmt: skip
+    surface = Geometry(np.asarray(rod.vertices), np.asarray(rod.faces))
+    solid = Mesh(source="s1", piece="Rod", centre=(0, 0, 0), size=(1, 1, 1))
+    rig = Rig(parts={"p1": Part("Rod", shapes=(Shape(solid),))})
+    pose = solve(rig, geometry=lambda _solid: surface)
+    wide = width_along(rig, pose, "p1", np.zeros(3), axis, lambda _solid: surface)
+    assert wide == pytest.approx(0.04, rel=0.02)

@@ -6,8 +6,9 @@ import numpy as np
 
 from gremio.core.edit.change import must_have
 from gremio.core.edit.parts import set_joint
-from gremio.core.edit.prepare import mount_along, mount_at
+from gremio.core.edit.prepare import axis_turned, mount_along, mount_at
 from gremio.core.frames import carried, matrix
+from gremio.core.make.vertices import world_vertices
 from gremio.core.problem import GremioError
 from gremio.core.rig.ids import PartId
 from gremio.core.rig.links import members
@@ -22,6 +23,8 @@ _ROUND: tuple[JointKind, ...] = ("spin", "screw")
 _ALONG: tuple[JointKind, ...] = ("slide", "cylinder")
 # How much longer than across a bar is.
 _BAR = 1.5
+# Nearer to the middle of what carries it than this share of its size a bar points either way.
+_ASIDE = 0.02
 
 
 def own_axis(rig: Rig, part_id: PartId, geometry: GeometryOf) -> Place | None:
@@ -57,4 +60,28 @@ def with_joint_on_axis(
     if joint.kind in _ALONG and long < _BAR * 2 * place.size:
         return rig, False
     rig = mount_at(rig, part_id, place.at)
-    return mount_along(rig, part_id, joint.axis, place.direction), True
+    rig = mount_along(rig, part_id, joint.axis, place.direction)
+    if joint.kind in _ALONG and _points_inward(rig, part_id, pose, geometry):
+        rig = axis_turned(rig, part_id)
+    return rig, True
+
+
+def _points_inward(rig: Rig, part_id: PartId, pose: Pose, geometry: GeometryOf) -> bool:
+    """Whether the axis of a part's joint points toward the middle of what carries it, or, on the
+    ground, of all others: a bolt goes out of its housing."""
+    carrier = rig.parts[part_id].parent
+    others = [carrier] if carrier is not None else [i for i in rig.parts if i != part_id]
+    corners = [
+        world_vertices(rig, pose, other, geometry)
+        for other in others
+        if other in rig.parts and rig.parts[other].shapes
+    ]
+    if not corners:
+        return False
+    every = np.concatenate(corners)
+    middle = (every.min(axis=0) + every.max(axis=0)) / 2
+    base = pose.frame_of(carrier) @ matrix(rig.parts[part_id].mount)
+    out = base[:3, 3] - middle
+    way = base[:3, "xyz".index(rig.parts[part_id].joint.axis)]
+    size = float(np.linalg.norm(np.ptp(every, axis=0)))
+    return float(out @ way) < -_ASIDE * size * float(np.linalg.norm(way))

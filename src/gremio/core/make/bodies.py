@@ -14,7 +14,7 @@ from gremio.core.edit.parts import change_part, children, remove_part, rename_pa
 from gremio.core.frames import carried, frame_of, matrix
 from gremio.core.make.round_eyes import SQUARE, circles_on, through
 from gremio.core.make.struts import Eye, body_lengths, make_strut, with_bodies
-from gremio.core.make.vertices import world_vertices
+from gremio.core.make.vertices import width_along, world_vertices
 from gremio.core.problem import GremioError
 from gremio.core.rig.ids import PartId, ThingId
 from gremio.core.rig.model import Rig
@@ -61,9 +61,7 @@ def bar_of(rig: Rig, home: Pose, part: PartId, near: Array, geometry: GeometryOf
     inside = corners @ frame
     middle = frame @ ((inside.min(axis=0) + inside.max(axis=0)) / 2)
     along = (corners - middle) @ way
-    side = np.linalg.norm(corners - middle - along[:, None] * way, axis=1)
-    low, high = np.quantile(along, (0.25, 0.75))
-    width = 2 * float(side[(along >= low) & (along <= high)].max())
+    width = width_along(rig, home, part, middle, way, geometry)
     if float(np.ptp(along)) < _LONG * width:
         raise GremioError(
             f"{rig.parts[part].name} is not long, so it can't lie along a strut. Choose another."

@@ -13,7 +13,7 @@ from gremio.core.edit.parts import rename_part
 from gremio.core.frames import Triple, carried, triple
 from gremio.core.make.round_eyes import SQUARE, RoundEye, circles_on, in_line, through
 from gremio.core.make.struts import make_strut, with_shape_of
-from gremio.core.make.vertices import world_vertices
+from gremio.core.make.vertices import width_along, world_vertices
 from gremio.core.problem import GremioError
 from gremio.core.rig.ids import PartId, ThingId
 from gremio.core.rig.model import Rig
@@ -44,7 +44,7 @@ def make_cylinder(
         names = rig.parts[one].name, rig.parts[two].name
         raise GremioError(f"{names[0]} and {names[1]} are at one place: that is no barrel and rod.")
     way = way / apart
-    across = [_across(corners[part], eyes[0].at, way) for part in (one, two)]
+    across = [width_along(rig, home, part, eyes[0].at, way, geometry) for part in (one, two)]
     if across[1] > across[0]:
         one, two, eyes, way = two, one, eyes[::-1], -way
     barrel = float(((corners[one] - eyes[0].at) @ way).max())
@@ -60,16 +60,6 @@ def make_cylinder(
         rig = with_shape_of(rig, strut_id, body, part, geometry=geometry)
         rig = rename_part(rig, body, name)
     return rig, strut_id
-
-
-def _across(corners: Array, start: Array, way: Array) -> float:
-    """How wide a part is, square to a line, at its middle half (the eyes left out)."""
-    apart = corners - start
-    along = apart @ way
-    low, high = np.quantile(along, (0.25, 0.75))
-    flat = apart - along[:, None] * way
-    middle = flat[(along >= low) & (along <= high)]
-    return float(np.linalg.norm(middle, axis=1).max())
 
 
 def _eyes(

@@ -7,6 +7,7 @@ from functools import partial
 
 from gremio.core.edit.controls import all_home
 from gremio.core.edit.parts import descendants
+from gremio.core.edit.prepare import axis_turned
 from gremio.core.make.several import led_by, mounted_on, with_control, with_joints, with_stops
 from gremio.core.problem import counted_words, listed
 from gremio.core.rig.channels import JOINT_KINDS, channel_kind, has_axis, key, main_channel
@@ -101,10 +102,13 @@ class SeveralSheet(Sheet):
         offered = [*kinds] if present != _MIXED else [_MIXED, *kinds]
         fields = [choice(offered, present, "Joint", lambda text: self._set_kind(kinds.get(text)))]
         if same and has_axis(first.kind):
-            axes = {f"about {axis}": axis for axis in "xyz"}
-            now = f"about {first.axis}"
+            about = "along" if first.kind == "slide" else "about"
+            axes = {f"{about} {axis}": axis for axis in "xyz"}
+            now = f"{about} {first.axis}"
             fields.append(choice([*axes], now, "Axis", lambda t: self._set_axis(axes[t])))
         self.row("Joint", *fields)
+        if all(has_axis(joint.kind) for joint in joints):
+            self.add(verb("⇄", self._turn_round, "Let all of them go the other way"))
 
     def _stops(self) -> None:
         """The stops of what all can do, where all can do something of one kind."""
@@ -149,6 +153,14 @@ class SeveralSheet(Sheet):
     def _set_axis(self, axis: str) -> None:
         old = self.document.rig.parts[self.parts[-1]].joint
         self._put_joint(Joint(old.kind, axis, old.lead))  # type: ignore[arg-type]
+
+    def _turn_round(self) -> None:
+        def change(rig: Rig) -> Rig:
+            for part in self.parts:
+                rig = axis_turned(rig, part)
+            return rig
+
+        self._edit("axes", change)
 
     def _set_stop(self, end: str, value: float | None) -> None:
         self._edit(f"{end} stop", lambda rig: with_stops(rig, self.parts, end, value))
