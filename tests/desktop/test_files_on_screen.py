@@ -239,4 +239,4 @@ def test_a_car_of_four_kilometres_is_doubted_and_turned_to_face_along_x(
     ((part, entry),) = hand.window.document.rig.parts.items()
     corners = hand.window.bench.corners_of_family(part)
     assert np.ptp(corners, axis=0) == pytest.approx([4.2, 1.5, 1.4], abs=1e-6)
-    assert entry.mount.turn != (1.0, 0.0, 0.0, 0.0)
+    assert entry.own.turn != (1.0, 0.0, 0.0, 0.0)

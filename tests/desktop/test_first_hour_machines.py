@@ -16,6 +16,8 @@ from PyQt6.QtCore import Qt
 from tests.desktop.counting import Counting, bar, box, cog, eye, scene
 from tests.desktop.hand import SHIFT
 
+from gremio.core.inspect.findings import inspect
+from gremio.core.make.vertices import world_vertices
 from gremio.core.rig.find import part_id
 
 ENTER = Qt.Key.Key_Return
@@ -292,3 +294,61 @@ def test_an_excavator(own: Counting, tmp_path: Path) -> None:
             )
     print("excavator", own.acts)
     assert own.acts <= 62, own.acts
+
+
+def test_a_car_in_millimetres(own: Counting, tmp_path: Path) -> None:
+    """Four wheels that roll and steer, two doors and a lid that open, carried along."""
+    pieces = {
+        "Body": joined(
+            box((4200, 1700, 500), (0, 0, 600)), box((2000, 1600, 600), (-200, 0, 1150))
+        ),
+        "Left_door": box((1000, 40, 900), (0, 870, 800)),
+        "Right_door": box((1000, 40, 900), (0, -870, 800)),
+        "Bonnet": box((1100, 1500, 40), (1500, 0, 880)),
+    }
+    for name, x, y in (("FL", 1350, 750), ("FR", 1350, -750), ("RL", -1350, 750),
+                       ("RR", -1350, -750)):  # fmt: skip
+        pieces[name] = bar(310, 200, (x, y * 1.22, 310), "y")
+    own.act_bring_in(scene(tmp_path / "car.glb", **pieces), "millimetres")
+    document = own.window.document
+    own.act_mount("Body", "Left door", "Right door", "Bonnet")
+    own.act_row("Body")
+    own.acts += 3  # Ctrl K, the words, Enter
+    own.window.act("gear.carriage")
+    own.rest(60)
+    for name in ("FL", "FR", "RL", "RR"):
+        box_ = own.named(f"{name} is a wheel")
+        if not box_.isChecked():
+            own.act_click(box_)
+    for name in ("FL", "FR"):
+        own.act_click(own.named(f"{name} steers"))
+    own.act_do("Make the carriage")
+    for name, edge, low, high in (
+        ("Left door", (500, 890, 800), "0", "70"), ("Right door", (500, -850, 1250), "-70", "0"),
+        ("Bonnet", (950, 300, 900), "-60", "0"),
+    ):  # fmt: skip
+        own.act_row(name)
+        own.act_choose("Joint", "Hinge")
+        own.act_key(Qt.Key.Key_A, SHIFT)
+        x, y, z = (value / 1000 for value in edge)
+        own.act_on(name, (z, x, y))
+        own.act_field("Low stop", low)
+        own.act_field("High stop", high)
+        own.act_key("c")
+    print("car", own.acts)
+    controls = {entry.name: i for i, entry in document.rig.controls.items()}
+    travel = next(i for name, i in controls.items() if "travel" in name)
+    steering = next(i for name, i in controls.items() if "steer" in name)
+    # Nothing but what moves is told of: the wheels measure what they roll on.
+    assert [f.note.text for f in inspect(document.rig, geometry=document.geometry)] == []
+    document.move(travel, 2.0)
+    assert document.pose.world(part_id(document.rig, "Body"))[0, 3] == pytest.approx(2.0, abs=1e-6)
+    for name in ("FL", "RR"):
+        corners = world_vertices(document.rig, document.pose, part_id(document.rig, name),
+                                 document.geometry)  # fmt: skip
+        assert np.ptp(corners, axis=0) == pytest.approx([0.62, 0.2, 0.62], abs=2e-3), "upright"
+        turned = next(document.pose.at(c) for c in document.channels_of(part_id(document.rig, name))
+                      if c.endswith("turn y"))  # fmt: skip
+        assert turned == pytest.approx(2.0 / 0.31, rel=2e-3)
+    document.move(steering, math.radians(20))
+    assert own.acts <= 201 / 3, own.acts

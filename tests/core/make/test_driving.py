@@ -8,13 +8,15 @@ import numpy as np
 import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 import gremio
 from gremio.core.edit.builder import shape
+from gremio.core.edit.controls import change_control
 from gremio.core.make.driving import arc_to
 from gremio.core.mechanics.rolling import driven
 from gremio.core.problem import GremioError
-from gremio.core.rig.find import part_id
+from gremio.core.rig.find import control_id, part_id
 from gremio.core.rig.model import Rig, Rolling
 from gremio.core.rig.solids import Box, Cylinder
 from gremio.core.shape.solids import geometry_of
@@ -98,8 +100,12 @@ def test_where_it_can_not_come_in_one_arc_is_said_and_it_stays() -> None:
     rig = trolley()
     with pytest.raises(GremioError, match=r"can.t come there in one arc: it needs .* Drive it on"):
         gremio.drive_to(rig, "Body", 0.2, 1.5)
+    # Its travel is open at its ends, until it is said to end.
+    assert gremio.drive_to(rig, "Body", 400.0, 0.0).at
+    travel = control_id(rig, "Body travel")
+    ended = change_control(rig, travel, replace(rig.controls[travel], open=False))
     with pytest.raises(GremioError, match=r"needs Body travel at 400 m.* Let the range"):
-        gremio.drive_to(rig, "Body", 400.0, 0.0)
+        gremio.drive_to(ended, "Body", 400.0, 0.0)
     with pytest.raises(GremioError, match="is no carriage"):
         gremio.drive_to(rig, "FL", 1.0, 0.0)
     assert not rig.at

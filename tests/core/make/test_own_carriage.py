@@ -10,13 +10,18 @@ import pytest
 import trimesh
 
 import gremio
+from gremio.core.edit.controls import set_values
+from gremio.core.edit.parts import add_part
+from gremio.core.edit.prepare import mount_along
 from gremio.core.files.bring_in import bring_in
 from gremio.core.files.model_in import read_model
 from gremio.core.files.sources import model_shelf
+from gremio.core.frames import frame_of
 from gremio.core.make.carriage import LimitOf, make_carriage
+from gremio.core.make.vertices import world_vertices
 from gremio.core.rig.channels import key
 from gremio.core.rig.find import control_id, part_id
-from gremio.core.rig.model import Rig
+from gremio.core.rig.model import Part, Rig
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.ask import solve
 
@@ -104,3 +109,27 @@ def test_wheels_made_here_are_as_they_were() -> None:
     lock = gremio.load(Path(gremio.__file__).parent / "demo" / "saltmarsh.gremio")
     pose = gremio.solve(lock, {"Inspection trolley travel": 1.0})
     assert pose.value("Inspection trolley travel") == pytest.approx(1.0)
+
+
+def test_nothing_seen_moves_as_wheels_are_fitted_also_what_they_carry(tmp_path: Path) -> None:
+    """Wheels whose axes were picked before, so that their own frames are turned in their mounts;
+    one carries a cap."""
+    rig, geometry = car(tmp_path, 0.0, (0.0, 0.0))
+    rig, cap = add_part(rig, Part("Cap", part_id(rig, "FL"), frame_of(np.eye(4))))
+    for name in ("FL", "RR"):
+        wheel = part_id(rig, name)
+        rig = mount_along(rig, wheel, "x", (0.3, 0.4, 0.8))
+        assert rig.parts[wheel].own != Part("x").own
+    before = solve(rig, geometry=geometry)
+    seen = {n: world_vertices(rig, before, part_id(rig, n), geometry) for n in _WHEELS}
+    wheels = [part_id(rig, name) for name in _WHEELS]
+    made = make_carriage(rig, part_id(rig, "Body"), wheels, wheels[:2], geometry=geometry)
+    after = solve(made, geometry=geometry)
+    for name, corners in seen.items():
+        found = world_vertices(made, after, part_id(made, name), geometry)
+        assert found == pytest.approx(corners, abs=1e-9), name
+    assert after.world(cap) == pytest.approx(before.world(cap), abs=1e-9)
+    # And it goes round its axle.
+    gone = solve(set_values(made, {key(control_id(made, "Body travel")): 1.0}), geometry=geometry)
+    corners = world_vertices(made, gone, part_id(made, "RR"), geometry)
+    assert np.ptp(corners, axis=0) == pytest.approx([1.1, 0.2, 1.1], abs=5e-3)

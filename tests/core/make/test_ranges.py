@@ -35,7 +35,9 @@ def narrowed(rig: Rig, high: float) -> Rig:
     control = control_id(rig, "Cart travel")
     entry = rig.controls[control]
     program = gremio.solve(rig).program
-    return followed(program, rig, change_control(rig, control, replace(entry, high=high)))
+    return followed(
+        program, rig, change_control(rig, control, replace(entry, high=high, open=False))
+    )
 
 
 def test_the_machine_goes_back_with_its_control() -> None:

@@ -91,7 +91,9 @@ def make_carriage(
     name = rig.parts[body].name
     rig, travel = add_control(
         rig,
-        Control(free_name(names_in(rig), f"{name} travel"), "length", "m", -_TRAVEL, _TRAVEL),
+        Control(
+            free_name(names_in(rig), f"{name} travel"), "length", "m", -_TRAVEL, _TRAVEL, open=True
+        ),
     )
     steer = NOTHING
     if steered:
@@ -187,15 +189,11 @@ def _fit_wheel(
     mount = np.linalg.inv(home.world(body)) @ _joint_frame(rig, home, body)
     mount = mount @ matrix(Frame(at=wheel.at))
     # The wheel's mount stands as the body's does, so that it steers about the upright and its
-    # axle lies across; its shapes are turned back to stay where they are.
+    # axle lies across; its own frame, with its shapes and all it carries, stays where it is.
     inside = np.linalg.inv(home.world(body)) @ home.world(wheel.part)
-    entry = rig.parts[wheel.part]
-    back = np.linalg.inv(mount) @ inside
-    shapes = tuple(
-        replace(shape, place=frame_of(back @ matrix(shape.place))) for shape in entry.shapes
-    )
-    rig = change_part(rig, wheel.part, replace(entry, shapes=shapes))
     rig = set_parent(rig, wheel.part, body, frame_of(mount))
+    own = frame_of(np.linalg.inv(mount) @ inside)
+    rig = change_part(rig, wheel.part, replace(rig.parts[wheel.part], own=own))
     joint = Joint("wheel", "y") if steers else Joint("spin", "y")
     rig = set_joint(rig, wheel.part, joint)
     rig, _ = add_link(rig, Rolling(key(wheel.part, "turn y"), wheel.radius))
