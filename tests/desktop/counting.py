@@ -84,14 +84,16 @@ class Counting(Hand):
         self.window.parts.tree.dropped.emit(part_id(document.rig, on))
         self.rest(40)
 
-    def act_bring_in(self, file: Path, unit: str = "") -> None:
-        """The key, the name of the file, Enter, its unit where it is none of metres, and the
-        button on the Card."""
+    def act_bring_in(self, file: Path, unit: str = "", faces: str = "") -> None:
+        """The key, the name of the file, Enter, its unit where it is none of metres, the axis that
+        its front faces where that is not x, and the button on the Card."""
         self.answers.path = str(file)
         self.act_key("i", CTRL)
         self.acts += 2
         if unit:
             self.act_choose("Unit of the file", unit)
+        if faces:
+            self.act_choose("Axis of its front", faces)
         buttons = [b for b in self.window.card.findChildren(QWidget) if b.property("main")]
         self.act_click(buttons[0])
         self.rest(60)

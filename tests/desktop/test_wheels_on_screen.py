@@ -106,3 +106,28 @@ def test_a_slider_leaves_round_numbers(hand: Hand) -> None:
         value = hand.window.document.pose.control("Lift") * 100
         assert value == pytest.approx(round(value * 2) / 2, abs=1e-9), way
         start = hand.slider("Lift")
+
+
+def test_a_mark_that_its_part_hides_is_not_snapped_to(hand: Hand) -> None:
+    b = gremio.Builder("Crate")
+    b.part("Crate", shape(Box(length=2, width=2, height=2)), joint="slide x")
+    b.part("Post", shape(Box(length=0.2, width=0.2, height=3)), at=(3, 3, 0))
+    window = hand.window
+    window.show_rig(b.rig)
+    hand.rest(60)
+    bench = window.bench
+    bench.setFocus()
+    hand.keys("p")
+    size = bench.logical_size()
+    corners = np.array([[x, y, z] for x in (-1, 1) for y in (-1, 1) for z in (-1, 1)], dtype=float)
+    pixels, depth = project(bench.camera, size, corners)
+    away, near = int(np.argmax(depth)), int(np.argmin(depth))
+    # The corner behind the crate is seen through its faces, far from every edge in front.
+    hand.move(bench, QPointF(*pixels[away]))
+    hand.rest(40)
+    assert bench.overlay.drawn.nearest is None
+    hand.move(bench, QPointF(*pixels[near]))
+    hand.rest(40)
+    nearest = bench.overlay.drawn.nearest
+    assert nearest is not None
+    assert bench.overlay.drawn.places[nearest].world == pytest.approx(corners[near])

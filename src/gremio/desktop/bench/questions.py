@@ -29,6 +29,9 @@ from gremio.desktop.document.document import Document
 # A path is clicked where the pointer is within so many pixels of it.
 _REACH = 6.0
 _MARK = 4.5
+# A place is behind what is nearer by more than this share; what has more triangles is not looked
+# through, for it would take too long under a moving hand.
+_BEHIND, _LOOKED_THROUGH = 2e-3, 60_000
 
 
 class Asking(Canvas):
@@ -145,7 +148,24 @@ class Asking(Canvas):
         spots = self.overlay.drawn.places
         row, rows = self._hovered, self.pose.program.part_ids
         under = rows[row] if row is not None else None
-        return nearest_place(spots, self.camera, self.logical_size(), (at.x(), at.y()), under)
+        return nearest_place(
+            spots, self.camera, self.logical_size(), (at.x(), at.y()), under, self._is_hidden
+        )
+
+    def _is_hidden(self, spot: Spot, place: Array) -> bool:
+        """Whether its own part stands before a place of a spot (3,). Another part may: a hole's
+        middle is often covered by what goes through it."""
+        part = spot.anchor.part
+        surface = surface_of(self.pose.rig.parts[part], self.document.geometry)
+        if surface is None or len(surface.corners) > _LOOKED_THROUGH:
+            return False
+        ((x, y),), _ = project(self.camera, self.logical_size(), [place])
+        hit = self.place_on(part, QPointF(float(x), float(y)))
+        if hit is None:
+            return False
+        eye, _ = ray(self.camera, self.logical_size(), (float(x), float(y)))
+        far = float(np.linalg.norm(place - eye))
+        return float(np.linalg.norm(hit - eye)) < far * (1.0 - _BEHIND)
 
     def place_on(self, part: PartId, at: QPointF) -> Array | None:
         """(3,) where the sight line through a point meets a part, in the world."""

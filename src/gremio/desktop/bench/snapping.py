@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -20,6 +20,9 @@ from gremio.desktop.bench.scene import Scene
 # How near the pointer must be to a point, and to a line (px).
 REACH, ALONG = 22, 9
 _MOST = 600
+# So many of the likeliest places are looked at, whether they can be seen; and a line at so many
+# places of each of its pieces.
+_LOOKED_AT, _ALONG_LINE = 12, 9
 
 
 class Spot(NamedTuple):
@@ -70,14 +73,48 @@ def nearest_place(
     size: Size,
     at: tuple[float, float],
     under: PartId | None = None,
+    hidden: Callable[[Spot, Array], bool] = lambda _spot, _place: False,
 ) -> int | None:
     """Index of the place meant by a pixel: a point within REACH of it, an edge, a rim or an axis
     along which it is, or, of the part under the pointer, the axis of all of it.
 
-    Of places equally near the one nearest to the eye is meant.
+    Of places equally near the one nearest to the eye is meant. hidden: whether a place (3,) of a
+    spot, the point or where its line is nearest to the pixel, can't be seen: then it is not meant.
     """
+    for index in _ranked(spots, camera, size, at, under)[:_LOOKED_AT]:
+        spot = spots[index]
+        if spot.place.kind == "axis" or not hidden(spot, _seen_at(spot, camera, size, at)):
+            return index
+    return None
+
+
+def _seen_at(spot: Spot, camera: Camera, size: Size, at: tuple[float, float]) -> Array:
+    """(3,) the place of a spot that is nearest to a pixel: its point, or one along its line."""
+    if not len(spot.line):
+        return spot.world
+    ((x, y),), depth = project(camera, size, [spot.world])
+    if depth[0] > 0 and np.hypot(x - at[0], y - at[1]) < ALONG:
+        return spot.world
+    share = np.linspace(0.0, 1.0, _ALONG_LINE)[:, None]
+    places = np.concatenate(
+        [a + share * (b - a) for a, b in zip(spot.line, spot.line[1:], strict=False)]
+    )
+    pixels, _ = project(camera, size, places)
+    nearest = int(np.argmin(np.hypot(pixels[:, 0] - at[0], pixels[:, 1] - at[1])))
+    place: Array = places[nearest]
+    return place
+
+
+def _ranked(
+    spots: Sequence[Spot],
+    camera: Camera,
+    size: Size,
+    at: tuple[float, float],
+    under: PartId | None,
+) -> list[int]:
+    """Indices of the places that a pixel may mean, the likeliest first."""
     if not spots:
-        return None
+        return []
     pixels, depth = project(camera, size, [spot.world for spot in spots])
     away = np.hypot(pixels[:, 0] - at[0], pixels[:, 1] - at[1])
     away[away >= REACH] = np.inf
@@ -90,8 +127,8 @@ def nearest_place(
         if spot.place.kind == "axis" and spot.anchor.part == under:
             away[index] = min(away[index], REACH - 1.0)
     away[depth <= 0] = np.inf
-    best = int(np.argmin(away + depth / max(camera.distance, 1e-9)))
-    return best if np.isfinite(away[best]) else None
+    order = np.argsort(away + depth / max(camera.distance, 1e-9), kind="stable")
+    return [int(index) for index in order if np.isfinite(away[index])]
 
 
 def _beside_line(line: Array, camera: Camera, size: Size, at: tuple[float, float]) -> float:
