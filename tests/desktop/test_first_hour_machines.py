@@ -19,6 +19,7 @@ from tests.desktop.hand import SHIFT
 from gremio.core.inspect.findings import inspect
 from gremio.core.make.vertices import world_vertices
 from gremio.core.rig.find import part_id
+from gremio.core.solve.repeats import copies
 
 ENTER = Qt.Key.Key_Return
 
@@ -352,3 +353,40 @@ def test_a_car_in_millimetres(own: Counting, tmp_path: Path) -> None:
         assert turned == pytest.approx(2.0 / 0.31, rel=2e-3)
     document.move(steering, math.radians(20))
     assert own.acts <= 201 / 3, own.acts
+
+
+def test_a_fence_of_repeats(own: Counting, tmp_path: Path) -> None:
+    """A post eight times, a panel in each gap, a cap on every post, whatever the count becomes."""
+    file = scene(
+        tmp_path / "fence.glb",
+        Post=box((0.1, 0.1, 1.2), (-3, 0, 0.6)),
+        Panel=box((0.9, 0.04, 0.8), (2, 1.0, 0.7)),
+        Cap=box((0.16, 0.16, 0.06), (-3, 0, 1.23)),
+    )
+    own.act_bring_in(file)
+    document = own.window.document
+    own.act_row("Post")
+    own.act_click(own.named("Section Shown and repeated"))
+    own.act_choose("Repeat along", "line")
+    own.act_field("Post count", "8")
+    own.act_field("Post pitch", "0.9")
+    own.act_rows("Post", "Panel")
+    own.act_do("Midway between")
+    own.act_rows("Post", "Cap")
+    own.act_do("Keep in step")
+    own.act_row("Post")
+    own.act_field("Post count", "5")
+    pose = document.pose
+
+    def places(name: str) -> np.ndarray:
+        part = part_id(document.rig, name)
+        middle = world_vertices(document.rig, pose, part, document.geometry)
+        middle = (middle.min(axis=0) + middle.max(axis=0)) / 2
+        return np.array([(move @ [*middle, 1.0])[:3] for move in copies(pose, part)])
+
+    posts, panels, caps = (places(name) for name in ("Post", "Panel", "Cap"))
+    assert (len(posts), len(panels), len(caps)) == (5, 4, 5)
+    assert panels[:, 0] == pytest.approx((posts[:-1, 0] + posts[1:, 0]) / 2, abs=1e-6)
+    assert caps[:, :2] == pytest.approx(posts[:, :2], abs=1e-6)
+    print("repeats", own.acts)
+    assert own.acts <= 61 / 2, own.acts

@@ -311,7 +311,7 @@ class PartSheet(FormSheet):
         repeat = entry.repeat
         paths = {path.name: i for i, path in self.document.rig.paths.items()}
         along = {"once": "", "line": "line", "circle": "circle", **paths}
-        yield Head("How it is shown", self._shown_told, folded=True)
+        yield Head("Shown and repeated", self._shown_told, folded=True, name="How it is shown")
         shown = {"yes": True, "no": False}
         yield Pick(
             "Shown", shown, lambda rig: self._of(rig).shown,
