@@ -44,12 +44,14 @@ if TYPE_CHECKING:
         write_note,
     )
     from gremio.core.script.posing import inspect, run, solve, sweep
+    from gremio.core.script.timing import Baked, bake, key, routine
     from gremio.core.solve.pose import Pose, Poses
 
 __version__ = "0.2.0"
 
 # Where each name comes from: found when it is first used, so that a window starts fast.
 _ROOMS = {
+    "Baked": "script.timing",
     "Builder": "edit.builder",
     "GremioError": "problem",
     "NotFound": "problem",
@@ -57,6 +59,7 @@ _ROOMS = {
     "Pose": "solve.pose",
     "Poses": "solve.pose",
     "Rig": "rig.model",
+    "bake": "script.timing",
     "carriage": "script.by_name",
     "constrain": "script.by_name",
     "drive_to": "script.by_name",
@@ -66,6 +69,7 @@ _ROOMS = {
     "join": "script.by_name",
     "joint_from_copies": "script.by_name",
     "keep": "script.by_name",
+    "key": "script.timing",
     "lead_instead": "script.by_name",
     "leave_in_place": "script.by_name",
     "load": "files.rig_file",
@@ -74,6 +78,7 @@ _ROOMS = {
     "path": "script.by_name",
     "pin": "script.by_name",
     "roll": "script.by_name",
+    "routine": "script.timing",
     "run": "script.posing",
     "save": "files.rig_file",
     "set_range": "script.changing",
@@ -100,6 +105,7 @@ def __getattr__(name: str) -> object:
 
 
 __all__ = [
+    "Baked",
     "Builder",
     "GremioError",
     "NotFound",
@@ -107,6 +113,7 @@ __all__ = [
     "Pose",
     "Poses",
     "Rig",
+    "bake",
     "carriage",
     "constrain",
     "drive_to",
@@ -116,6 +123,7 @@ __all__ = [
     "join",
     "joint_from_copies",
     "keep",
+    "key",
     "lead_instead",
     "leave_in_place",
     "load",
@@ -124,6 +132,7 @@ __all__ = [
     "path",
     "pin",
     "roll",
+    "routine",
     "run",
     "save",
     "set_range",

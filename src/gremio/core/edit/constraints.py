@@ -17,6 +17,7 @@ from gremio.core.edit.change import (
     without,
 )
 from gremio.core.edit.links import without_channels_of
+from gremio.core.edit.routines import without_keys_of
 from gremio.core.plan.arranging import arrange
 from gremio.core.plan.carrying import carriers
 from gremio.core.plan.constraint_blocks import given_by
@@ -111,7 +112,7 @@ def usual_name(rig: Rig, kind: ConstraintKind, part: PartId) -> str:
 def remove_constraint(rig: Rig, constraint_id: ThingId) -> Rig:
     """Take out a constraint, with the links of its numbers; its part goes where it is put."""
     must_have(rig.constraints, constraint_id, "constraint")
-    rig = without_channels_of(rig, constraint_id)
+    rig = without_keys_of(without_channels_of(rig, constraint_id), constraint_id)
     kept = without(rig.constraints, constraint_id)
     return replace(rig, constraints=kept, at=drop_values_of(rig.at, constraint_id))
 

@@ -18,6 +18,7 @@ from gremio.core.edit.change import (
     without,
 )
 from gremio.core.edit.links import without_channels_of
+from gremio.core.edit.routines import rescaled, without_keys_of
 from gremio.core.plan.check import faults
 from gremio.core.problem import GremioError
 from gremio.core.quantity import UNITS, USUAL_UNIT, Kind
@@ -129,6 +130,7 @@ def set_kind(rig: Rig, control_id: ThingId, kind: Kind) -> Rig:
         return {c: v * factor if c in own else v for c, v in at.items()}
 
     poses = {i: replace(pose, values=values(pose.values)) for i, pose in rig.poses.items()}
+    rig = rescaled(rig, own, lambda value: value * factor, factor)
     return replace(rig, links=links, at=values(rig.at), poses=poses)
 
 
@@ -221,6 +223,7 @@ def remove_control(rig: Rig, control_id: ThingId) -> Rig:
     poses = {
         i: replace(pose, values=without(pose.values, control_id)) for i, pose in rig.poses.items()
     }
+    rig = without_keys_of(rig, control_id)
     return replace(rig, controls=kept, poses=poses, at=drop_values_of(rig.at, control_id))
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -11,6 +12,7 @@ from msgspec.structs import replace
 from gremio.core.arrays import Array
 from gremio.core.edit.change import check_frame, must_have, numbers_of, without
 from gremio.core.edit.parts import change_part
+from gremio.core.edit.routines import rescaled
 from gremio.core.frames import IDENTITY, Frame, frame_of, holds, matrix
 from gremio.core.plan.order import train_row
 from gremio.core.problem import GremioError
@@ -87,7 +89,12 @@ def set_home_here(rig: Rig, part_id: PartId, local: Array, values: dict[str, flo
         }
         rig = replace(rig, links=links, at=without(rig.at, channel_key))
         rig = _shifted_poses(rig, channel_key, value)
+        rig = rescaled(rig, {channel_key}, partial(_less, value), 1.0)
     return rig
+
+
+def _less(by: float, value: float) -> float:
+    return value - by
 
 
 def _shifted_poses(rig: Rig, channel: ChannelKey, by: float) -> Rig:

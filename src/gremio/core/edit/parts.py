@@ -21,6 +21,7 @@ from gremio.core.edit.change import (
 from gremio.core.edit.closures import without_closures_of
 from gremio.core.edit.constraints import without_constraints_of
 from gremio.core.edit.links import without_channels_of
+from gremio.core.edit.routines import without_keys_of
 from gremio.core.edit.strands import without_strands_of
 from gremio.core.frames import Frame, frame_of, matrix
 from gremio.core.plan.check import stops_are_sound
@@ -40,6 +41,7 @@ from gremio.core.rig.model import (
     Reach,
     Repeat,
     Rig,
+    Routine,
     Shape,
     Stops,
 )
@@ -107,7 +109,7 @@ def remove_part(rig: Rig, part_id: PartId) -> Rig:
     for part in gone:
         rig = without_closures_of(rig, part)
         rig = without_strands_of(without_constraints_of(rig, part), part)
-    rig = replace(rig, at=drop_values_of(rig.at, *gone, *lost))
+    rig = without_keys_of(replace(rig, at=drop_values_of(rig.at, *gone, *lost)), *gone)
     faces = {
         c: replace(entry, face=None)
         for c, entry in rig.controls.items()
@@ -243,8 +245,8 @@ def set_joint(rig: Rig, part_id: PartId, joint: Joint, values: Mapping[str, floa
 
 
 def _with_channels(rig: Rig, part_id: PartId, names: Mapping[str, str]) -> Rig:
-    """The rig with channels of a part, and their stops, called otherwise wherever links and kept
-    poses speak of them."""
+    """The rig with channels of a part, and their stops, called otherwise wherever links, kept
+    poses and routines speak of them."""
     every = {
         key(part_id, f"{end}{old}"): key(part_id, f"{end}{new}")
         for old, new in names.items()
@@ -256,12 +258,14 @@ def _with_channels(rig: Rig, part_id: PartId, names: Mapping[str, str]) -> Rig:
         for i, link in rig.links.items()
     }
     poses = {i: rekeyed(pose, KeptPose, key_of) for i, pose in rig.poses.items()}
+    routines = {i: rekeyed(one, Routine, key_of) for i, one in rig.routines.items()}
     constraints = {
         i: rekeyed(one, AnyConstraint, key_of) if isinstance(one, Reach) else one
         for i, one in rig.constraints.items()
     }
     at = {ChannelKey(key_of(channel)): value for channel, value in rig.at.items()}
-    return replace(rig, links=links, poses=poses, constraints=constraints, at=at)
+    return replace(rig, links=links, poses=poses, routines=routines, constraints=constraints,
+                   at=at)  # fmt: skip
 
 
 def _goes_to(before: Joint, after: Joint) -> dict[str, str]:

@@ -8,6 +8,7 @@ from msgspec.structs import replace
 
 from gremio.core.edit.change import must_have
 from gremio.core.edit.controls import change_control
+from gremio.core.edit.routines import rescaled
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import key
 from gremio.core.rig.ids import ChannelKey, ThingId
@@ -54,6 +55,7 @@ def set_range(
         rig = change_control(rig, control_id, changed)
         poses = {i: replace(p, values=_moved(p.values, channel, go)) for i, p in rig.poses.items()}
         rig = replace(rig, at=_moved(rig.at, channel, go), poses=poses)
+        rig = rescaled(rig, {channel}, go, go.factor)
     links = {i: go.link(link) if i in fitted else link for i, link in rig.links.items()}
     return replace(rig, links=links)
 

@@ -29,3 +29,5 @@ def thing(text: str) -> ThingId:
 GROUND = part("")
 # Where there is none.
 NOTHING = thing("")
+# The time now (s): it leads what is keyed.
+CLOCK = ChannelKey("clock")

@@ -77,6 +77,7 @@ Up = Literal["y", "z"]
 LengthUnit = Literal["", "m", "mm", "cm", "in", "ft"]
 ControlMake = Literal["slider", "dial", "lever", "switch", "pad"]
 LabelSide = Literal["left", "right"]
+RoutineEnds = Literal["once", "round", "to and fro"]
 
 PAINT = "#B9C4BE"
 
@@ -213,6 +214,25 @@ class KeptPose(Data, frozen=True):
     whole: bool = False
 
 
+class Routine(Noted, frozen=True):
+    """Moves over time: keys of channels, kept as cams that the clock leads.
+
+    length: (s). rate: frames a second, as a fraction: (30000, 1001). ends: what comes after its
+    length. keys: by channel, the cam that has it for its one follower; its stations are keys, at
+    times from the routine's beginning (s). start: where inputs stand at its beginning (SI, by
+    channel key), those at home left out. play: from when to when it is played (s), the whole where
+    it is None.
+    """
+
+    name: str
+    length: float = 10.0
+    rate: tuple[int, int] = (25, 1)
+    ends: RoutineEnds = "once"
+    keys: dict[ChannelKey, Cam] = {}
+    start: dict[ChannelKey, float] = {}
+    play: tuple[float, float] | None = None
+
+
 class Anchor(Data, frozen=True):
     """A picked feature of a part.
 
@@ -293,6 +313,7 @@ class Rig(Data, frozen=True):
     strands: dict[ThingId, Strand] = {}
     at: dict[ChannelKey, float] = {}
     poses: dict[ThingId, KeptPose] = {}
+    routines: dict[ThingId, Routine] = {}
     locked: bool = False
     lengths: LengthUnit = ""
     made: int = 0
@@ -343,6 +364,8 @@ __all__ = [
     "Ride",
     "Rig",
     "Rolling",
+    "Routine",
+    "RoutineEnds",
     "RunAlong",
     "Seat",
     "Shape",

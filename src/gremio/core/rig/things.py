@@ -39,6 +39,7 @@ THINGS: tuple[ThingRecord, ...] = (
     ThingRecord("strand", "strands"),
     ThingRecord("path", "paths"),
     ThingRecord("pose", "poses", selected=False, moves=False),
+    ThingRecord("routine", "routines", selected=False, moves=False),
 )
 
 

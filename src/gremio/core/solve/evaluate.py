@@ -15,7 +15,7 @@ from gremio.core.solve.frames import Finder, world_frames
 from gremio.core.solve.pose import Closed, Poses
 from gremio.core.solve.program import Program
 from gremio.core.solve.reach_steps import ReachStep
-from gremio.core.solve.steps import CamsStep, FormulaStep, Level
+from gremio.core.solve.steps import GROWING, CamsStep, FormulaStep, Level
 from gremio.core.solve.wants import Want
 
 _SUBSTEPS = 24
@@ -27,6 +27,8 @@ def evaluate(
     program: Program,
     inputs: Mapping[ChannelKey, npt.ArrayLike],
     held: Mapping[ChannelKey, float] | None = None,
+    *,
+    apart: bool = False,
 ) -> Poses:
     """Every channel and every part for one set of inputs, or for many frames at once.
 
@@ -36,9 +38,10 @@ def evaluate(
     the inputs from frame to frame.
     held: what a channel shows where its formula says nothing (a division by zero); its
     home where it is not given. An input that is no plain number stands at home, with a note.
+    apart: each frame is for itself: what rolls or is driven stands where it is put in it.
     """
-    found = _frames(program, inputs, held)
-    if found.frames == 1 or not len(program.turning_under[0]):
+    found = _frames(program, inputs, held, apart)
+    if apart or found.frames == 1 or not len(program.turning_under[0]):
         return found
     # What grows from frame to frame is looked at often enough to see every turn on the way.
     counts = _turning(program, found)
@@ -50,17 +53,20 @@ def evaluate(
         channel: np.interp(each, place, np.ravel(values)) if np.size(values) > 1 else values
         for channel, values in inputs.items()
     }
-    return _frames(program, way, held).frames_at(place)
+    return _frames(program, way, held, apart).frames_at(place)
 
 
 def _frames(
     program: Program,
     inputs: Mapping[ChannelKey, npt.ArrayLike],
     held: Mapping[ChannelKey, float] | None,
+    apart: bool,
 ) -> Poses:
     closed: list[Closed] = []
     wants: dict[ThingId, Want] = {}
-    channels, asked, undefined, put = evaluate_channels(program, inputs, held, closed, wants)
+    channels, asked, undefined, put = evaluate_channels(
+        program, inputs, held, closed, wants, apart=apart
+    )
     worlds = world_frames(program, channels)
     return Poses(program, channels, asked, worlds, undefined, put, tuple(closed), wants)
 
@@ -80,6 +86,8 @@ def evaluate_channels(
     held: Mapping[ChannelKey, float] | None = None,
     closed: list[Closed] | None = None,
     wants: dict[ThingId, Want] | None = None,
+    *,
+    apart: bool = False,
 ) -> tuple[Array, Array, dict[int, Flags], dict[int, Array]]:
     """`evaluate` without the world frames: channels and asked (C, F), undefined and put, as
     Poses has them. closed: filled with how loops close; wants: with what each constraint
@@ -112,7 +120,7 @@ def evaluate_channels(
     }
     finder = Finder(program, channels)
     for level in program.steps:
-        _run(level, finder, asked)
+        _run(level, finder, asked, apart)
         if level.sets or level.adds:
             _stand_in(program, level, channels, asked, held or {}, undefined)
         for constraints in level.constraints:
@@ -129,7 +137,7 @@ def evaluate_channels(
     return channels, asked, undefined, put
 
 
-def _run(level: Level, finder: Finder, asked: Array) -> None:
+def _run(level: Level, finder: Finder, asked: Array, apart: bool) -> None:
     channels = finder.channels
     for train in level.trains:
         train.run(channels, asked)
@@ -139,6 +147,10 @@ def _run(level: Level, finder: Finder, asked: Array) -> None:
         asked[where] = given
         channels[where] = given
     for step in level.adds:
+        if apart and isinstance(step, GROWING):
+            # It has come to where it is put in each frame.
+            channels[step.followers] = asked[step.followers]
+            continue
         # More than one link may add to a channel, so one after another.
         given = asked[step.followers] + step.values(finder)
         asked[step.followers] = given

@@ -27,6 +27,7 @@ from gremio.core.solve.link_steps import levels_of
 from gremio.core.solve.making import Making, Old
 from gremio.core.solve.rows import Keys, Values
 from gremio.core.solve.steps import (
+    GROWING,
     BallRollStep,
     DriveStep,
     FormulaStep,
@@ -102,7 +103,7 @@ class Program(Tree):
             self.channel_keys[int(row)]
             for level in self.steps
             for step in level.adds
-            if isinstance(step, RollStep | BallRollStep | DriveStep)
+            if isinstance(step, GROWING)
             for row in step.followers
         )
 

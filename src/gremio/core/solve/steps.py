@@ -375,6 +375,10 @@ class DriveStep:
 ValueStep = CamsStep | OneWayStep | RollStep | BallRollStep | PathRollStep | DriveStep | FormulaStep
 
 
+# What grows by how far something goes, from frame to frame.
+GROWING = (RollStep, BallRollStep, DriveStep)
+
+
 @dataclass(frozen=True)
 class Level:
     """Steps that can be computed from what is known before them.

@@ -1,0 +1,1 @@
+"""Motion over time: routines, evaluated to inputs and solved for many frames."""

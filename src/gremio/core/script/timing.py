@@ -1,0 +1,119 @@
+"""Time from a script: routines, keys, and what is baked of them, by the names of things."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from gremio.core.arrays import Array
+from gremio.core.edit.builder import Typed, values_by_key
+from gremio.core.edit.routines import add_routine, set_keys
+from gremio.core.mechanics.clock import frame_times, rate_of
+from gremio.core.motion.routines import routine_called, routine_notes, run_of
+from gremio.core.problem import GremioError, Note
+from gremio.core.quantity import Kind
+from gremio.core.rig.find import channel_key
+from gremio.core.rig.model import ProfileKind, Rig, Routine, RoutineEnds
+from gremio.core.script.posing import surfaces_of
+from gremio.core.solve.compiling import compile_rig
+from gremio.core.solve.pose import Poses
+from gremio.core.typed import parse
+
+_TIME: Kind = "time"
+
+
+def _seconds(time: Typed, what: str) -> float:
+    return parse(time, _TIME, "s", what) if isinstance(time, str) else float(time)
+
+
+def routine(
+    rig: Rig,
+    name: str,
+    length: Typed = 10.0,
+    *,
+    rate: str | int = 25,
+    ends: RoutineEnds = "once",
+    start: Mapping[str, Typed] | None = None,
+) -> Rig:
+    """The rig with one more routine: routine(rig, "Boat through", "20 s", rate="29.97").
+
+    length: typed, or in s. rate: frames a second. ends: "once", "round" or "to and fro". start:
+    where inputs stand at its beginning, by name. Raises GremioError for what can't be.
+    """
+    made = Routine(
+        name, _seconds(length, "The length"), rate_of(str(rate)), ends,
+        start=values_by_key(rig, start or {}),
+    )  # fmt: skip
+    return add_routine(rig, made)[0]
+
+
+def key(
+    rig: Rig,
+    time: Typed,
+    values: Mapping[str, Typed],
+    *,
+    routine: str = "",
+    profile: ProfileKind = "smooth",
+) -> Rig:
+    """The rig with keys at a time: key(rig, "2 s", {"Upper gates": "46 deg"}).
+
+    values: by name, typed or in SI. routine: by name; the only one where none is said, and a new
+    one where there is none yet. profile: between the keys of what has none so far. Raises NotFound,
+    GremioError.
+    """
+    if not rig.routines and not routine:
+        rig, _ = add_routine(rig)
+    found = routine_called(rig, routine)
+    return set_keys(
+        rig, found, _seconds(time, "The time"), values_by_key(rig, values), profile=profile
+    )
+
+
+@dataclass(frozen=True)
+class Baked:
+    """A routine solved for its frames. times: (F,) s from its beginning. poses: at these. notes:
+    what its keys could not move, and what was held in the first frames."""
+
+    rig: Rig
+    times: Array
+    poses: Poses
+    notes: tuple[Note, ...] = ()
+
+    def value(self, name: str) -> Array:
+        """(F,) values (SI) of a channel, by name. Raises NotFound."""
+        return self.poses.channel(channel_key(self.rig, name))
+
+    def world(self, part: str) -> Array:
+        """(F, 4, 4) the world frames of a part, by name. Raises NotFound."""
+        names = {entry.name: i for i, entry in self.rig.parts.items()}
+        if part not in names:
+            channel_key(self.rig, part)
+        worlds: Array = self.poses.worlds[:, self.poses.program.part_row[names[part]]]
+        return worlds
+
+
+def bake(
+    rig: Rig,
+    routine: str = "",
+    *,
+    times: npt.ArrayLike | None = None,
+    rate: str | int | None = None,
+) -> Baked:
+    """A routine (by name; the only one where none is said) solved for its frames.
+
+    times: (F,) s from its beginning, instead of its frames. rate: frames a second, instead of its
+    own. Raises NotFound, GremioError for a time that is no plain number.
+    """
+    entry = rig.routines[routine_called(rig, routine)]
+    if times is None:
+        own = entry.rate if rate is None else rate_of(str(rate))
+        times = frame_times(*(entry.play or (0.0, entry.length)), own)
+    elif rate is not None:
+        raise GremioError("Give times or a rate to bake at, not both.")
+    at = np.atleast_1d(np.asarray(times, dtype=float))
+    program = compile_rig(rig, surfaces_of(rig))
+    poses = run_of(program, entry).at(at)
+    return Baked(rig, at, poses, tuple(routine_notes(program, entry)))
