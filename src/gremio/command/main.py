@@ -173,6 +173,26 @@ def sweep(
 
 
 @app.command()
+def bake(
+    file: Annotated[Path, typer.Argument(help="A .gremio rig.")],
+    output: Annotated[Path, typer.Option("-o", help="A .glb, .csv or .json file.")],
+    routine: Annotated[
+        str, typer.Option(help="The name of the routine; the only one unless it is said.")
+    ] = "",
+    fps: Annotated[
+        str | None, typer.Option(help="Frames a second, such as 29.97; else the routine's own.")
+    ] = None,
+) -> None:
+    """Solve a routine for all its frames: an animation, a table, or all there is as JSON.
+
+    Example: gremio bake saltmarsh.gremio --routine "Boat through" -o boat.glb
+    """
+    from gremio.command.bake import bake_file
+
+    _report(bake_file(_load(file)[0], output, routine, fps), tell=True)
+
+
+@app.command()
 def convert(
     source: Annotated[Path, typer.Argument(help="A rig or a model.")],
     target: Annotated[Path, typer.Argument(help="A .gremio, .glb, .urdf or .csv file.")],

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 
+from gremio.core.quantity import Kind
 from gremio.core.rig.ids import ChannelKey
 from gremio.core.rig.numbers import full_label, kind_of
 from gremio.core.solve.ask import moving_channels
@@ -20,12 +21,13 @@ def sweep_csv(poses: Poses, control: ChannelKey) -> str:
     rig = poses.program.rig
     text = io.StringIO()
     table = csv.writer(text, lineterminator="\n")
-    table.writerow([_heading(full_label(rig, c), _SI[kind_of(rig, c)]) for c in columns])
+    table.writerow([heading(full_label(rig, c), kind_of(rig, c)) for c in columns])
     values = [poses.channel(channel) for channel in columns]
     for row in zip(*values, strict=True):
         table.writerow([repr(float(value)) for value in row])
     return text.getvalue()
 
 
-def _heading(name: str, unit: str) -> str:
-    return f"{name} [{unit}]" if unit else name
+def heading(name: str, kind: Kind) -> str:
+    """The head of a column in SI: "Upper gates [rad]"."""
+    return f"{name} [{_SI[kind]}]" if _SI[kind] else name

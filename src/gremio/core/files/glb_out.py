@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from functools import partial
 
 import numpy as np
@@ -18,12 +19,13 @@ from gremio.core.files.model_in import FROM_Y_UP
 from gremio.core.frames import IDENTITY, holds, matrix, quaternions
 from gremio.core.inspect.reach import stands_still
 from gremio.core.make.faces import with_faces
+from gremio.core.motion.routines import routine_notes, run_of
 from gremio.core.problem import GremioError, Note
 from gremio.core.quantity import show_short, show_small
 from gremio.core.rig import ids
 from gremio.core.rig.channels import key
 from gremio.core.rig.ids import GROUND, PartId
-from gremio.core.rig.model import Part, Rig, Strand
+from gremio.core.rig.model import Part, Rig, Routine, Strand
 from gremio.core.rig.numbers import counted
 from gremio.core.rig.solids import Cylinder
 from gremio.core.shape.solids import geometry_of, sleeve
@@ -77,13 +79,44 @@ def baked_glb(
     def travel(times: Array) -> Poses:
         return along_way(program, asked, times / seconds)
 
+    data, keyed, told = _animated(rig, shelf, travel, seconds, rate, asked.name)
+    held = [note for c in asked.controls for note in stands_still(keyed.poses, ids.thing(c))]
+    return data, [*lost(keyed.poses), *held, *told]
+
+
+def routine_glb(
+    rig: Rig, shelf: Shelf, routine: Routine, rate: float | None = None
+) -> tuple[bytes, list[Note]]:
+    """A GLB of a rig with what is played of a routine as an animation; and what it can't carry, and
+    how near it is between its keys. rate: frames a second, at which alone there are keys; None for
+    as many as it takes. Raises GremioError."""
+    rig = with_faces(rig)
+    program = compile_rig(rig, partial(shelf.geometry, rig))
+    start, end = routine.play or (0.0, routine.length)
+    run = run_of(program, routine)
+
+    def travel(times: Array) -> Poses:
+        return run.at(start + times)
+
+    data, keyed, told = _animated(rig, shelf, travel, end - start, rate, routine.name)
+    return data, [*routine_notes(program, routine), *lost(keyed.poses), *told]
+
+
+def _animated(
+    rig: Rig,
+    shelf: Shelf,
+    travel: Callable[[Array], Poses],
+    seconds: float,
+    rate: float | None,
+    name: str,
+) -> tuple[bytes, Keyed, list[Note]]:
+    """A GLB of a travel, its keys, and how near it is between them."""
     if rate is None:
         keyed = as_many_as_needed(travel, seconds, max(2, round(seconds * _BEGIN) + 1))
     else:
         keyed = at_frames(travel, seconds, rate)
     writer = _Writer(rig, shelf, spare=rate is None)
-    data = writer.write(keyed.poses, keyed.times, asked.name)
-    held = [note for c in asked.controls for note in stands_still(keyed.poses, ids.thing(c))]
+    data = writer.write(keyed.poses, keyed.times, name)
     told = [_told(writer.keys, keyed)]
     away, at = worst_of_strands(keyed, travel)
     if away > AWAY:
@@ -92,7 +125,7 @@ def baked_glb(
             f"{show_short(at, 's')}; at the keys they are right."
         )
         told.append(Note("glb-strands", "", text, "info"))
-    return data, [*lost(keyed.poses), *held, *told]
+    return data, keyed, told
 
 
 def _told(keys: int, keyed: Keyed) -> Note:

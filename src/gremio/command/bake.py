@@ -1,0 +1,40 @@
+"""Baking a routine into a file, by its ending."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from gremio.core.files import atomic
+from gremio.core.files.baked import baked_csv, baked_json
+from gremio.core.files.glb_out import routine_glb
+from gremio.core.files.sources import model_shelf
+from gremio.core.mechanics.clock import rate_of
+from gremio.core.motion.routines import routine_called
+from gremio.core.problem import GremioError, Note
+from gremio.core.rig.model import Rig
+from gremio.core.script.timing import bake
+
+_ENDINGS = (".glb", ".csv", ".json")
+
+
+def bake_file(rig: Rig, output: Path, routine: str, fps: str | None) -> list[Note]:
+    """Write a routine (by name; the only one where it is "") for all its frames, and return what is
+    to be told. fps: frames a second; its own where it is None. Raises GremioError."""
+    ending = output.suffix.lower()
+    if ending not in _ENDINGS:
+        raise GremioError(
+            f"A routine is baked into {', '.join(_ENDINGS)}, not {output.suffix or 'no ending'}."
+        )
+    entry = rig.routines[routine_called(rig, routine)]
+    rate = entry.rate if fps is None else rate_of(fps)
+    if ending == ".glb":
+        data, notes = routine_glb(rig, model_shelf(), entry, rate[0] / rate[1])
+        atomic.write(output, data)
+        return notes
+    baked = bake(rig, entry.name, rate=fps)
+    table = ending == ".csv"
+    made = baked_csv(baked.times, baked.poses).encode() if table else baked_json(
+        baked.times, baked.poses, baked.notes
+    )  # fmt: skip
+    atomic.write(output, made)
+    return list(baked.notes)

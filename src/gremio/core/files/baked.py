@@ -1,0 +1,70 @@
+"""A routine that was baked, as a table or as JSON."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Sequence
+from typing import Any
+
+import msgspec
+import numpy as np
+
+from gremio.core.arrays import Array
+from gremio.core.files.csv_out import heading
+from gremio.core.problem import Note
+from gremio.core.rig import ids
+from gremio.core.rig.channels import split
+from gremio.core.rig.ids import CLOCK
+from gremio.core.rig.numbers import full_label, kind_of, number_word, owner_name
+from gremio.core.solve.pose import Poses
+
+
+def baked_csv(times: Array, poses: Poses) -> str:
+    """A row a frame: the time, then every channel that moves. SI units, named in the heading.
+    times: (F,) s."""
+    program, rig = poses.program, poses.program.rig
+    moving = [
+        channel
+        for row, channel in enumerate(program.channel_keys)
+        if channel != CLOCK and np.ptp(poses.channels[row]) > 0.0
+    ]
+    text = io.StringIO()
+    table = csv.writer(text, lineterminator="\n")
+    heads = [heading(full_label(rig, c), kind_of(rig, c)) for c in moving]
+    table.writerow(["Time [s]", *heads])
+    values = [poses.channel(channel) for channel in moving]
+    for row in zip(times, *values, strict=True):
+        table.writerow([repr(float(value)) for value in row])
+    return text.getvalue()
+
+
+def baked_json(times: Array, poses: Poses, notes: Sequence[Note]) -> bytes:
+    """All channels of parts and controls, and the world frames of all parts, at times (F,) s.
+
+    {"times": [s], "channels": {"Upper gate, east": {"turn z": [rad]}}, "controls": {name: [SI]},
+    "parts": {name: {"world": [[16 numbers, row by row]]}}, "notes": [{code, part, text,
+    severity}]}
+    """
+    program, rig = poses.program, poses.program.rig
+    channels: dict[str, dict[str, list[float]]] = {}
+    controls: dict[str, list[float]] = {}
+    for row, channel in enumerate(program.channel_keys):
+        owner = split(channel)[0]
+        values = poses.channels[row].tolist()
+        if ids.thing(channel) in rig.controls:
+            controls[rig.controls[ids.thing(channel)].name] = values
+        elif channel != CLOCK:
+            own = channels.setdefault(owner_name(rig, owner), {})
+            own[number_word(rig, channel)] = values
+    parts = {
+        rig.parts[part].name: {"world": poses.worlds[:, row].reshape(-1, 16).tolist()}
+        for row, part in enumerate(program.part_ids)
+    }
+    told: list[dict[str, Any]] = [
+        {"code": n.code, "part": n.part, "text": n.text, "severity": n.severity} for n in notes
+    ]
+    return msgspec.json.encode(
+        {"times": times.tolist(), "channels": channels, "controls": controls, "parts": parts,
+         "notes": told}
+    )  # fmt: skip
