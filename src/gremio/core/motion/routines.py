@@ -86,6 +86,14 @@ class Run:
             inputs.update(zip(growing, grown, strict=True))
         return evaluate(self.program, inputs, apart=True)
 
+    def inputs(self, time: float) -> dict[ChannelKey, float]:
+        """Where all inputs are at one time (s), what grows on the way among them (SI, by key)."""
+        found = {c: float(values[0]) for c, values in inputs_at(self.routine, [time]).items()}
+        growing = self.program.growing
+        if growing:
+            found.update(zip(growing, map(float, self._grown_at(time)), strict=True))
+        return found
+
     def _grown_at(self, time: float) -> Array:
         """What grows, in the order of the program, at a time from the beginning (s)."""
         program = self.program

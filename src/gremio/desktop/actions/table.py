@@ -8,12 +8,13 @@ from typing import get_args
 from gremio.core.problem import with_article
 from gremio.core.rig.constraints import CONSTRAINTS
 from gremio.core.rig.model import ConstraintKind, StandIn, StrandKind
-from gremio.desktop.actions import asking, rigging, touching
+from gremio.desktop.actions import asking, rigging, timing, touching
 from gremio.desktop.actions.action import Action, Where
 from gremio.desktop.actions.desktop import Desktop
 
 Do = Callable[[Desktop], object]
 _FILE, _EDIT, _RIG, _BENCH, _HELP = ("File",), ("Edit",), ("Rig",), ("Bench",), ("Help",)
+_TIME = ("Rig", "Time")
 _TIES = ("Rig", "Constrain what is selected")
 _PATHS = ("Rig", "Make a path")
 _OVER: Where = "bench and parts"
@@ -30,6 +31,7 @@ def actions_of(pages: Sequence[str]) -> tuple[Action, ...]:
         *(_constraint(kind, number) for number, kind in enumerate(CONSTRAINTS, 1)),
         *_TYING,
         *_PREPARING,
+        *_TIMING,
         *_LOOKING,
         *(_stand_in(kind) for kind in get_args(StandIn)),
         *_SHOWING,
@@ -126,6 +128,34 @@ _TYING = (
     Action("path.edges", "Path along a loop of edges", asking.path_edges, _PATHS),
     Action("path.wheels", "Path round wheels", asking.path_wheels, _PATHS),
 )  # fmt: skip
+
+_TIMING = (
+    Action(
+        "time.play",
+        "Play, or stop",
+        lambda d: d.document.timing.play(),
+        _TIME,
+        "Space",
+        "bench and desk",
+    ),
+    Action("time.key", "Key what is selected", timing.key_selected, _TIME, "E"),
+    Action(
+        "time.write",
+        "Let hands write keys, or no more",
+        lambda d: timing.switch_writing(d),
+        _TIME,
+        "Shift+E",
+    ),
+    Action("time.next", "To the next key", lambda d: d.document.timing.to_key(1), _TIME),
+    Action("time.before", "To the key before", lambda d: d.document.timing.to_key(-1), _TIME),
+    Action(
+        "time.hands",
+        "Back to where hands have put all",
+        lambda d: d.document.timing.follow(False),
+        _TIME,
+        apart=True,
+    ),
+)
 
 _PREPARING = (
     Action("gear.teeth", "Place the teeth of its train", asking.place_teeth, _RIG, apart=True),

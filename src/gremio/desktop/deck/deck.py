@@ -25,6 +25,7 @@ from gremio.desktop.theme.inks import DAY, Inks
 if TYPE_CHECKING:
     from gremio.desktop.deck.ledger_page import LedgerPage
     from gremio.desktop.deck.map_page import MapPage
+    from gremio.desktop.deck.routine_page import RoutinePage
 
 
 @runtime_checkable
@@ -47,9 +48,16 @@ def _map(document: Document) -> MapPage:
     return MapPage(document)
 
 
+def _routine(document: Document) -> RoutinePage:
+    from gremio.desktop.deck.routine_page import RoutinePage
+
+    return RoutinePage(document)
+
+
 # The pages in the order of their tabs, by the word on it. Their actions come of this.
 PAGES: dict[str, Callable[[Document], QWidget]] = {
     "Cam": CamPage,
+    "Routine": _routine,
     "Ledger": _ledger,
     "Drive map": _map,
     "Inspection": InspectionPage,
@@ -115,6 +123,11 @@ class Deck(QWidget):
     def cam(self) -> CamPage:
         """The page of a cam."""
         return cast(CamPage, self.page("Cam"))
+
+    @property
+    def routine(self) -> RoutinePage:
+        """What plays, and its keys."""
+        return cast("RoutinePage", self.page("Routine"))
 
     @property
     def ledger(self) -> LedgerPage:

@@ -217,6 +217,7 @@ class Instrument(QWidget):
         painter.setFont(text_font(9, bold=selected))
         # The name has all the room that the value leaves.
         value = QFontMetricsF(self.field.font()).horizontalAdvance(self.field.text()) + 8
+        value += 8 if self.document.timing.keyed(self.control) else 0
         wide = self.width() - 2 * _MARGIN - (0 if now.make == "switch" else value)
         at_right = now.entry.label == "right"
         room = QRectF(self.width() - _MARGIN - wide if at_right else _MARGIN, 1, wide, 18)
@@ -227,6 +228,8 @@ class Instrument(QWidget):
         name = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(wide))
         painter.drawText(room, side | Qt.AlignmentFlag.AlignVCenter, name)
         draw_make(painter, self.body(), now, self.inks)
+        if now.make != "switch":
+            self._draw_keyed(painter, now)
         self._draw_foot(painter, now)
 
     def _draw_frame(self, painter: QPainter) -> None:
@@ -240,6 +243,23 @@ class Instrument(QWidget):
             painter.drawRoundedRect(QRectF(self.rect()).adjusted(4.5, 0.5, -4.5, -0.5), 4, 4)
         if self.chosen:
             painter.fillRect(QRectF(3, 4, 3, self.height() - 8), QColor(self.inks.hand))
+
+    def _draw_keyed(self, painter: QPainter, now: Standing) -> None:
+        """A small upright bar beside the value of what is keyed: filled where there is a key now;
+        dotted where a hand has put it elsewhere meanwhile."""
+        keyed = self.document.timing.keyed(self.control)
+        if not keyed:
+            return
+        metrics = QFontMetricsF(self.field.font())
+        wide = metrics.horizontalAdvance(self.field.text()) + 12
+        at_right = now.entry.label == "right"
+        x = _MARGIN + wide if at_right else self.width() - _MARGIN - wide
+        pen = QPen(QColor(self.inks.time), 1.2)
+        if keyed == "over":
+            pen.setStyle(Qt.PenStyle.DotLine)
+        painter.setPen(pen)
+        painter.setBrush(QColor(self.inks.time) if keyed == "now" else Qt.BrushStyle.NoBrush)
+        painter.drawRect(QRectF(x - 2, 4.5, 3.6, 10))
 
     def _stops(self, control: ThingId) -> Stops:
         """Where the machine stops it, or its second axis."""

@@ -45,6 +45,7 @@ from gremio.core.solve.volume import giver_of
 from gremio.desktop.document.change import Change
 from gremio.desktop.document.looking import Looking
 from gremio.desktop.document.teaching import Teaching
+from gremio.desktop.document.timing import Timing
 
 Edit = Callable[[Rig], Rig]
 LOCKED = "The rig is locked for the animator: only controls and their faces move anything."
@@ -85,6 +86,8 @@ class Document(QObject):
         super().__init__()
         self.shelf = model_shelf()
         self.teaching = Teaching(self)
+        self.timing = Timing(self)
+        self.teaching.changed.connect(self._teaching_alone)
         self.looking = Looking(lambda: self._pose, lambda: self._others)
         self.pose_changed.connect(self.looking.soon)
         self.path: Path | None = None
@@ -121,6 +124,7 @@ class Document(QObject):
         self.selected, self.also = NOTHING, ()
         self.chosen.clear()
         self.teaching.forget()
+        self.timing.forget()
         self._compile()
         self.rig_changed.emit(Change(rig, rig, anew=True))
         self.pose_changed.emit()
@@ -153,6 +157,11 @@ class Document(QObject):
         somebody else has it open."""
         return bool(self.held_by) or (self.opened is not None and bool(self.opened.unknown))
 
+    def _teaching_alone(self) -> None:
+        """What is taught is posed by hands, and no routine is followed."""
+        if self.teaching.lesson is not None:
+            self.timing.follow(False)
+
     # ── in step ────────────────────────────────────────────────────
 
     def _compile(self, before: Program | None = None) -> None:
@@ -173,7 +182,7 @@ class Document(QObject):
 
     def inputs(self) -> Mapping[ChannelKey, float]:
         """Where everything is put now (SI, by channel key)."""
-        return self.teaching.inputs(self._program, self.rig)
+        return self.timing.inputs(self.teaching.inputs(self._program, self.rig))
 
     def _solve(self) -> None:
         with self.patience():
@@ -438,6 +447,12 @@ class Document(QObject):
         if hands and rolls:
             rolled = rolled_on(self.program, before, {**before, **hands})
         rolled = {c: v for c, v in rolled.items() if v != before.get(c)}
+        if self.timing.on and self.teaching.lesson is None:
+            keyed = {**hands, **{c: v for c, v in quiet.items() if c in self.program.channel_row}}
+            here = keyed if self.timing.writing else {**rolled, **keyed}
+            quiet = {c: v for c, v in quiet.items() if c not in keyed}
+            done = self.timing.put(here, what, gesture) if here else True
+            return done and (not quiet or self.edit(what, lambda r: set_numbers(r, quiet), gesture))
         taught = {c: v for c, v in rolled.items() if self.teaching.is_taught(c)}
         ours = {**quiet, **{c: v for c, v in rolled.items() if c not in taught}}
         done = True

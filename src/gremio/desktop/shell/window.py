@@ -314,6 +314,8 @@ class Window(QMainWindow):
             elif self.card.making is not None:
                 self.files.leave_model()
                 self.card.leave()
+            elif self.document.timing.writing:
+                self.document.timing.write(False)
             elif self.document.teaching.lesson is not None:
                 asking.teach(self)
             else:

@@ -1,0 +1,421 @@
+"""The lines of a routine: a ruler, and a line a channel with its keys, to be dragged."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+import numpy as np
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QColor,
+    QFontMetricsF,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+)
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from gremio.core.edit.desk import groups_of
+from gremio.core.edit.routines import SAME_TIME, Key, remove_keys, retimed, set_keys
+from gremio.core.mechanics.clock import frame_at, time_of
+from gremio.core.mechanics.profiles import value
+from gremio.core.rig.channels import split
+from gremio.core.rig.ids import ChannelKey, ThingId
+from gremio.core.rig.model import Routine
+from gremio.core.rig.numbers import exists, label
+from gremio.core.solve.cam_steps import cam_profile
+from gremio.desktop.document.document import Document
+from gremio.desktop.makes.draw import tick_step
+from gremio.desktop.theme.dress import text_font
+from gremio.desktop.theme.inks import DAY, Inks
+
+_NAMES, _RIGHT, _RULER, _ROW = 176, 26, 26, 21
+_NEAR = 6.0
+_DRAG = 3.0
+_OWN = (Qt.Key.Key_Delete, Qt.Key.Key_Backspace, Qt.Key.Key_Space)
+EMPTY = (
+    "Nothing is keyed yet. Select a control or a part that can move and press E, or turn Writing "
+    "on and move it: a key stands at the time now. Click the ruler for another time."
+)
+
+
+class TimeLines(QWidget):
+    """A line for each keyed channel, in the order of the Desk, with the ruler above.
+
+    said: what can't be. chosen: keys, as (channel, time).
+    """
+
+    said = pyqtSignal(str)
+
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self.document = document
+        self.inks: Inks = DAY
+        self.chosen: set[Key] = set()
+        self._press: QPointF | None = None
+        self._held: str = ""
+        self._by = 0.0
+        self._band: QRectF | None = None
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setAccessibleName("Keys of the routine")
+        self.setMouseTracking(True)
+
+    # ── where things are ───────────────────────────────────────────
+
+    def _routine(self) -> Routine | None:
+        return self.document.timing.routine
+
+    def channels(self) -> list[ChannelKey]:
+        """The channels that have a line: controls as they stand on the Desk, then the others."""
+        routine = self._routine()
+        if routine is None:
+            return []
+        desk = [ChannelKey(c) for group in groups_of(self.document.rig).values() for c in group]
+        order = {channel: place for place, channel in enumerate(desk)}
+        keyed = [c for c in routine.keys if exists(self.document.rig, c)]
+        return sorted(keyed, key=lambda c: order.get(c, len(order)))
+
+    def sizeHint(self) -> QSize:
+        """As tall as its lines."""
+        return QSize(400, self.tall())
+
+    def tall(self) -> int:
+        """How tall all lines are together (px)."""
+        return _RULER + _ROW * max(len(self.channels()), 2) + 6
+
+    def x_of(self, time: float) -> float:
+        """Where a time (s) is, in pixels."""
+        routine = self._routine()
+        length = routine.length if routine is not None else 1.0
+        wide = max(self.width() - _NAMES - _RIGHT, 1)
+        return _NAMES + wide * time / length
+
+    def time_at(self, x: float, *, free: bool = False) -> float:
+        """The time (s) at a place, on a frame."""
+        routine = self._routine()
+        if routine is None:
+            return 0.0
+        wide = max(self.width() - _NAMES - _RIGHT, 1)
+        time = min(max((x - _NAMES) / wide, 0.0), 1.0) * routine.length
+        return time if free else time_of(frame_at(time, routine.rate), routine.rate)
+
+    def y_of(self, row: int) -> float:
+        """The middle of a line, in pixels."""
+        return _RULER + (row + 0.5) * _ROW
+
+    def key_at(self, at: QPointF) -> Key | None:
+        """The key at a place."""
+        routine = self._routine()
+        row = int((at.y() - _RULER) // _ROW)
+        channels = self.channels()
+        if routine is None or not 0 <= row < len(channels) or at.y() < _RULER:
+            return None
+        channel = channels[row]
+        found = [(abs(self.x_of(s.lead) - at.x()), s.lead) for s in routine.keys[channel].stations]
+        near = min(found, default=(_NEAR + 1, 0.0))
+        return (channel, near[1]) if near[0] <= _NEAR else None
+
+    def channel_at(self, at: QPointF) -> ChannelKey | None:
+        """The channel whose line is at a place."""
+        row = int((at.y() - _RULER) // _ROW)
+        channels = self.channels()
+        return channels[row] if at.y() >= _RULER and 0 <= row < len(channels) else None
+
+    # ── drawing ────────────────────────────────────────────────────
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        """The ruler, the lines, the keys, and the time now."""
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        routine = self._routine()
+        if routine is None:
+            return
+        self._draw_ruler(painter, routine)
+        channels = self.channels()
+        for row, channel in enumerate(channels):
+            self._draw_line(painter, routine, row, channel)
+        if not channels:
+            painter.setPen(QColor(self.inks.second))
+            painter.setFont(text_font(9))
+            room = QRectF(_NAMES, _RULER + 8, self.width() - _NAMES - _RIGHT, 60)
+            painter.drawText(room, Qt.TextFlag.TextWordWrap, EMPTY)
+        self._draw_now(painter)
+        if self._band is not None:
+            painter.setPen(QPen(QColor(self.inks.time), 1, Qt.PenStyle.DashLine))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(self._band)
+
+    def _draw_ruler(self, painter: QPainter, routine: Routine) -> None:
+        ink, second = QColor(self.inks.ink), QColor(self.inks.second)
+        painter.setFont(text_font(8.5))
+        base = _RULER - 6.0
+        painter.setPen(QPen(ink, 1.2))
+        painter.drawLine(QPointF(self.x_of(0), base), QPointF(self.x_of(routine.length), base))
+        step = tick_step(routine.length)
+        count = int(routine.length / step + 1e-9)
+        metrics = QFontMetricsF(painter.font())
+        for number in range(count + 1):
+            time = number * step
+            x = self.x_of(time)
+            painter.setPen(QPen(ink, 1))
+            painter.drawLine(QPointF(x, base - 5), QPointF(x, base))
+            text = f"{time:g} s"
+            painter.setPen(second)
+            wide = metrics.horizontalAdvance(text)
+            painter.drawText(QPointF(x - wide / 2, base - 8), text)
+        start, end = self.document.timing.range()
+        painter.setPen(QPen(QColor(self.inks.time), 3))
+        painter.drawLine(QPointF(self.x_of(start), base + 3), QPointF(self.x_of(end), base + 3))
+
+    def _draw_line(
+        self, painter: QPainter, routine: Routine, row: int, channel: ChannelKey
+    ) -> None:
+        middle = self.y_of(row)
+        ink, second = QColor(self.inks.ink), QColor(self.inks.second)
+        selected = split(channel)[0] == self.document.selected
+        if selected:
+            room = QRectF(2, middle - _ROW / 2 + 1, self.width() - 4, _ROW - 2)
+            painter.fillRect(room, QColor(self.inks.wash))
+        painter.setFont(text_font(9, bold=selected))
+        painter.setPen(ink)
+        name = painter.fontMetrics().elidedText(
+            label(self.document.rig, channel), Qt.TextElideMode.ElideMiddle, _NAMES - 28
+        )
+        room = QRectF(14, middle - _ROW / 2, _NAMES - 20, _ROW)
+        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, name)
+        painter.setPen(QPen(QColor(self.inks.rule), 1))
+        painter.drawLine(QPointF(self.x_of(0), middle), QPointF(self.x_of(routine.length), middle))
+        cam = routine.keys[channel]
+        times = [station.lead for station in cam.stations]
+        heights = [station.values[channel] for station in cam.stations]
+        low, high = min(heights), max(heights)
+        profile = cam_profile(cam, channel)
+        for one, two, a, b in zip(times, times[1:], heights, heights[1:], strict=False):
+            if a == b:
+                # Rest is dashed; a rise or a return is drawn as what it does.
+                painter.setPen(QPen(second, 1.1, Qt.PenStyle.DashLine))
+                painter.drawLine(QPointF(self.x_of(one), middle), QPointF(self.x_of(two), middle))
+                continue
+            every = np.linspace(one, two, 24)
+            share = (value(profile, every) - low) / ((high - low) or 1.0)
+            points = [QPointF(self.x_of(float(t)), middle + 6.0 - 12.0 * float(s))
+                      for t, s in zip(every, share, strict=True)]  # fmt: skip
+            painter.setPen(QPen(ink, 1.3))
+            painter.drawPolyline(QPolygonF(points))
+        for time in times:
+            here = (channel, time) in self.chosen
+            x = self.x_of(time + (self._by if here and self._held == "keys" else 0.0))
+            painter.setPen(QPen(ink if here else QColor(self.inks.time), 1.4 if here else 0.8))
+            painter.setBrush(QColor(self.inks.time))
+            painter.drawRect(QRectF(x - 2.2, middle - 6.5, 4.4, 13))
+
+    def _draw_now(self, painter: QPainter) -> None:
+        timing = self.document.timing
+        x = self.x_of(timing.time)
+        ochre = QColor(self.inks.time)
+        style = Qt.PenStyle.SolidLine if timing.on else Qt.PenStyle.DotLine
+        painter.setPen(QPen(ochre, 1.6, style))
+        painter.drawLine(QPointF(x, _RULER - 10), QPointF(x, self.height() - 2))
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(ochre)
+        top = _RULER - 12.0
+        painter.drawPolygon(
+            QPolygonF([QPointF(x - 5, top), QPointF(x + 5, top), QPointF(x, top + 8)])
+        )
+
+    # ── hands ──────────────────────────────────────────────────────
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        """Take hold of the time, of keys, or draw a band round some."""
+        assert event is not None
+        at = event.position()
+        if event.button() != Qt.MouseButton.LeftButton or self._routine() is None:
+            return
+        self.setFocus()
+        self._press, self._by = at, 0.0
+        if at.y() < _RULER:
+            self._held = "time"
+            self.document.timing.go_to(self.time_at(at.x()))
+            return
+        found = self.key_at(at)
+        more = event.modifiers() & (
+            Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier
+        )
+        if found is not None:
+            if more:
+                self.chosen ^= {found}
+            elif found not in self.chosen:
+                self.chosen = {found}
+            self._held = "keys"
+        else:
+            self._held = "band"
+            if not more:
+                self.chosen = set()
+        channel = self.channel_at(at)
+        if channel is not None:
+            self.document.select(ThingId(split(channel)[0]))
+        self.update()
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        """The time, or keys, follow the hand."""
+        assert event is not None
+        at = event.position()
+        if self._press is None:
+            over = self.key_at(at) is not None or at.y() < _RULER
+            self.setCursor(Qt.CursorShape.SizeHorCursor if over else Qt.CursorShape.ArrowCursor)
+            return
+        free = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
+        if self._held == "time":
+            self.document.timing.go_to(self.time_at(at.x(), free=free), to_frame=not free)
+        elif self._held == "keys" and abs(at.x() - self._press.x()) > _DRAG:
+            raw = self.time_at(at.x(), free=True) - self.time_at(self._press.x(), free=True)
+            routine = self._routine()
+            if routine is not None and not free:
+                raw = time_of(frame_at(raw, routine.rate), routine.rate)
+            self._by = raw
+        elif self._held == "band":
+            self._band = QRectF(self._press, at).normalized()
+            self._choose_in(self._band)
+        self.update()
+
+    def _choose_in(self, band: QRectF) -> None:
+        routine = self._routine()
+        assert routine is not None
+        self.chosen = {
+            (channel, station.lead)
+            for row, channel in enumerate(self.channels())
+            if band.top() <= self.y_of(row) <= band.bottom()
+            for station in routine.keys[channel].stations
+            if band.left() <= self.x_of(station.lead) <= band.right()
+        }
+
+    def mouseReleaseEvent(self, _event: QMouseEvent | None) -> None:
+        """Let go: keys are where they were dragged to, as one step."""
+        held, by = self._held, self._by
+        self._press, self._held, self._band, self._by = None, "", None, 0.0
+        if held == "keys" and by:
+            self.move_chosen(by)
+        self.update()
+
+    def move_chosen(self, by: float) -> None:
+        """Move the chosen keys by a time (s)."""
+        self._retime("move keys", lambda time: time + by)
+
+    def _retime(self, what: str, moved: object, *, copies: bool = False) -> None:
+        timing = self.document.timing
+        chosen, go = list(self.chosen), moved
+        assert callable(go)
+        done = self.document.edit(
+            what,
+            lambda rig: retimed(rig, timing.routine_id, chosen, go, copies=copies),
+        )
+        self.document.settle()
+        if done:
+            self.chosen = {(channel, max(float(go(time)), 0.0)) for channel, time in chosen}
+        self.update()
+
+    def mirror_chosen(self) -> None:
+        """Turn the chosen keys round in time, between their first and their last."""
+        times = [time for _, time in self.chosen]
+        if times:
+            ends = min(times) + max(times)
+            self._retime("mirror keys", lambda time: ends - time)
+
+    def stretch_chosen(self, factor: float) -> None:
+        """Stretch the chosen keys from their first on, by a factor."""
+        times = [time for _, time in self.chosen]
+        routine = self._routine()
+        if not times or routine is None or not math.isfinite(factor) or factor <= 0:
+            return
+        first, rate = min(times), routine.rate
+
+        def go(time: float) -> float:
+            far = first + (time - first) * factor
+            return time_of(frame_at(far, rate), rate)
+
+        self._retime("stretch keys", go)
+
+    def copy_chosen(self) -> None:
+        """Copy the chosen keys, the first of them to the time now."""
+        times = [time for _, time in self.chosen]
+        if times:
+            by = self.document.timing.time - min(times)
+            self._retime("copy keys", lambda time: time + by, copies=True)
+
+    def remove_chosen(self) -> None:
+        """Take the chosen keys out."""
+        chosen, timing = list(self.chosen), self.document.timing
+        if not chosen:
+            self.said.emit("No key is chosen. Click one, or draw a band round some.")
+        if chosen and self.document.edit(
+            "remove keys", lambda rig: remove_keys(rig, timing.routine_id, chosen)
+        ):
+            self.document.settle()
+            self.chosen = set()
+        self.update()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        """A double click on a line leaves a key there, of the value it goes through."""
+        assert event is not None
+        channel, routine = self.channel_at(event.position()), self._routine()
+        if channel is None or routine is None or event.position().x() < _NAMES:
+            return
+        time = self.time_at(event.position().x())
+        here = float(value(cam_profile(routine.keys[channel], channel), np.array([time]))[0])
+        timing = self.document.timing
+        self.document.edit(
+            "leave a key", lambda rig: set_keys(rig, timing.routine_id, time, {channel: here})
+        )
+        self.document.settle()
+        self.chosen = {(channel, time)}
+        self.update()
+
+    def event(self, event: QEvent | None) -> bool:
+        """Its own keys are its own before they are anything else's: Delete takes keys out here, and
+        not what is selected."""
+        if (
+            isinstance(event, QKeyEvent)
+            and event.type() == QEvent.Type.ShortcutOverride
+            and event.key() in _OWN
+        ):
+            event.accept()
+            return True
+        return super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Arrows go a frame back or on, Delete takes keys out."""
+        assert event is not None
+        timing = self.document.timing
+        keys: Sequence[int] = (Qt.Key.Key_Left, Qt.Key.Key_Right)
+        if event.key() in keys and not event.modifiers() & Qt.KeyboardModifier.AltModifier:
+            way = 1 if event.key() == Qt.Key.Key_Right else -1
+            if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+                timing.to_key(way)
+            else:
+                timing.step(way)
+        elif event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
+            self.remove_chosen()
+        elif event.key() == Qt.Key.Key_Space:
+            timing.play()
+        elif event.key() == Qt.Key.Key_Home:
+            timing.go_to(timing.range()[0])
+        else:
+            super().keyPressEvent(event)
+
+    def drop_lost(self) -> None:
+        """What is no key any more is not chosen."""
+        routine = self._routine()
+        if routine is None:
+            self.chosen = set()
+            return
+        self.chosen = {
+            (channel, time)
+            for channel, time in self.chosen
+            if channel in routine.keys
+            and any(abs(s.lead - time) <= SAME_TIME for s in routine.keys[channel].stations)
+        }

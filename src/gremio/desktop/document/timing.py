@@ -1,0 +1,323 @@
+"""The time now: which routine is followed, what a hand has put meanwhile, and what it writes."""
+
+from __future__ import annotations
+
+import time as clock
+from collections.abc import Callable, Mapping
+from typing import Protocol
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from gremio.core.edit.routines import SAME_TIME, add_routine, begin_here, set_keys
+from gremio.core.mechanics.clock import frame_at, time_of
+from gremio.core.motion.routines import run_of
+from gremio.core.problem import GremioError
+from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
+from gremio.core.rig.model import Rig, Routine
+from gremio.core.rig.numbers import full_label
+from gremio.core.solve.pose import Pose
+from gremio.core.solve.program import Program
+
+# So often a second a picture is asked for while it plays, at most (ms between).
+_BEAT = 16
+# Of so many pictures it is counted how many frames were left out.
+_COUNTED = 20
+
+
+class TimedRig(Protocol):
+    """What the time needs of the open rig."""
+
+    @property
+    def rig(self) -> Rig:
+        """The rig as it is now."""
+        ...
+
+    @property
+    def program(self) -> Program:
+        """The rig made ready to run."""
+        ...
+
+    @property
+    def pose(self) -> Pose:
+        """Where everything stands now."""
+        ...
+
+    def edit(self, what: str, change: Callable[[Rig], Rig], gesture: str = "") -> bool:
+        """Make an edit that can be undone."""
+        ...
+
+    def settle(self) -> None:
+        """The next edit is a step of its own."""
+        ...
+
+    def solve_anew(self) -> None:
+        """Bring the pose in step with what is put, and tell the views."""
+        ...
+
+
+class Timing(QObject):
+    """The time of a routine. changed: another routine, or whether it plays, is followed or written.
+    moved: the time is another."""
+
+    changed = pyqtSignal()
+    moved = pyqtSignal()
+
+    def __init__(self, open_rig: TimedRig) -> None:
+        super().__init__()
+        self._open = open_rig
+        self._routine = NOTHING
+        self.time = 0.0
+        # Whether the Bench shows the routine at the time now; else where hands have put all.
+        self.followed = False
+        self.writing = False
+        # What hands have put at the time now, without a key (SI, by key).
+        self.over: dict[ChannelKey, float] = {}
+        # How many frames were left out of so many that it played.
+        self.left_out, self._shown = 0, 0
+        self._beat = QTimer(self)
+        self._beat.setInterval(_BEAT)
+        self._beat.timeout.connect(self._go_on)
+        self._began, self._from = 0.0, 0.0
+
+    # ── what there is ──────────────────────────────────────────────
+
+    @property
+    def routine_id(self) -> ThingId:
+        """Id of the routine that is shown; of the first where none was chosen; "" for none."""
+        routines = self._open.rig.routines
+        if self._routine in routines:
+            return self._routine
+        return next(iter(routines), NOTHING)
+
+    @property
+    def routine(self) -> Routine | None:
+        """The routine that is shown."""
+        return self._open.rig.routines.get(self.routine_id)
+
+    @property
+    def on(self) -> bool:
+        """Whether the Bench follows a routine."""
+        return self.followed and self.routine is not None
+
+    @property
+    def playing(self) -> bool:
+        """Whether it plays."""
+        return self._beat.isActive()
+
+    def range(self) -> tuple[float, float]:
+        """From when to when it is played (s)."""
+        routine = self.routine
+        return (0.0, 0.0) if routine is None else routine.play or (0.0, routine.length)
+
+    def keyed(self, channel: ChannelKey) -> str:
+        """ "now" where a channel has a key at the time now, "elsewhere" where it has others, "over"
+        where a hand has put it elsewhere meanwhile, "" where it has none."""
+        routine = self.routine
+        cam = None if routine is None else routine.keys.get(channel)
+        if cam is None or not cam.stations:
+            return ""
+        if self.on and channel in self.over:
+            return "over"
+        near = any(abs(s.lead - self.time) <= SAME_TIME for s in cam.stations)
+        return "now" if near else "elsewhere"
+
+    def inputs(self, base: Mapping[ChannelKey, float]) -> Mapping[ChannelKey, float]:
+        """Where everything is put now (SI, by key). base: by hands, without a routine."""
+        routine = self.routine
+        if not self.followed or routine is None:
+            return base
+        found = run_of(self._open.program, routine).inputs(self.time)
+        return {**found, **self.over}
+
+    # ── choosing ───────────────────────────────────────────────────
+
+    def forget(self) -> None:
+        """Another rig is on the table."""
+        self._beat.stop()
+        self._routine, self.time = NOTHING, 0.0
+        self.followed = self.writing = False
+        self.over = {}
+        self.changed.emit()
+
+    def choose(self, routine_id: ThingId) -> None:
+        """Show another routine, from its beginning."""
+        self.stop()
+        self._routine, self.time, self.over = routine_id, 0.0, {}
+        self._take()
+        self.changed.emit()
+
+    def make(self) -> None:
+        """Make a new routine, and show it. It begins where everything stands now."""
+        made: list[ThingId] = []
+        now = {c: v for c, v in self._open.rig.at.items() if c in self._open.program.channel_row}
+
+        def change(rig: Rig) -> Rig:
+            rig, routine_id = add_routine(rig)
+            made.append(routine_id)
+            return begin_here(rig, routine_id, now)
+
+        if self._open.edit("make a routine", change):
+            self._open.settle()
+            self.choose(made[-1])
+
+    def follow(self, followed: bool) -> None:
+        """Let the Bench show the routine at the time now, or where hands have put all."""
+        if followed == self.followed:
+            return
+        self.followed, self.over = followed, {}
+        if not followed:
+            self.stop()
+            self.writing = False
+        self._open.solve_anew()
+        self.changed.emit()
+
+    def write(self, writing: bool) -> None:
+        """Let what hands move leave keys at the time now, or no more."""
+        if writing and self.routine is None:
+            self.make()
+        self.writing = writing
+        if writing:
+            self.followed = True
+            self._open.solve_anew()
+        self.changed.emit()
+
+    # ── the time ───────────────────────────────────────────────────
+
+    def go_to(self, time: float, *, to_frame: bool = True) -> None:
+        """Go to a time (s), on a frame, and show the routine there."""
+        routine = self.routine
+        if routine is None:
+            return
+        if to_frame:
+            time = time_of(frame_at(time, routine.rate), routine.rate)
+        self.time = min(max(time, 0.0), routine.length)
+        self.over = {}
+        if not self.followed:
+            self.followed = True
+            self.changed.emit()
+        self._take()
+        if self.playing:
+            self._begin()
+
+    def step(self, frames: int) -> None:
+        """Go on by some frames, or back."""
+        routine = self.routine
+        if routine is not None:
+            self.go_to(time_of(frame_at(self.time, routine.rate) + frames, routine.rate))
+
+    def to_key(self, way: int) -> None:
+        """Go to the next key of anything, or to the one before (−1)."""
+        routine = self.routine
+        if routine is None:
+            return
+        times = {s.lead for cam in routine.keys.values() for s in cam.stations}
+        if way > 0:
+            found = min((t for t in times if t > self.time + SAME_TIME), default=self.range()[1])
+        else:
+            found = max((t for t in times if t < self.time - SAME_TIME), default=self.range()[0])
+        self.go_to(found, to_frame=False)
+
+    def _take(self) -> None:
+        try:
+            self._open.solve_anew()
+        except GremioError:
+            self.stop()
+            raise
+        self.moved.emit()
+
+    # ── playing ────────────────────────────────────────────────────
+
+    def play(self) -> None:
+        """Play, or stop."""
+        if self.playing:
+            self.stop()
+            return
+        if self.routine is None:
+            return
+        start, end = self.range()
+        if not start <= self.time < end - SAME_TIME:
+            self.time = start
+        self.followed, self.over = True, {}
+        self.left_out = self._shown = 0
+        self._begin()
+        self._beat.start()
+        self.changed.emit()
+
+    def stop(self) -> None:
+        """Stand still where it has come to, on a frame."""
+        if not self.playing:
+            return
+        self._beat.stop()
+        routine = self.routine
+        if routine is not None:
+            self.go_to(self.time)
+        self.changed.emit()
+
+    def _begin(self) -> None:
+        self._began, self._from = clock.monotonic(), self.time
+
+    def _go_on(self) -> None:
+        """As far as the clock on the wall has gone: frames are left out where that is faster."""
+        routine = self.routine
+        if routine is None:
+            self._beat.stop()
+            return
+        start, end = self.range()
+        time = self._from + clock.monotonic() - self._began
+        if time >= end and routine.ends == "once":
+            self.time = end
+            self._take()
+            self.stop()
+            return
+        if time >= end:
+            time = start + (time - start) % (end - start)
+            self.time = time
+            self._begin()
+        before = frame_at(self.time, routine.rate)
+        frame = frame_at(time, routine.rate)
+        if frame == before:
+            return
+        self._shown += 1
+        self.left_out += max(frame - before - 1, 0)
+        if self._shown > _COUNTED:
+            self._shown, self.left_out = 0, 0
+        self.time = min(time_of(frame, routine.rate), end)
+        self.over = {}
+        self._take()
+
+    # ── keys ───────────────────────────────────────────────────────
+
+    def put(self, values: dict[ChannelKey, float], what: str, gesture: str) -> bool:
+        """A hand has put inputs somewhere (SI, by key) while a routine is followed: keys at the
+        time now where it is written; else they stand so until the time is another."""
+        if not self.writing:
+            self.over.update(values)
+            self._open.solve_anew()
+            self.changed.emit()
+            return True
+        for channel in values:
+            self.over.pop(channel, None)
+        return self._key(values, what, gesture)
+
+    def key_now(self, channels: list[ChannelKey]) -> bool:
+        """Leave keys of channels at the time now, where they stand."""
+        if self.routine is None:
+            self.make()
+        pose = self._open.pose
+        known = self._open.program.channel_row
+        values = {c: pose.at(c) for c in (*channels, *self.over) if c in known}
+        if not values:
+            return False
+        names = ", ".join(full_label(self._open.rig, c) for c in list(values)[:2])
+        done = self._key(values, f"key {names}", "")
+        self._open.settle()
+        if done:
+            self.over = {}
+            self.followed = True
+            self._open.solve_anew()
+            self.changed.emit()
+        return done
+
+    def _key(self, values: Mapping[ChannelKey, float], what: str, gesture: str) -> bool:
+        routine_id, time = self.routine_id, self.time
+        return self._open.edit(what, lambda rig: set_keys(rig, routine_id, time, values), gesture)
