@@ -14,6 +14,7 @@ from gremio.core.rig.model import Rig, Shape
 from gremio.core.rig.solids import Cylinder, Plate, RackBar, SpurGear, Tube, Wedge
 from gremio.demo.cabin import cabin
 from gremio.demo.crane import boiler, crane
+from gremio.demo.passage import boat_through
 from gremio.demo.quay import (
     BRASS,
     IRON,
@@ -56,7 +57,7 @@ def saltmarsh_lock() -> Rig:
     bascule_bridge(build)
     crane(build)
     boiler(build)
-    return written_about(build.rig)
+    return boat_through(written_about(build.rig))
 
 
 def written_about(rig: Rig) -> Rig:

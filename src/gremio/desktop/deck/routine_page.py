@@ -8,7 +8,7 @@ from typing import Any, get_args
 
 from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPolygonF
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
@@ -70,7 +70,17 @@ class _Transport(QPushButton):
                 middle + QPointF(at + 4 * way, 0),
             ]))  # fmt: skip
 
-        if self.sign == "stop":
+        if self.sign in ("back", "on"):
+            # To a key: no whole arrow, which plays.
+            painter.setPen(QPen(QColor(self.inks.ink), 2))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawPolyline(QPolygonF([
+                middle + QPointF(-2.5 * way, -5), middle + QPointF(2.5 * way, 0),
+                middle + QPointF(-2.5 * way, 5),
+            ]))  # fmt: skip
+        elif self.sign == "stop":
+            painter.fillRect(QRectF(self.rect()), QColor(self.inks.hand))
+            painter.setBrush(QColor(self.inks.panel))
             painter.drawRect(QRectF(middle.x() - 4.5, middle.y() - 5, 3, 10))
             painter.drawRect(QRectF(middle.x() + 1.5, middle.y() - 5, 3, 10))
         elif self.sign in ("start", "end"):
