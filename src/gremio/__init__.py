@@ -44,7 +44,7 @@ if TYPE_CHECKING:
         write_note,
     )
     from gremio.core.script.posing import inspect, run, solve, sweep
-    from gremio.core.script.timing import Baked, bake, key, routine
+    from gremio.core.script.timing import Baked, bake, key, motor, routine
     from gremio.core.solve.pose import Pose, Poses
 
 __version__ = "0.2.0"
@@ -75,6 +75,7 @@ _ROOMS = {
     "load": "files.rig_file",
     "mesh": "script.by_name",
     "midway": "script.changing",
+    "motor": "script.timing",
     "path": "script.by_name",
     "pin": "script.by_name",
     "roll": "script.by_name",
@@ -129,6 +130,7 @@ __all__ = [
     "load",
     "mesh",
     "midway",
+    "motor",
     "path",
     "pin",
     "roll",

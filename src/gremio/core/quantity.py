@@ -10,7 +10,7 @@ import math
 from collections.abc import Iterable
 from typing import Literal, NamedTuple
 
-Kind = Literal["length", "angle", "time", "number"]
+Kind = Literal["length", "angle", "time", "number", "rate", "speed", "frequency"]
 
 
 class Unit(NamedTuple):
@@ -37,10 +37,27 @@ UNITS: dict[str, Unit] = {
     "min": Unit("time", 60.0, "min", 2),
     "": Unit("number", 1.0, "", 3),
     "%": Unit("number", 0.01, "%", 1),
+    "turn/s": Unit("rate", 2 * math.pi, "turns/s", 2),
+    "deg/s": Unit("rate", math.pi / 180, "°/s", 1),
+    "rad/s": Unit("rate", 1.0, "rad/s", 3),
+    "rpm": Unit("rate", 2 * math.pi / 60, "rpm", 1),
+    "m/s": Unit("speed", 1.0, "m/s", 3),
+    "mm/s": Unit("speed", 0.001, "mm/s", 1),
+    "Hz": Unit("frequency", 1.0, "Hz", 2),
 }
 # Beyond this no value of a machine can be meant, and numbers lose their last figures (SI).
 LARGEST = 1e9
-USUAL_UNIT: dict[Kind, str] = {"length": "m", "angle": "deg", "time": "s", "number": ""}
+USUAL_UNIT: dict[Kind, str] = {
+    "length": "m",
+    "angle": "deg",
+    "time": "s",
+    "number": "",
+    "rate": "turn/s",
+    "speed": "m/s",
+    "frequency": "Hz",
+}
+# What a running total of a rate is.
+TOTALS: dict[Kind, Kind] = {"rate": "angle", "speed": "length", "frequency": "number"}
 # What people write for each unit.
 UNIT_WORDS: dict[str, str] = {
     name: unit
@@ -58,6 +75,14 @@ UNIT_WORDS: dict[str, str] = {
         "ms": ("ms", "millisecond", "milliseconds"),
         "min": ("min", "minute", "minutes"),
         "%": ("percent",),
+        # As the reader has them, whose words have no stroke: "turns/s" is "turnsps" to it.
+        "turn/s": ("turnps", "turnsps", "revps", "revsps"),
+        "deg/s": ("degps", "dps"),
+        "rad/s": ("radps",),
+        "rpm": ("rpm",),
+        "m/s": ("mps",),
+        "mm/s": ("mmps",),
+        "Hz": ("Hz", "hz", "hertz"),
     }.items()
     for name in names
 }

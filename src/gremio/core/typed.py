@@ -30,14 +30,22 @@ _EXAMPLE: dict[Kind, str] = {
     "angle": "35 deg",
     "time": "2 s",
     "number": "0.8",
+    "rate": "1.5 turn/s",
+    "speed": "0.4 m/s",
+    "frequency": "2 Hz",
 }
 ARTICLE: dict[Kind, str] = {
     "length": "a length",
     "angle": "an angle",
     "time": "a time",
     "number": "a bare number",
+    "rate": "turns in a time",
+    "speed": "a speed",
+    "frequency": "so many a second",
 }
 _WORD = re.compile(r"[A-Za-z]+|[°%]")
+# Units for each second are read as one word.
+_A_SECOND = re.compile(r"(turns?|revs?|rad|deg|°|mm|m)/s\b")
 _SIGNS = {"−": "-", "×": "*", "·": "*", "⋅": "*", "÷": "/"}
 _MINUTES, _SECONDS = "'’′", '"”″'
 # Marks that stand for a smaller unit: of a length, and of an angle (ISO 80000-3).
@@ -140,6 +148,7 @@ def _apart(text: str, kind: Kind, what: str) -> list[str]:
 def read(text: str, kind: Kind, what: str = "This", decimal: Decimal = "") -> Amount:
     """What a typed text says, of whatever kind. kind: what is expected, for ' and ", and for the
     message. decimal: as `parse_bare` has it. Raises QuantityError."""
+    text = _A_SECOND.sub(lambda found: f"{found[1].replace('°', 'd')}ps", text)
     if not text.strip().removeprefix("=").strip():
         raise QuantityError(f"{what} needs {ARTICLE[kind]}: write for example {_EXAMPLE[kind]!r}.")
     if len(text) > _LONGEST:

@@ -11,7 +11,10 @@ from gremio.core.rig.numbers import full_label, kind_of
 from gremio.core.solve.ask import moving_channels
 from gremio.core.solve.pose import Poses
 
-_SI = {"length": "m", "angle": "rad", "time": "s", "number": ""}
+_SI: dict[Kind, str] = {
+    "length": "m", "angle": "rad", "time": "s", "number": "", "rate": "rad/s", "speed": "m/s",
+    "frequency": "Hz",
+}  # fmt: skip
 
 
 def sweep_csv(poses: Poses, control: ChannelKey) -> str:

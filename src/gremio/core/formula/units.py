@@ -34,6 +34,9 @@ _OF_KIND: dict[Kind, Dimension] = {
     "angle": Dimension(angle=Fraction(1)),
     "time": Dimension(time=Fraction(1)),
     "number": NUMBER,
+    "rate": Dimension(angle=Fraction(1), time=Fraction(-1)),
+    "speed": Dimension(length=Fraction(1), time=Fraction(-1)),
+    "frequency": Dimension(time=Fraction(-1)),
 }
 ANGLE = _OF_KIND["angle"]
 LENGTH = _OF_KIND["length"]

@@ -16,7 +16,7 @@ from gremio.core.rig.constraints import adds_to, target_name, targets_of
 from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.links import link_kind, link_word
 from gremio.core.rig.model import Cam, Link, LinkKind, Ratio, Rig
-from gremio.core.rig.numbers import closure_label, kind_of, shown_unit
+from gremio.core.rig.numbers import closure_label, full_label, kind_of, shown_unit
 from gremio.core.rig.scales import shown_on
 
 
@@ -43,6 +43,7 @@ _HOW: dict[LinkKind, Callable[[Rig, Any, ChannelKey], str]] = {
     "formula": lambda rig, link, _channel: ("+ " if link.adds else "= ") + shown(rig, link),
     "rolling": lambda _rig, link, _channel: f"rolls on a radius of {show_short(link.radius, 'm')}",
     "driving": lambda _rig, _link, _channel: "goes along its heading",
+    "motor": lambda rig, link, _channel: f"adds up {full_label(rig, link.rate)}",
 }
 
 

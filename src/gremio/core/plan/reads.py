@@ -52,6 +52,7 @@ READS: dict[LinkKind, Callable[[Rig, Any], Iterable[ChannelKey]]] = {
     "formula": _of_formula,
     "rolling": _of_rolling,
     "driving": _its_leads,
+    "motor": _its_leads,
 }
 
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 import itertools
 import math
 
-from gremio.core.rig.model import Cam, Driving, Planetary, Ratio, Rig, Rolling
-from gremio.core.rig.numbers import full_label
+from gremio.core.quantity import TOTALS
+from gremio.core.rig.model import Cam, Driving, Motor, Planetary, Ratio, Rig, Rolling
+from gremio.core.rig.numbers import full_label, kind_of
 from gremio.core.rig.path_points import wrong_path
 
 # So large a proportion may be (SI for SI).
@@ -40,6 +41,21 @@ def of_rolling(rig: Rig, link: Rolling) -> str:
         return "A rolling wheel needs a radius above zero."
     path = rig.paths.get(link.path)
     return wrong_path(path) if path is not None else ""
+
+
+def of_motor(rig: Rig, link: Motor) -> str:
+    """Of a motor: it adds up turns in a time to turns, a speed to a length."""
+    kinds = kind_of(rig, link.rate), kind_of(rig, link.follower)
+    if TOTALS.get(kinds[0]) != kinds[1]:
+        name = full_label(rig, link.rate)
+        wanted = {"angle": "turns in a time", "length": "a speed"}.get(kinds[1], "so many a second")
+        return (
+            f"{full_label(rig, link.follower)} goes on by {wanted}, and {name} is none. Choose its "
+            "kind on the Card of the control."
+        )
+    if not math.isfinite(link.phase):
+        return "The phase of a motor is a plain number."
+    return ""
 
 
 def of_driving(rig: Rig, link: Driving) -> str:

@@ -154,5 +154,16 @@ class Driving(Noted, frozen=True, tag_field="link", tag="driving"):
     axle: float = 0.0
 
 
-Link = Ratio | Planetary | Cam | Formula | Rolling | Driving
-LinkKind = Literal["ratio", "planetary", "cam", "formula", "rolling", "driving"]
+class Motor(Noted, frozen=True, tag_field="link", tag="motor"):
+    """follower: what a rate adds up to over time, since the routine, or the clock, began.
+
+    rate: key of the rate (rad/s, m/s or 1/s). phase: the total at the beginning of a routine (SI).
+    """
+
+    follower: ChannelKey
+    rate: ChannelKey
+    phase: float = 0.0
+
+
+Link = Ratio | Planetary | Cam | Formula | Rolling | Driving | Motor
+LinkKind = Literal["ratio", "planetary", "cam", "formula", "rolling", "driving", "motor"]

@@ -17,6 +17,7 @@ from gremio.core.rig.model import (
     Formula,
     Link,
     LinkKind,
+    Motor,
     Planetary,
     Ratio,
     Rig,
@@ -142,6 +143,14 @@ LINKS: dict[LinkKind, LinkRecord] = {
         adds=_always(True),
         told=_for,
         wrong=link_numbers.of_rolling,
+    ),
+    "motor": LinkRecord(
+        Motor,
+        word=_always("motor"),
+        followers=_one,
+        leads=lambda link: (link.rate,),
+        adds=_always(True),
+        wrong=link_numbers.of_motor,
     ),
     "driving": LinkRecord(
         Driving,

@@ -10,13 +10,14 @@ import numpy.typing as npt
 
 from gremio.core.arrays import Array
 from gremio.core.edit.builder import Typed, values_by_key
+from gremio.core.edit.links import add_link
 from gremio.core.edit.routines import add_routine, set_keys
 from gremio.core.mechanics.clock import frame_times, rate_of
 from gremio.core.motion.routines import routine_called, routine_notes, run_of
 from gremio.core.problem import GremioError, Note
 from gremio.core.quantity import Kind
 from gremio.core.rig.find import channel_key
-from gremio.core.rig.model import ProfileKind, Rig, Routine, RoutineEnds
+from gremio.core.rig.model import Motor, ProfileKind, Rig, Routine, RoutineEnds
 from gremio.core.script.posing import surfaces_of
 from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.pose import Poses
@@ -70,6 +71,18 @@ def key(
     return set_keys(
         rig, found, _seconds(time, "The time"), values_by_key(rig, values), profile=profile
     )
+
+
+def motor(rig: Rig, rate: str, follower: str, *, phase: Typed = 0.0) -> Rig:
+    """The rig in which a channel goes on by a rate: motor(rig, "Capstan speed", "Capstan turn z").
+
+    rate: a channel by name, of turns in a time, a speed or so many a second. follower: one by name,
+    a turn, a move or a number. phase: where it is at the beginning of a routine. Raises NotFound,
+    GremioError where their kinds do not go together.
+    """
+    found = channel_key(rig, follower)
+    begin = values_by_key(rig, {follower: phase})[found]
+    return add_link(rig, Motor(found, channel_key(rig, rate), begin))[0]
 
 
 @dataclass(frozen=True)

@@ -401,4 +401,5 @@ BACKWARD: dict[LinkKind, Callable[[Program, Pose, Any, ChannelKey, float], Hand 
     "formula": _through_formula,
     "rolling": _through_formula,
     "driving": _through_formula,
+    "motor": _through_formula,
 }

@@ -33,6 +33,7 @@ from gremio.core.solve.steps import (
     OneWayStep,
     PathRollStep,
     RollStep,
+    TotalStep,
     ValueStep,
 )
 from gremio.core.solve.train_steps import train_steps
@@ -243,6 +244,13 @@ def _formula_steps(
     return list(steps)
 
 
+def _motor_steps(
+    making: Making, links: list[tuple[Any, ChannelKey]], taking: Taking
+) -> list[ValueStep]:
+    del taking
+    return [TotalStep(making.row[channel]) for _, channel in links]
+
+
 def _no_steps(
     making: Making, links: list[tuple[Any, ChannelKey]], taking: Taking
 ) -> list[ValueStep]:
@@ -255,6 +263,7 @@ def _no_steps(
 STEPS: dict[LinkKind, Callable[[Making, list[tuple[Any, ChannelKey]], Taking], list[ValueStep]]] = {
     "rolling": _roll_steps,
     "driving": _drive_steps,
+    "motor": _motor_steps,
     "ratio": _one_way_steps,
     "planetary": _no_steps,
     "cam": cam_steps,

@@ -372,7 +372,30 @@ class DriveStep:
         return way[self.which][None]
 
 
-ValueStep = CamsStep | OneWayStep | RollStep | BallRollStep | PathRollStep | DriveStep | FormulaStep
+@dataclass(frozen=True)
+class TotalStep:
+    """What a rate adds up to: it stands where it is put, as whoever knows the time puts it.
+
+    follower: row of what grows.
+    """
+
+    follower: int
+    adds: bool = True
+
+    @property
+    def followers(self) -> Rows:
+        """(1,) the row it gives."""
+        return np.array([self.follower])
+
+    def values(self, finder: Finder) -> Array:
+        """(1, F) nothing: no frame knows what time went by before."""
+        return np.zeros((1, finder.channels.shape[1]))
+
+
+ValueStep = (
+    CamsStep | OneWayStep | RollStep | BallRollStep | PathRollStep | DriveStep | TotalStep
+    | FormulaStep
+)  # fmt: skip
 
 
 # What grows by how far something goes, from frame to frame.

@@ -48,7 +48,7 @@ from gremio.desktop.fields.pieces import LedMark
 from gremio.desktop.fields.reading_field import value_field
 from gremio.desktop.theme.inks import Inks
 
-KINDS: tuple[Kind, ...] = ("angle", "length", "time", "number")
+KINDS: tuple[Kind, ...] = get_args(Kind)
 
 
 class ControlSheet(FormSheet):

@@ -400,6 +400,15 @@ def _rolls_over(sheet: LinkSheet, link: Any) -> Iterator[Field]:
                "what a wheel rolls over", "What it rolls over")  # fmt: skip
 
 
+def _motor_form(sheet: LinkSheet, link: Any) -> Iterator[Field]:
+    rig = sheet.document.rig
+    kind, unit = kind_of(rig, link.follower), shown_unit(rig, link.follower)
+    yield Words("It goes on by its rate while the clock runs; a routine adds it up from its own "
+                "beginning.")  # fmt: skip
+    yield sheet.number("Phase", "phase", kind, unit)
+    yield from sheet.ends(link)
+
+
 def _driving_form(sheet: LinkSheet, link: Any) -> Iterator[Field]:
     unit = length_unit(sheet.document.rig, link.body)
     yield sheet.number("Wheelbase", "wheelbase", "length", unit)
@@ -414,4 +423,5 @@ FORMS: dict[LinkKind, Callable[[LinkSheet, Any], Iterator[Field]]] = {
     "formula": _formula_form,
     "rolling": _rolling_form,
     "driving": _driving_form,
+    "motor": _motor_form,
 }

@@ -1,0 +1,160 @@
+"""Motors: what rates add up to, against scipy.integrate.quad and closed forms."""
+
+from __future__ import annotations
+
+import math
+from itertools import pairwise
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy.integrate import quad
+from scipy.interpolate import PchipInterpolator
+
+import gremio
+from gremio.core.quantity import UNITS, show
+from gremio.core.rig.model import Rig
+from gremio.core.typed import parse
+
+TURN = 2 * math.pi
+
+
+def capstan() -> gremio.Builder:
+    b = gremio.Builder("Capstan")
+    b.part("Capstan", joint="spin z")
+    b.part("Drum", joint="spin z", at=(1, 0, 0))
+    b.control("Speed", "-2 turn/s", "2 turn/s", kind="rate", unit="turn/s")
+    b.ratio("Capstan turn z", "Drum turn z", -0.5)
+    return b
+
+
+def driven(*keys: tuple[float, float], profile: str = "smooth", **routine: object) -> Rig:
+    rig = gremio.motor(capstan().rig, "Speed", "Capstan turn z")
+    length = max(time for time, _ in keys)
+    rig = gremio.routine(rig, "Haul", length, **routine)  # type: ignore[arg-type]
+    for time, speed in keys:
+        rig = gremio.key(rig, time, {"Speed": speed * TURN}, profile=profile)  # type: ignore[arg-type]
+    return rig
+
+
+@settings(max_examples=25, deadline=None)
+@given(st.lists(st.floats(-2, 2), min_size=3, max_size=7), st.integers(0, 2**31))
+def test_running_totals_are_those_of_quad(speeds: list[float], seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    times = np.concatenate([[0.0], np.cumsum(rng.uniform(0.2, 3.0, len(speeds) - 1))])
+    rig = driven(*zip(times.tolist(), speeds, strict=True))
+    rate = PchipInterpolator(times, np.array(speeds) * TURN)
+    asked = np.sort(rng.uniform(0, times[-1], 4))
+    turns = gremio.bake(rig, times=asked).value("Capstan turn z")
+    for time, turn in zip(asked, turns, strict=True):
+        wanted = sum(
+            quad(rate, a, min(b, time), epsabs=1e-12)[0] for a, b in pairwise(times) if a < time
+        )
+        assert turn == pytest.approx(wanted, abs=1e-9)
+
+
+def test_it_goes_on_through_trains_and_backwards() -> None:
+    rig = driven((0, 1.0), (2, 1.0), (4, -1.0), profile="straight")
+    baked = gremio.bake(rig, times=[2.0, 3.0, 4.0])
+    # 2 turns, then half a turn more, and half a turn back.
+    assert baked.value("Capstan turn z") / TURN == pytest.approx([2.0, 2.5, 2.0])
+    assert baked.value("Drum turn z") / TURN == pytest.approx([-1.0, -1.25, -1.0])
+
+
+@pytest.mark.parametrize("profile", ["cycloidal", "harmonic", "3-4-5", "modified sine"])
+def test_laws_that_are_no_cubics_add_up_to_the_mean(profile: str) -> None:
+    """Symmetric laws rise by half of the way times the time: their integral is the mean."""
+    rig = driven((0, 0.0), (3, 2.0), profile=profile)
+    assert gremio.bake(rig, times=[3.0]).value("Capstan turn z")[0] / TURN == pytest.approx(
+        3.0, abs=1e-10
+    )
+
+
+def test_the_same_at_whatever_rate_and_in_whatever_order() -> None:
+    rig = driven((0, 0.3), (1.7, 2.0), (5, -1.2))
+    times = np.linspace(0, 5, 41)
+    one = gremio.bake(rig, times=times).value("Capstan turn z")
+    order = np.random.default_rng(1).permutation(41)
+    two = gremio.bake(rig, times=times[order]).value("Capstan turn z")
+    assert (one[order] == two).all()
+    alone = [gremio.bake(rig, times=[t]).value("Capstan turn z")[0] for t in times[::8]]
+    assert (one[::8] == alone).all()
+    # Whole seconds are frames of 24 and of 25 alike.
+    films = [gremio.bake(rig, rate=rate).value("Capstan turn z") for rate in (24, 25)]
+    assert (films[0][::24] == films[1][::25]).all()
+
+
+def test_a_rate_by_a_formula_and_by_a_cam_is_added_up() -> None:
+    b = capstan()
+    b.control("Lever", 0.0, 1.0, kind="number", unit="")
+    rig = gremio.formula(b.rig, "Speed", "Lever * Lever * 1 turn / 1 s")
+    rig = gremio.motor(rig, "Speed", "Capstan turn z")
+    rig = gremio.routine(rig, "Haul", 4.0)
+    rig = gremio.key(rig, 4.0, {"Lever": 1.0}, profile="straight")
+    turns = gremio.bake(rig, times=[1.0, 2.0, 4.0]).value("Capstan turn z") / TURN
+    # The integral of (t / 4)².
+    assert turns == pytest.approx(np.array([1.0, 8.0, 64.0]) / 48, abs=1e-9)
+
+
+def test_rounds_go_on_and_to_and_fro_goes_on_too() -> None:
+    keys = ((0, 0.0), (2, 1.0))
+    once = driven(*keys, profile="straight")
+    assert gremio.bake(once, times=[4.0]).value("Capstan turn z")[0] / TURN == pytest.approx(3.0)
+    rounds = driven(*keys, profile="straight", ends="round")
+    assert gremio.bake(rounds, times=[6.0]).value("Capstan turn z")[0] / TURN == pytest.approx(3.0)
+    fro = driven(*keys, profile="straight", ends="to and fro")
+    assert gremio.bake(fro, times=[4.0, 3.0]).value("Capstan turn z") / TURN == pytest.approx(
+        [2.0, 1.75]
+    )
+
+
+def test_it_begins_at_its_phase_and_where_the_routine_does() -> None:
+    rig = gremio.motor(capstan().rig, "Speed", "Capstan turn z", phase="90 deg")
+    rig = gremio.routine(rig, "Haul", 2.0, start={"Capstan turn z": "10 deg"})
+    rig = gremio.key(rig, 0.0, {"Speed": 0.0})
+    assert math.degrees(gremio.bake(rig, times=[1.0]).value("Capstan turn z")[0]) == pytest.approx(
+        100
+    )
+
+
+def test_without_a_routine_a_hand_turns_it() -> None:
+    rig = gremio.motor(capstan().rig, "Speed", "Capstan turn z")
+    assert gremio.solve(rig, {"Capstan turn z": 1.0}).value("Drum", "turn z") == pytest.approx(-0.5)
+
+
+def test_what_does_not_go_together_is_said() -> None:
+    b = capstan()
+    b.control("Lever", 0.0, 1.0, kind="number", unit="")
+    b.part("Hook", joint="slide x")
+    with pytest.raises(gremio.GremioError, match="turns in a time"):
+        gremio.motor(b.rig, "Lever", "Capstan turn z")
+    with pytest.raises(gremio.GremioError, match="a speed"):
+        gremio.motor(b.rig, "Speed", "Hook move x")
+
+
+def test_a_rate_that_is_led_by_its_own_total_is_refused_with_both_named() -> None:
+    rig = gremio.motor(capstan().rig, "Speed", "Capstan turn z")
+    with pytest.raises(gremio.GremioError):
+        gremio.formula(rig, "Speed", "Drum.turn / 1 s")
+
+
+@pytest.mark.parametrize(("text", "kind", "value"), [
+    ("2 turn/s", "rate", 2 * TURN), ("-90 °/s", "rate", -math.pi / 2), ("30 rpm", "rate", math.pi),
+    ("1.5 turns/s", "rate", 1.5 * TURN), ("250 mm/s", "speed", 0.25), ("0,4 m/s", "speed", 0.4),
+    ("3 Hz", "frequency", 3.0), ("4 rad/s", "rate", 4.0), ("1 + 1/2 m/s", "speed", None),
+])  # fmt: skip
+def test_rates_are_typed_with_their_units(text: str, kind: str, value: float | None) -> None:
+    if value is None:
+        with pytest.raises(gremio.GremioError):
+            parse("1 turn", kind)  # type: ignore[arg-type]
+        return
+    assert parse(text, kind) == pytest.approx(value)  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize("unit", [name for name, one in UNITS.items()
+                                  if one.kind in ("rate", "speed", "frequency")])  # fmt: skip
+def test_what_is_shown_is_read_back(unit: str) -> None:
+    value = 1.25 * UNITS[unit].size
+    shown = show(value, unit, decimals=4)
+    assert parse(shown, UNITS[unit].kind) == pytest.approx(value, rel=1e-9)
