@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import get_args
 
+from gremio.core.rig.links import LINKS
 from gremio.core.rig.model import ConstraintKind, ControlMake, JointKind, LinkKind
 from gremio.core.rig.numbers import OWNERS
 from gremio.core.rig.things import THINGS
@@ -21,6 +22,7 @@ def test_links_and_constraints_have_a_form_and_a_symbol() -> None:
     assert set(FORMS) == set(get_args(LinkKind))
     assert set(_SETTINGS) == set(get_args(ConstraintKind))
     assert {*get_args(ConstraintKind), *get_args(JointKind)} <= set(SYMBOLS)
+    assert {kind for kind, record in LINKS.items() if record.symbol is None} <= set(SYMBOLS)
     assert {owner.word for owner in OWNERS} - {"part", "constraint"} <= set(SYMBOLS)
 
 

@@ -179,4 +179,6 @@ SHIFTS: dict[LinkKind, Callable[[Rig, ThingId, Any, ChannelKey, float], Link]] =
     "formula": _shifted_formula,
     "rolling": _not_shifted,
     "driving": _not_shifted,
+    # The phase is counted from where a routine lets it begin, as the start of the routine is.
+    "motor": _not_shifted,
 }

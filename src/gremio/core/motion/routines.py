@@ -64,6 +64,15 @@ def inputs_at(routine: Routine, times: npt.ArrayLike) -> dict[ChannelKey, Array]
     return found
 
 
+def motors_of(program: Program) -> list[Motor]:
+    """The motors of its rig whose rate and follower are computed."""
+    row = program.channel_row
+    return [
+        link for link in program.rig.links.values()
+        if isinstance(link, Motor) and link.rate in row and link.follower in row
+    ]  # fmt: skip
+
+
 class Run:
     """A routine made ready to be solved at any times. program: of its rig."""
 
@@ -73,11 +82,7 @@ class Run:
         # Frames lie on steps, so that what is baked needs no more than is kept.
         self._rate = rate * max(1, math.ceil(_INNER / rate))
         self._grown: list[Array] = []
-        self._motors = [
-            link for link in program.rig.links.values()
-            if isinstance(link, Motor) and link.rate in program.channel_row
-            and link.follower in program.channel_row
-        ]  # fmt: skip
+        self._motors = motors_of(program)
         self._totals_of: Totals | None = None
 
     def at(self, times: npt.ArrayLike) -> Poses:
@@ -212,10 +217,14 @@ def routine_notes(program: Program, routine: Routine) -> list[Note]:
     """What a routine says that moves nothing: keys of what is led by something else, and of numbers
     that no frame can have another value of."""
     rig, notes = program.rig, []
+    driven = {link.follower: link.rate for link in motors_of(program)}
     for channel in routine.keys:
         name = full_label(rig, channel)
         row = program.channel_row.get(channel)
-        if row is None:
+        if channel in driven:
+            rate = full_label(rig, driven[channel])
+            text = f"The keys of {name} move nothing: a motor drives it. Key {rate} instead."
+        elif row is None:
             text = f"{name} can't be keyed: nothing reads it frame by frame. Let a control lead it."
         elif not program.inputs[row]:
             text = f"The keys of {name} move nothing: it is led. Key what leads it, or let it go."

@@ -129,7 +129,11 @@ def _hit(kept: Kept, rig: Rig, change: Touched) -> list[Island]:
     """The islands whose plan an edit touched."""
     changed: set[ThingId] = {i for field in _FOLLOWED for i in change.things[field]}
     before, after = kept.rig.controls, rig.controls
-    changed |= {c for c in change.things["controls"] if c not in before or c not in after}
+    # What a link can do with a control depends on its kind, and on nothing else of it.
+    changed |= {
+        c for c in change.things["controls"]
+        if c not in before or c not in after or before[c].kind != after[c].kind
+    }  # fmt: skip
     changed |= change.built
     found = touched_islands(kept.by_thing, changed)
     # Which joints of a linkage are solved for follows where its parts stand.

@@ -19,6 +19,7 @@ from gremio.core.edit.paths import remove_path
 from gremio.core.edit.strands import remove_strand
 from gremio.core.make.lead_instead import leads_now
 from gremio.core.make.linking import set_where_follower_stands
+from gremio.core.make.motors import with_motor
 from gremio.core.problem import counted_words, with_article
 from gremio.core.quantity import show_short
 from gremio.core.rig.channels import freed, key, main_channel
@@ -131,7 +132,9 @@ def go_home(document: Document) -> None:
 
 def everything_home(document: Document) -> None:
     """Bring everything home."""
+    document.timing.free.forget()
     document.edit("send everything home", all_home)
+    document.solve_anew()
 
 
 def make_control(document: Document) -> None:
@@ -148,6 +151,20 @@ def make_control(document: Document) -> None:
     control = Control(name, "angle", "deg", 0.0, math.pi / 2)
     if document.make(f"make {name}", lambda rig: add_control(rig, control)):
         document.said.emit(f"{name} leads nothing yet. Press L, then click a part.")
+
+
+def make_motor(document: Document) -> None:
+    """Let a motor drive what is selected, with a lever for its speed."""
+    channels = document.channels_of(document.selected)
+    if not channels:
+        document.said.emit("Select a part that can move, or a control, that a motor should drive.")
+        return
+    name = full_label(document.rig, channels[0])
+    if document.make(f"a motor for {name}", lambda rig: with_motor(rig, channels[0])):
+        lever = document.rig.controls[document.selected].name
+        document.said.emit(f"{lever} is how fast {name} goes. Pull it while the clock runs.")
+        if document.timing.routine is None:
+            document.timing.free.run()
 
 
 def lead_of_selected(document: Document) -> ChannelKey:
@@ -275,6 +292,7 @@ def set_home(document: Document) -> None:
     above = pose.frame_of(entry.parent)
     local = np.linalg.inv(above) @ pose.world(part)
     values = pose.part_of(part).channels
+    document.timing.free.give_over(document.channels_of(part))
     document.edit(f"set home of {entry.name}", lambda rig: set_home_here(rig, part, local, values))
 
 

@@ -22,3 +22,30 @@ def switch_writing(desktop: Desktop) -> None:
     timing.write(not timing.writing)
     if timing.writing:
         desktop.show_page("Routine")
+
+
+def play(desktop: Desktop) -> None:
+    """Play the routine, or stop; without one, let the clock run for the motors, or stop it."""
+    timing = desktop.document.timing
+    if timing.free.running or (timing.routine is None and not timing.playing):
+        run_free(desktop)
+    else:
+        timing.play()
+
+
+def run_free(desktop: Desktop) -> None:
+    """Let the clock run without a routine, or stop it."""
+    document, timing = desktop.document, desktop.document.timing
+    if timing.free.running:
+        timing.run_free()
+        document.said.emit(
+            "The clock stands. All stays where it has come to as long as the rig is open; Set home "
+            "here keeps it in the file."
+        )
+    elif timing.free.possible:
+        timing.run_free()
+        document.said.emit("The clock runs: motors go on from where they are. Space stops it.")
+    else:
+        document.said.emit(
+            "Nothing plays yet. Key something with E, or select a part and let a motor drive it."
+        )

@@ -45,6 +45,7 @@ from gremio.core.rig.links import (
 from gremio.core.rig.model import Cam, Formula, Link, LinkKind, Planetary, Ratio, Rig
 from gremio.core.rig.numbers import full_label, kind_of, shown_unit
 from gremio.core.solve.ask import solve
+from gremio.desktop.actions.hints import with_key
 from gremio.desktop.card.form_sheet import FormSheet
 from gremio.desktop.card.forms import (
     Act,
@@ -406,6 +407,8 @@ def _motor_form(sheet: LinkSheet, link: Any) -> Iterator[Field]:
     yield Words("It goes on by its rate while the clock runs; a routine adds it up from its own "
                 "beginning.")  # fmt: skip
     yield sheet.number("Phase", "phase", kind, unit)
+    yield Act("Let the clock run, or stop it", partial(sheet.action_wanted.emit, "time.run"),
+              with_key("Without a routine, for all motors", "time.run"))  # fmt: skip
     yield from sheet.ends(link)
 
 

@@ -152,6 +152,8 @@ class PartSheet(FormSheet):
                 Act("Go home", self._go_home),
                 Act("Set home here", self._set_home),
             ]
+        if self.document.channels_of(self.part):
+            found.append(Act("Let a motor drive it", partial(act, "link.motor")))
         if any(c.startswith("turn") for c in freed(entry.joint)) and entry.shapes:
             found.append(Act("Let it roll as it is carried", self._roll))
         if has_scale(entry):

@@ -103,12 +103,26 @@ class Deck(QWidget):
             hint(tab, f"{word}; once more folds the deck", "deck.fold")
             tabs.addWidget(tab)
         tabs.addStretch()
+        # What is on, seen whatever page is shown and when the deck is folded.
+        self.on = QPushButton()
+        self.on.setProperty("tab", True)
+        self.on.setToolTip("Click, or press Esc, to end it")
+        self.on.clicked.connect(document.timing.end)
+        tabs.addWidget(self.on)
+        document.timing.changed.connect(self._tell_time)
+        self._tell_time()
         self.tabs.idClicked.connect(self._tab_clicked)
         self.tabs.button(0).setChecked(True)
         for word in _FROM_THE_START:
             self.page(word)
         layout.addLayout(tabs)
         layout.addWidget(self.pages, 1)
+
+    def _tell_time(self) -> None:
+        words = self.document.timing.on_words()
+        self.on.setText(words)
+        self.on.setVisible(bool(words))
+        self.on.setStyleSheet(f"color: {self.inks.time};")
 
     def page(self, word: str) -> QWidget:
         """A page, by the word on its tab."""
@@ -147,6 +161,7 @@ class Deck(QWidget):
     def set_inks(self, inks: Inks) -> None:
         """Draw by day or by night."""
         self.inks = inks
+        self._tell_time()
         for page in self._made.values():
             if isinstance(page, Inked):
                 page.set_inks(inks)

@@ -146,6 +146,9 @@ class RoutinePage(QWidget):
         column.addStretch()
         column.addWidget(words)
         column.addWidget(make, 0, Qt.AlignmentFlag.AlignHCenter)
+        self.run = verb("Let the clock run", self.timing.run_free,
+                        with_key("For the motors, without a routine", "time.run"))  # fmt: skip
+        column.addWidget(self.run, 0, Qt.AlignmentFlag.AlignHCenter)
         column.addStretch()
         return empty
 
@@ -208,6 +211,8 @@ class RoutinePage(QWidget):
         """Show the routine of now."""
         routine = self.timing.routine
         self.pages.setCurrentIndex(0 if routine is None else 1)
+        self.run.setVisible(self.timing.free.possible)
+        self.run.setText("Stop the clock" if self.timing.free.running else "Let the clock run")
         while (item := self._choice.takeAt(0)) is not None:
             if (widget := item.widget()) is not None:
                 widget.deleteLater()
@@ -230,7 +235,7 @@ class RoutinePage(QWidget):
             self.timing.choose(names[text])
 
     def _take_rig(self, change: Change) -> None:
-        if change.touches("routines", "controls", "parts"):
+        if change.touches("routines", "controls", "parts", "links"):
             self.rebuild()
 
     def _take_time(self) -> None:

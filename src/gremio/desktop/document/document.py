@@ -206,6 +206,9 @@ class Document(QObject):
         """Bring program and pose in step with the rig, and tell the views."""
         change = Change(before, self.rig)
         self.teaching.ends_with(self.rig)
+        if before.at is not self.rig.at:
+            at, was = self.rig.at, before.at
+            self.timing.free.give_over(c for c in {**at, **was} if at.get(c) != was.get(c))
         if change.compiles:
             self._compile(self._program)
         else:
@@ -456,6 +459,7 @@ class Document(QObject):
         taught = {c: v for c, v in rolled.items() if self.teaching.is_taught(c)}
         ours = {**quiet, **{c: v for c, v in rolled.items() if c not in taught}}
         done = True
+        self.timing.free.give_over(ours)
         if ours or not taught:
             done = self.edit(what, lambda rig: set_numbers(rig, ours), gesture)
         if taught:

@@ -17,6 +17,7 @@ from gremio.core.rig.model import Rig, Routine
 from gremio.core.rig.numbers import full_label
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program
+from gremio.desktop.document.free_running import FreeRunning
 
 # So often a second a picture is asked for while it plays, at most (ms between).
 _BEAT = 16
@@ -42,6 +43,10 @@ class TimedRig(Protocol):
         """Where everything stands now."""
         ...
 
+    def inputs(self) -> Mapping[ChannelKey, float]:
+        """Where everything is put now (SI, by key)."""
+        ...
+
     def edit(self, what: str, change: Callable[[Rig], Rig], gesture: str = "") -> bool:
         """Make an edit that can be undone."""
         ...
@@ -65,6 +70,8 @@ class Timing(QObject):
     def __init__(self, open_rig: TimedRig) -> None:
         super().__init__()
         self._open = open_rig
+        self.free = FreeRunning(open_rig)
+        self.free.changed.connect(self.changed)
         self._routine = NOTHING
         self.time = 0.0
         # Whether the Bench shows the routine at the time now; else where hands have put all.
@@ -125,7 +132,7 @@ class Timing(QObject):
         """Where everything is put now (SI, by key). base: by hands, without a routine."""
         routine = self.routine
         if not self.followed or routine is None:
-            return base
+            return {**base, **self.free.reached()}
         found = run_of(self._open.program, routine).inputs(self.time)
         return {**found, **self.over}
 
@@ -134,6 +141,7 @@ class Timing(QObject):
     def forget(self) -> None:
         """Another rig is on the table."""
         self._beat.stop()
+        self.free.forget()
         self._routine, self.time = NOTHING, 0.0
         self.followed = self.writing = False
         self.over = {}
@@ -165,11 +173,17 @@ class Timing(QObject):
         if followed == self.followed:
             return
         self.followed, self.over = followed, {}
+        self.free.stop()
         if not followed:
             self.stop()
             self.writing = False
         self._open.solve_anew()
         self.changed.emit()
+
+    def _hold_to_routine(self) -> None:
+        """The routine says where all is, and the clock does not run beside it."""
+        self.followed = True
+        self.free.stop()
 
     def write(self, writing: bool) -> None:
         """Let what hands move leave keys at the time now, or no more."""
@@ -177,7 +191,7 @@ class Timing(QObject):
             self.make()
         self.writing = writing
         if writing:
-            self.followed = True
+            self._hold_to_routine()
             self._open.solve_anew()
         self.changed.emit()
 
@@ -193,7 +207,7 @@ class Timing(QObject):
         self.time = min(max(time, 0.0), routine.length)
         self.over = {}
         if not self.followed:
-            self.followed = True
+            self._hold_to_routine()
             self.changed.emit()
         self._take()
         if self.playing:
@@ -237,11 +251,37 @@ class Timing(QObject):
         start, end = self.range()
         if not start <= self.time < end - SAME_TIME:
             self.time = start
-        self.followed, self.over = True, {}
+        self._hold_to_routine()
+        self.over = {}
         self.left_out = self._shown = 0
         self._begin()
         self._beat.start()
         self.changed.emit()
+
+    def run_free(self) -> None:
+        """Let the clock run without a routine, or no more."""
+        if self.free.running:
+            self.free.stop()
+        elif self.free.possible:
+            self.follow(False)
+            self.free.run()
+
+    def on_words(self) -> str:
+        """What is on: that hands write keys, that it plays, that the clock runs; "" for nothing."""
+        if self.writing:
+            return "● hands write keys"
+        if self.playing:
+            return "● plays"
+        return "● the clock runs" if self.free.running else ""
+
+    def end(self) -> None:
+        """End what is on."""
+        if self.writing:
+            self.write(False)
+        elif self.playing:
+            self.stop()
+        else:
+            self.free.stop()
 
     def stop(self) -> None:
         """Stand still where it has come to, on a frame."""
@@ -313,7 +353,7 @@ class Timing(QObject):
         self._open.settle()
         if done:
             self.over = {}
-            self.followed = True
+            self._hold_to_routine()
             self._open.solve_anew()
             self.changed.emit()
         return done

@@ -32,7 +32,7 @@ from gremio.core.rig.channels import key
 from gremio.core.rig.ids import NOTHING, ChannelKey, PartId, ThingId
 from gremio.core.rig.model import Rig
 from gremio.demo import KEPT
-from gremio.desktop.actions import asking, rigging
+from gremio.desktop.actions import asking, rigging, timing
 from gremio.desktop.actions.action import Where
 from gremio.desktop.actions.hints import tell_keys
 from gremio.desktop.actions.table import actions_of
@@ -314,6 +314,8 @@ class Window(QMainWindow):
             elif self.card.making is not None:
                 self.files.leave_model()
                 self.card.leave()
+            elif self.document.timing.free.running:
+                timing.run_free(self)
             elif self.document.timing.writing:
                 self.document.timing.write(False)
             elif self.document.teaching.lesson is not None:

@@ -171,6 +171,14 @@ def _tether(painter: QPainter, ink: QColor) -> None:
         painter.drawEllipse(QPointF(x, 4.5), 1.6, 1.6)
 
 
+def _motor(painter: QPainter, ink: QColor) -> None:
+    # A wheel that goes on and on: an arc open at the top, with a head.
+    painter.drawArc(QRectF(2.5, 3, 11, 11), 130 * 16, 290 * 16)
+    painter.setBrush(QBrush(ink))
+    painter.drawPolygon(QPolygonF([QPointF(10, 1), QPointF(14.5, 4), QPointF(9.8, 6.2)]))
+    painter.drawEllipse(QPointF(8, 8.5), 1.4, 1.4)
+
+
 def _seat(painter: QPainter, _ink: QColor) -> None:
     painter.drawArc(QRectF(0.5, 8, 15, 14), 25 * 16, 130 * 16)
     painter.drawRect(QRectF(5.5, 2.5, 5, 5.5))
@@ -231,6 +239,7 @@ SYMBOLS: dict[str, Draw] = {
     "formula": _formula,
     "rolling": _wheel,
     "driving": _wheel,
+    "motor": _motor,
     "measure": _measure,
     "cam": _cam,
     "linkage": _linkage,

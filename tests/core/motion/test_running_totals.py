@@ -9,11 +9,17 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from msgspec.structs import replace
 from scipy.integrate import quad
 from scipy.interpolate import PchipInterpolator
 
 import gremio
+from gremio.core.edit.controls import change_control, remove_control
+from gremio.core.edit.parts import remove_part
+from gremio.core.make.motors import with_motor
 from gremio.core.quantity import UNITS, show
+from gremio.core.rig.channels import key
+from gremio.core.rig.find import part_id
 from gremio.core.rig.model import Rig
 from gremio.core.typed import parse
 
@@ -158,3 +164,31 @@ def test_what_is_shown_is_read_back(unit: str) -> None:
     value = 1.25 * UNITS[unit].size
     shown = show(value, unit, decimals=4)
     assert parse(shown, UNITS[unit].kind) == pytest.approx(value, rel=1e-9)
+
+
+def test_a_lever_made_another_kind_stops_the_motor_and_it_is_said() -> None:
+    rig = gremio.motor(capstan().rig, "Speed", "Capstan turn z")
+    # As an edit would find it: the rig was looked at before.
+    assert not [one for one in gremio.inspect(rig) if one.note.severity == "error"]
+    ((lever, speed),) = rig.controls.items()
+    changed = change_control(rig, lever, replace(speed, kind="angle", unit="deg"))
+    (told,) = [one.note for one in gremio.inspect(changed) if one.note.severity == "error"]
+    assert told.code == "link-wrong" and "Speed" in told.text
+    back = change_control(changed, lever, speed)
+    assert not [one for one in gremio.inspect(back) if one.note.severity == "error"]
+
+
+def test_a_motor_with_its_lever_in_one_act_is_removed_with_either() -> None:
+    b = gremio.Builder("Winch")
+    b.part("Drum", joint="spin z")
+    b.part("Sledge", joint="slide x", stops=(0.0, 1.0))
+    drum, sledge = (key(part_id(b.rig, name), way)
+                    for name, way in (("Drum", "turn z"), ("Sledge", "move x")))  # fmt: skip
+    rig, lever = with_motor(b.rig, drum)
+    assert show(rig.controls[lever].high, rig.controls[lever].unit) == "2.00 turns/s"
+    rig, other = with_motor(rig, sledge)
+    assert (rig.controls[other].unit, rig.controls[other].high) == ("m/s", 0.5)
+    with pytest.raises(gremio.GremioError, match="has a motor already"):
+        with_motor(rig, drum)
+    assert len(remove_control(rig, lever).links) == 1
+    assert len(remove_part(rig, part_id(rig, "Drum")).links) == 1
