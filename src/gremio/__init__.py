@@ -44,7 +44,7 @@ if TYPE_CHECKING:
         write_note,
     )
     from gremio.core.script.posing import inspect, run, solve, sweep
-    from gremio.core.script.timing import Baked, bake, key, motor, routine
+    from gremio.core.script.timing import Baked, bake, key, motor, routine, rumble
     from gremio.core.solve.pose import Pose, Poses
 
 __version__ = "0.2.0"
@@ -76,6 +76,7 @@ _ROOMS = {
     "mesh": "script.by_name",
     "midway": "script.changing",
     "motor": "script.timing",
+    "rumble": "script.timing",
     "path": "script.by_name",
     "pin": "script.by_name",
     "roll": "script.by_name",
@@ -135,6 +136,7 @@ __all__ = [
     "pin",
     "roll",
     "routine",
+    "rumble",
     "run",
     "save",
     "set_range",

@@ -12,7 +12,7 @@ import gremio
 from gremio.core.rig.channels import key
 from gremio.core.rig.find import control_id, part_id
 from gremio.core.rig.ids import ChannelKey
-from gremio.core.rig.model import Motor
+from gremio.core.rig.model import Motor, Rumble
 from gremio.core.rig.solids import Box, Cylinder
 
 TURN = 2 * math.pi
@@ -148,3 +148,41 @@ def test_a_second_motor_and_nothing_to_play_are_told(winch: Hand) -> None:
     winch.do("Let a motor drive it")
     assert "has a motor already" in winch.window.message.text()
     assert sum(isinstance(link, Motor) for link in document.rig.links.values()) == 1
+
+
+def test_a_part_shakes_by_one_act_and_stands_at_nothing(winch: Hand) -> None:
+    document = winch.window.document
+    sledge = part_id(document.rig, "Sledge")
+    document.select(sledge)
+    winch.do("Let it shake")
+    assert document.timing.free.running
+    way = key(sledge, "move x")
+    winch.rest(120)
+    assert document.pose.at(way) == 0.0
+    document.move(way, 0.5)
+    winch.type_into(winch.instrument("Sledge rumble").field, "100")
+    seen = set()
+    for _ in range(8):
+        winch.rest(40)
+        seen.add(document.pose.at(way))
+    assert len(seen) > 2
+    assert all(0.495 <= value <= 0.505 for value in seen)
+    for page in ("Ledger", "Drive map", "Inspection", "Cam", "Routine"):
+        winch.window.deck.show_page(page)
+        winch.rest(30)
+    winch.type_into(winch.instrument("Sledge rumble").field, "0")
+    stand(winch)
+    assert document.pose.at(way) == 0.5
+    document.select(next(iter(document.rig.links)))
+    winch.type_into(winch.named("Seed"), "7")
+    winch.type_into(winch.named("Speed"), "20 Hz")
+    (link,) = document.rig.links.values()
+    assert isinstance(link, Rumble) and (link.seed, link.speed) == (7, 20.0)
+
+
+def test_no_hand_moves_the_clock(winch: Hand) -> None:
+    document = winch.window.document
+    document.select(part_id(document.rig, "Sledge"))
+    winch.do("Let it shake")
+    assert not document.move(ChannelKey("clock"), 3.0)
+    assert "No hand moves the clock" in winch.window.message.text()

@@ -181,4 +181,5 @@ SHIFTS: dict[LinkKind, Callable[[Rig, ThingId, Any, ChannelKey, float], Link]] =
     "driving": _not_shifted,
     # The phase is counted from where a routine lets it begin, as the start of the routine is.
     "motor": _not_shifted,
+    "rumble": _not_shifted,
 }

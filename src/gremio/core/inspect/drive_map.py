@@ -15,7 +15,7 @@ from typing import NamedTuple
 from gremio.core.inspect.words import own_word
 from gremio.core.plan.trains import Train
 from gremio.core.rig.channels import split
-from gremio.core.rig.ids import ChannelKey, PartId, ThingId
+from gremio.core.rig.ids import CLOCK, ChannelKey, PartId, ThingId
 from gremio.core.rig.links import followers, link_symbol, members
 from gremio.core.rig.model import Driving
 from gremio.core.rig.numbers import full_label, owner_name, owner_of
@@ -116,6 +116,8 @@ def _symbol(program: Program, owner: ThingId) -> str:
         return rig.parts[PartId(owner)].joint.kind
     if owner in rig.constraints:
         return rig.constraints[owner].kind
+    if owner == CLOCK:
+        return "clock"
     found = owner_of(rig, owner)
     return "" if found is None else found.word
 

@@ -43,6 +43,9 @@ _HOW: dict[LinkKind, Callable[[Rig, Any, ChannelKey], str]] = {
     "formula": lambda rig, link, _channel: ("+ " if link.adds else "= ") + shown(rig, link),
     "rolling": lambda _rig, link, _channel: f"rolls on a radius of {show_short(link.radius, 'm')}",
     "driving": lambda _rig, _link, _channel: "goes along its heading",
+    "rumble": lambda rig, link, _channel: (
+        f"shaken at {link.speed:.4g} Hz by {full_label(rig, link.amount)}"
+    ),
     "motor": lambda rig, link, _channel: f"adds up {full_label(rig, link.rate)}",
 }
 

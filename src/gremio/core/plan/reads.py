@@ -53,6 +53,7 @@ READS: dict[LinkKind, Callable[[Rig, Any], Iterable[ChannelKey]]] = {
     "rolling": _of_rolling,
     "driving": _its_leads,
     "motor": _its_leads,
+    "rumble": _its_leads,
 }
 
 

@@ -8,7 +8,7 @@ from typing import TypeVar
 
 from gremio.core.problem import NotFound
 from gremio.core.rig.channels import freed, key
-from gremio.core.rig.ids import ChannelKey, PartId, ThingId
+from gremio.core.rig.ids import CLOCK, ChannelKey, PartId, ThingId
 from gremio.core.rig.model import Rig
 from gremio.core.rig.numbers import OWNERS, Named, Owner, full_label
 from gremio.core.rig.things import THINGS
@@ -53,6 +53,8 @@ def channel_key(rig: Rig, name: str) -> ChannelKey:
         for thing, named in owner.things(rig).items():
             if name.startswith(named.name) and (found := _number_of(rig, owner, thing, name)):
                 return found
+    if name == CLOCK:
+        return CLOCK
     raise NotFound(nothing_called(name, "control or free channel", _all_names(rig)))
 
 

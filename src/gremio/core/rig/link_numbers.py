@@ -6,12 +6,14 @@ import itertools
 import math
 
 from gremio.core.quantity import TOTALS
-from gremio.core.rig.model import Cam, Driving, Motor, Planetary, Ratio, Rig, Rolling
+from gremio.core.rig.model import Cam, Driving, Motor, Planetary, Ratio, Rig, Rolling, Rumble
 from gremio.core.rig.numbers import full_label, kind_of
 from gremio.core.rig.path_points import wrong_path
 
 # So large a proportion may be (SI for SI).
 _MOST = 1e12
+# So fast a rumble shakes at most (Hz).
+_FASTEST = 1000.0
 
 
 def of_ratio(rig: Rig, link: Ratio) -> str:
@@ -55,6 +57,20 @@ def of_motor(rig: Rig, link: Motor) -> str:
         )
     if not math.isfinite(link.phase):
         return "The phase of a motor is a plain number."
+    return ""
+
+
+def of_rumble(rig: Rig, link: Rumble) -> str:
+    """Of a rumble: what no shaking can have."""
+    del rig
+    if not math.isfinite(link.share):
+        return "A rumble shakes by a plain number."
+    if not 0.0 < link.speed <= _FASTEST:
+        return f"A rumble shakes above 0 and up to {_FASTEST:g} Hz."
+    if not 0.0 <= link.smoothness <= 1.0:
+        return "The smoothness of a rumble goes from 0 to 100 %."
+    if link.seed < 0:
+        return "The seed of a rumble is a whole number from 0 upwards."
     return ""
 
 

@@ -165,5 +165,20 @@ class Motor(Noted, frozen=True, tag_field="link", tag="motor"):
     phase: float = 0.0
 
 
-Link = Ratio | Planetary | Cam | Formula | Rolling | Driving | Motor
-LinkKind = Literal["ratio", "planetary", "cam", "formula", "rolling", "driving", "motor"]
+class Rumble(Noted, frozen=True, tag_field="link", tag="rumble"):
+    """follower: shaken by `share` for each one of the amount (both SI), never by more.
+
+    speed: of the slowest waves (Hz). seed: another one shakes otherwise. smoothness: from 0, as
+    much of the quick waves, to 1, the slow ones alone.
+    """
+
+    follower: ChannelKey
+    amount: ChannelKey
+    share: float
+    speed: float = 8.0
+    seed: int = 1
+    smoothness: float = 0.5
+
+
+Link = Ratio | Planetary | Cam | Formula | Rolling | Driving | Motor | Rumble
+LinkKind = Literal["ratio", "planetary", "cam", "formula", "rolling", "driving", "motor", "rumble"]

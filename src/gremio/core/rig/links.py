@@ -10,7 +10,7 @@ from typing import Any, NamedTuple, TypeVar
 from gremio.core.rig import link_numbers
 from gremio.core.rig.cams import is_from_to
 from gremio.core.rig.channels import TURNS, key, split
-from gremio.core.rig.ids import ChannelKey
+from gremio.core.rig.ids import CLOCK, ChannelKey
 from gremio.core.rig.model import (
     Cam,
     Driving,
@@ -22,6 +22,7 @@ from gremio.core.rig.model import (
     Ratio,
     Rig,
     Rolling,
+    Rumble,
 )
 from gremio.core.rig.numbers import label, owner_name
 
@@ -151,6 +152,14 @@ LINKS: dict[LinkKind, LinkRecord] = {
         leads=lambda link: (link.rate,),
         adds=_always(True),
         wrong=link_numbers.of_motor,
+    ),
+    "rumble": LinkRecord(
+        Rumble,
+        word=_always("rumble"),
+        followers=_one,
+        leads=lambda link: (link.amount, CLOCK),
+        adds=_always(True),
+        wrong=link_numbers.of_rumble,
     ),
     "driving": LinkRecord(
         Driving,

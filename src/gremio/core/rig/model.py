@@ -27,6 +27,7 @@ from gremio.core.rig.linked import (
     Ratio,
     RatioKind,
     Rolling,
+    Rumble,
     Station,
 )
 from gremio.core.rig.solids import AnySolid
@@ -368,6 +369,7 @@ __all__ = [
     "Rolling",
     "Routine",
     "RoutineEnds",
+    "Rumble",
     "RunAlong",
     "Seat",
     "Shape",

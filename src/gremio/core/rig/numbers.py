@@ -24,7 +24,7 @@ from gremio.core.rig.channels import (
     key,
     split,
 )
-from gremio.core.rig.ids import ChannelKey, PartId, ThingId
+from gremio.core.rig.ids import CLOCK, ChannelKey, PartId, ThingId
 from gremio.core.rig.lengths import length_unit, small_unit
 from gremio.core.rig.model import Closure, Control, Part, Rig, Stops, Strand
 from gremio.core.rig.number import Number
@@ -217,6 +217,8 @@ def number(rig: Rig, channel_key: ChannelKey) -> Number | None:
     thing, name = split(channel_key)
     if thing in rig.parts:
         return _part_number(rig, thing, name)
+    if channel_key == CLOCK:
+        return Number("time", 0.0)
     owner = owner_of(rig, thing)
     return None if owner is None else owner.find(rig, thing, name)
 

@@ -17,7 +17,7 @@ from gremio.core.motion.routines import routine_called, routine_notes, run_of
 from gremio.core.problem import GremioError, Note
 from gremio.core.quantity import Kind
 from gremio.core.rig.find import channel_key
-from gremio.core.rig.model import Motor, ProfileKind, Rig, Routine, RoutineEnds
+from gremio.core.rig.model import Motor, ProfileKind, Rig, Routine, RoutineEnds, Rumble
 from gremio.core.script.posing import surfaces_of
 from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.pose import Poses
@@ -83,6 +83,31 @@ def motor(rig: Rig, rate: str, follower: str, *, phase: Typed = 0.0) -> Rig:
     found = channel_key(rig, follower)
     begin = values_by_key(rig, {follower: phase})[found]
     return add_link(rig, Motor(found, channel_key(rig, rate), begin))[0]
+
+
+def rumble(
+    rig: Rig,
+    amount: str,
+    shares: Mapping[str, Typed],
+    *,
+    speed: Typed = 8.0,
+    seed: int = 1,
+    smoothness: float = 0.5,
+) -> Rig:
+    """The rig in which channels are shaken by an amount: rumble(rig, "Engine", {"Pump house move
+    z": "4 mm"}).
+
+    amount: a number by name; at 0 nothing shakes. shares: how far each channel goes at most where
+    the amount is 1 (SI), by name, typed or in SI. speed: of the slowest waves, typed or in Hz.
+    seed: each channel has another from it on. smoothness: from 0 to 1. Raises NotFound,
+    GremioError.
+    """
+    lead = channel_key(rig, amount)
+    hertz = parse(speed, "frequency", "Hz", "The speed") if isinstance(speed, str) else float(speed)
+    for place, (follower, share) in enumerate(values_by_key(rig, shares).items()):
+        link = Rumble(follower, lead, share, hertz, seed + place, smoothness)
+        rig = add_link(rig, link)[0]
+    return rig
 
 
 @dataclass(frozen=True)

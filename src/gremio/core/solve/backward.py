@@ -13,7 +13,7 @@ from gremio.core.plan.trains import Train
 from gremio.core.quantity import show_short
 from gremio.core.rig.channels import SCALES, key, split
 from gremio.core.rig.constraints import CONSTRAINTS, adds_to, constraint_words
-from gremio.core.rig.ids import ChannelKey, PartId
+from gremio.core.rig.ids import CLOCK, ChannelKey, PartId
 from gremio.core.rig.links import adds, followers, link_holds, link_kind, link_label
 from gremio.core.rig.model import Cam, ConstantVolume, Constraint, Link, LinkKind, Ratio, Rolling
 from gremio.core.rig.numbers import closure_label, full_label, label, shown_unit
@@ -111,6 +111,8 @@ def move(program: Program, pose: Pose, channel: ChannelKey, wanted: float) -> Ha
     wanted = asked_for(wanted, low, high, soft)
     drive = program.drives.get(channel)
     if drive is None:
+        if channel == CLOCK:
+            return Held("No hand moves the clock. Go to another time on the Routine page.")
         return Hand(channel, wanted)
     held = not_driven_back(program, channel)
     if held is not None:
@@ -402,4 +404,5 @@ BACKWARD: dict[LinkKind, Callable[[Program, Pose, Any, ChannelKey, float], Hand 
     "rolling": _through_formula,
     "driving": _through_formula,
     "motor": _through_formula,
+    "rumble": _through_formula,
 }

@@ -8,12 +8,13 @@ from typing import Any
 import numpy as np
 
 from gremio.core.arrays import Array, Rows
+from gremio.core.mechanics.rumble import waves
 from gremio.core.plan.arrangement import Arrangement
 from gremio.core.plan.blocks import Block
 from gremio.core.plan.loops import Loop
 from gremio.core.plan.trains import Train
 from gremio.core.rig.channels import split
-from gremio.core.rig.ids import GROUND, ChannelKey, PartId
+from gremio.core.rig.ids import CLOCK, GROUND, ChannelKey, PartId
 from gremio.core.rig.links import adds, followers, link_kind
 from gremio.core.rig.model import LinkKind, Rig
 from gremio.core.rig.numbers import home_value, stop_keys
@@ -33,6 +34,7 @@ from gremio.core.solve.steps import (
     OneWayStep,
     PathRollStep,
     RollStep,
+    RumbleStep,
     TotalStep,
     ValueStep,
 )
@@ -251,6 +253,22 @@ def _motor_steps(
     return [TotalStep(making.row[channel]) for _, channel in links]
 
 
+def _rumble_steps(
+    making: Making, links: list[tuple[Any, ChannelKey]], taking: Taking
+) -> list[ValueStep]:
+    del taking
+    row = making.row
+    steps: list[ValueStep] = []
+    for _, those in one_at_a_time(links):
+        each = [waves(link.speed, link.seed, link.smoothness) for link, _ in those]
+        speed, height, phase = (np.array(some)[:, :, None] for some in zip(*each, strict=True))
+        amounts = np.array([row[link.amount] for link, _ in those], dtype=np.intp)
+        followers = np.array([row[channel] for _, channel in those], dtype=np.intp)
+        share = np.array([[link.share] for link, _ in those])
+        steps.append(RumbleStep(amounts, followers, row[CLOCK], share, speed, height, phase))
+    return steps
+
+
 def _no_steps(
     making: Making, links: list[tuple[Any, ChannelKey]], taking: Taking
 ) -> list[ValueStep]:
@@ -264,6 +282,7 @@ STEPS: dict[LinkKind, Callable[[Making, list[tuple[Any, ChannelKey]], Taking], l
     "rolling": _roll_steps,
     "driving": _drive_steps,
     "motor": _motor_steps,
+    "rumble": _rumble_steps,
     "ratio": _one_way_steps,
     "planetary": _no_steps,
     "cam": cam_steps,

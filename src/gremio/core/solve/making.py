@@ -10,6 +10,7 @@ from gremio.core.plan.blocks import Block
 from gremio.core.plan.touched import Touched
 from gremio.core.problem import Note
 from gremio.core.rig.ids import ChannelKey, PartId
+from gremio.core.rig.links import adds
 from gremio.core.rig.model import Rig
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.steps import Level, ValueStep
@@ -102,7 +103,7 @@ def one_at_a_time(
     """Links that can be computed together: those that set, then those that add; two that add to
     one channel add one after the other. With whether they add."""
     for adding in (False, True):
-        together = [(link, channel) for link, channel in links if link.adds == adding]
+        together = [(link, channel) for link, channel in links if adds(link) == adding]
         while together:
             once: dict[ChannelKey, Any] = {}
             for link, channel in together:

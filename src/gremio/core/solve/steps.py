@@ -392,10 +392,42 @@ class TotalStep:
         return np.zeros((1, finder.channels.shape[1]))
 
 
+@dataclass(frozen=True)
+class RumbleStep:
+    """Rumbles: q[followers] += q[amounts] · share · Σ height · sin(speed · q[clock] + phase).
+
+    amounts, followers: (k,). clock: row of the time (s). share: (k, 1). speed, height, phase:
+    (k, n, 1), as `mechanics.rumble.waves`.
+    """
+
+    amounts: Rows
+    followers: Rows
+    clock: int
+    share: Array
+    speed: Array
+    height: Array
+    phase: Array
+    adds: bool = True
+
+    def values(self, finder: Finder) -> Array:
+        """(k, F) how far each is shaken."""
+        channels = finder.channels
+        waves = self.height * np.sin(self.speed * channels[self.clock] + self.phase)
+        shaken: Array = channels[self.amounts] * self.share * waves.sum(axis=1)
+        return shaken
+
+
 ValueStep = (
-    CamsStep | OneWayStep | RollStep | BallRollStep | PathRollStep | DriveStep | TotalStep
+    CamsStep
+    | OneWayStep
+    | RollStep
+    | BallRollStep
+    | PathRollStep
+    | DriveStep
+    | TotalStep
+    | RumbleStep
     | FormulaStep
-)  # fmt: skip
+)
 
 
 # What grows by how far something goes, from frame to frame.

@@ -20,6 +20,7 @@ from gremio.core.edit.strands import remove_strand
 from gremio.core.make.lead_instead import leads_now
 from gremio.core.make.linking import set_where_follower_stands
 from gremio.core.make.motors import with_motor
+from gremio.core.make.rumbles import with_rumble
 from gremio.core.problem import counted_words, with_article
 from gremio.core.quantity import show_short
 from gremio.core.rig.channels import freed, key, main_channel
@@ -163,6 +164,19 @@ def make_motor(document: Document) -> None:
     if document.make(f"a motor for {name}", lambda rig: with_motor(rig, channels[0])):
         lever = document.rig.controls[document.selected].name
         document.said.emit(f"{lever} is how fast {name} goes. Pull it while the clock runs.")
+        if document.timing.routine is None:
+            document.timing.free.run()
+
+
+def make_rumble(document: Document) -> None:
+    """Let the selected part shake, with a control for how much."""
+    part = selected_part(document)
+    if not part:
+        return
+    name = document.rig.parts[part].name
+    if document.make(f"let {name} shake", lambda rig: with_rumble(rig, part)):
+        control = document.rig.controls[document.selected].name
+        document.said.emit(f"{control} is how much {name} shakes. Pull it while the clock runs.")
         if document.timing.routine is None:
             document.timing.free.run()
 

@@ -92,6 +92,7 @@ _LINKS = (
            "C"),
     Action("link.lead", "Lead something from what is selected", asking.lead_something, _RIG, "L"),
     Action("link.motor", "Let a motor drive it", lambda d: rigging.make_motor(d.document), _RIG),
+    Action("link.rumble", "Let it shake", lambda d: rigging.make_rumble(d.document), _RIG),
     Action("link.one more", "Lead one more from this cam", asking.lead_one_more, _RIG),
     Action("link.teach", "Teach a cam", asking.teach, _RIG, "T"),
     Action("link.record", "Record a station", asking.record_station, _RIG, "R"),

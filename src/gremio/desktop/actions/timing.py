@@ -44,8 +44,11 @@ def run_free(desktop: Desktop) -> None:
         )
     elif timing.free.possible:
         timing.run_free()
-        document.said.emit("The clock runs: motors go on from where they are. Space stops it.")
+        document.said.emit(
+            "The clock runs: motors go on from where they are, rumbles shake. Space stops it."
+        )
     else:
         document.said.emit(
-            "Nothing plays yet. Key something with E, or select a part and let a motor drive it."
+            "Nothing plays yet. Key something with E, or select a part and let a motor drive it, "
+            "or let it shake."
         )

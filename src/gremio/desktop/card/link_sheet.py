@@ -412,6 +412,22 @@ def _motor_form(sheet: LinkSheet, link: Any) -> Iterator[Field]:
     yield from sheet.ends(link)
 
 
+def _rumble_form(sheet: LinkSheet, link: Any) -> Iterator[Field]:
+    rig = sheet.document.rig
+    kind, unit = kind_of(rig, link.follower), shown_unit(rig, link.follower)
+    yield Words("It is shaken while time goes on, and never farther than this for each one of the "
+                "amount; at an amount of nothing it stands.")  # fmt: skip
+    yield sheet.number("At most", "share", kind, small_unit(rig) if kind == "length" else unit)
+    yield sheet.number("Speed", "speed", "frequency", "Hz")
+    yield sheet.number("Smoothness", "smoothness", "number", "%")
+    yield Amount("Seed", "number", sheet.get("seed"),
+                 lambda rig, value: sheet.set("seed")(rig, round(value)),
+                 "seed of a link", unit="", decimals=0)  # fmt: skip
+    yield Act("Let the clock run, or stop it", partial(sheet.action_wanted.emit, "time.run"),
+              with_key("Without a routine, for all motors and rumbles", "time.run"))  # fmt: skip
+    yield from sheet.ends(link)
+
+
 def _driving_form(sheet: LinkSheet, link: Any) -> Iterator[Field]:
     unit = length_unit(sheet.document.rig, link.body)
     yield sheet.number("Wheelbase", "wheelbase", "length", unit)
@@ -427,4 +443,5 @@ FORMS: dict[LinkKind, Callable[[LinkSheet, Any], Iterator[Field]]] = {
     "rolling": _rolling_form,
     "driving": _driving_form,
     "motor": _motor_form,
+    "rumble": _rumble_form,
 }

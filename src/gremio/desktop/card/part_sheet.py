@@ -154,6 +154,7 @@ class PartSheet(FormSheet):
             ]
         if self.document.channels_of(self.part):
             found.append(Act("Let a motor drive it", partial(act, "link.motor")))
+        found.append(Act("Let it shake", partial(act, "link.rumble")))
         if any(c.startswith("turn") for c in freed(entry.joint)) and entry.shapes:
             found.append(Act("Let it roll as it is carried", self._roll))
         if has_scale(entry):

@@ -14,7 +14,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from gremio.core.motion.routines import motors_of
 from gremio.core.problem import GremioError
-from gremio.core.rig.ids import ChannelKey
+from gremio.core.rig.ids import CLOCK, ChannelKey
 from gremio.core.solve.evaluate import rolled_on
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program
@@ -67,15 +67,16 @@ class FreeRunning(QObject):
 
     @property
     def possible(self) -> bool:
-        """Whether there is a motor for it."""
-        return bool(motors_of(self._open.program))
+        """Whether there is anything that the clock moves."""
+        program = self._open.program
+        return CLOCK in program.channel_row or bool(motors_of(program))
 
     def reached(self) -> dict[ChannelKey, float]:
         """Where motors have brought things (SI, by key)."""
         if not self._reached:
             return {}
         program = self._open.program
-        driven = {link.follower for link in motors_of(program)}.union(program.growing)
+        driven = {CLOCK, *(link.follower for link in motors_of(program)), *program.growing}
         return {c: value for c, value in self._reached.items() if c in driven}
 
     def give_over(self, channels: Iterable[ChannelKey]) -> None:
@@ -119,6 +120,8 @@ class FreeRunning(QObject):
             # What stands at its stop does not wind up behind it.
             low, high = pose.ends(channel)
             gone[channel] = min(max(gone[channel], low), high)
+        if CLOCK in program.channel_row:
+            gone[CLOCK] = before.get(CLOCK, 0.0) + by
         gone = {c: value for c, value in gone.items() if value != before.get(c)}
         if not gone:
             return

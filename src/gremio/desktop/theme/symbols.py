@@ -179,6 +179,18 @@ def _motor(painter: QPainter, ink: QColor) -> None:
     painter.drawEllipse(QPointF(8, 8.5), 1.4, 1.4)
 
 
+def _rumble(painter: QPainter, _ink: QColor) -> None:
+    painter.drawRect(QRectF(5, 5, 6, 6))
+    shake = [(2, 4), (3.2, 6), (1.2, 8), (3.2, 10), (2, 12)]
+    painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in shake]))
+    painter.drawPolyline(QPolygonF([QPointF(16 - x, y) for x, y in shake]))
+
+
+def _clock(painter: QPainter, _ink: QColor) -> None:
+    painter.drawEllipse(QPointF(8, 8), 5.5, 5.5)
+    painter.drawPolyline(QPolygonF([QPointF(8, 4.5), QPointF(8, 8), QPointF(10.8, 9.5)]))
+
+
 def _seat(painter: QPainter, _ink: QColor) -> None:
     painter.drawArc(QRectF(0.5, 8, 15, 14), 25 * 16, 130 * 16)
     painter.drawRect(QRectF(5.5, 2.5, 5, 5.5))
@@ -240,6 +252,8 @@ SYMBOLS: dict[str, Draw] = {
     "rolling": _wheel,
     "driving": _wheel,
     "motor": _motor,
+    "clock": _clock,
+    "rumble": _rumble,
     "measure": _measure,
     "cam": _cam,
     "linkage": _linkage,
