@@ -219,11 +219,6 @@ def _take_works(window: Window, take: Callable[[str], None]) -> None:
     look_at(window, "Engine bed", "Crankshaft", "Crosshead", "Slide valve")
     document.select(part_id(document.rig, "Crosshead"))
     take("engine")
-    document.move(control_id(document.rig, "Lift"), 0.7)
-    look_at(window, "Lift base", "Platform", "Arm 1", "Arm 6")
-    rails = [i for i, c in document.rig.closures.items() if c.kind == "rail"]
-    document.select(rails[-1])
-    take("linkage")
     whole = document.rig
     strut_id, strut = next(iter(whole.struts.items()))
     short = msgspec.structs.replace(strut, barrel_length=1.0)
@@ -241,6 +236,20 @@ def _take_works(window: Window, take: Callable[[str], None]) -> None:
     document.select(part_id(document.rig, "Crane jib"))
     take("crane")
     bench.show_all()
+
+
+def _take_routine(window: Window, take: Callable[[str], None], settle: Callable[[], None]) -> None:
+    """The boat goes through, and hands write."""
+    document, bench, timing = window.document, window.bench, window.document.timing
+    timing.choose(next(iter(document.rig.routines)))
+    window.deck.show_page("Routine")
+    bench.show_all()
+    document.select(control_id(document.rig, "Upper gates"))
+    timing.go_to(6.5)
+    timing.write(True)
+    settle()
+    take("routine")
+    timing.follow(False)
 
 
 def _take_links(window: Window, take: Callable[[str], None], settle: Callable[[], None]) -> None:
@@ -296,6 +305,7 @@ def _take_links(window: Window, take: Callable[[str], None], settle: Callable[[]
     document.select(part_id(document.rig, "Winch arm"))
     take("drive-map")
     window.deck.map.view.fold()
+    _take_routine(window, take, settle)
 
     show("Pump house")
     document.select(part_id(document.rig, "Louvre bar"))

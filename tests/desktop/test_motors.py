@@ -11,7 +11,7 @@ from tests.desktop.hand import SHIFT, Hand, act
 import gremio
 from gremio.core.rig.channels import key
 from gremio.core.rig.find import control_id, part_id
-from gremio.core.rig.ids import ChannelKey
+from gremio.core.rig.ids import ChannelKey, thing
 from gremio.core.rig.model import Motor, Rumble
 from gremio.core.rig.solids import Box, Cylinder
 
@@ -186,3 +186,9 @@ def test_no_hand_moves_the_clock(winch: Hand) -> None:
     winch.do("Let it shake")
     assert not document.move(ChannelKey("clock"), 3.0)
     assert "No hand moves the clock" in winch.window.message.text()
+    # It stands in the Drive map, and a click on it selects nothing that has no Card.
+    winch.window.deck.show_page("Drive map")
+    winch.rest(30)
+    document.select(thing("clock"))
+    winch.rest(30)
+    assert winch.window.card.isVisible()

@@ -6,6 +6,7 @@ from typing import get_args
 
 import pytest
 
+from gremio.core.edit.mounts import SHIFTS
 from gremio.core.edit.numbers import _SETTERS
 from gremio.core.inspect.words import _HOW
 from gremio.core.plan.reads import READS
@@ -14,12 +15,15 @@ from gremio.core.rig.links import LINKS
 from gremio.core.rig.model import AnyConstraint, ConstraintKind, Link, LinkKind, Rig
 from gremio.core.rig.numbers import OWNERS
 from gremio.core.rig.things import THINGS
+from gremio.core.solve.backward import BACKWARD
 from gremio.core.solve.constraint_goals import GOALS
 from gremio.core.solve.link_steps import STEPS
 
 
 @pytest.mark.parametrize(
-    "table", [LINKS, READS, STEPS, _HOW], ids=["links", "reads", "steps", "how"]
+    "table",
+    [LINKS, READS, STEPS, _HOW, SHIFTS, BACKWARD],
+    ids=["links", "reads", "steps", "how", "shifts", "backward"],
 )
 def test_every_kind_of_link(table: dict[str, object]) -> None:
     assert set(table) == set(get_args(LinkKind))

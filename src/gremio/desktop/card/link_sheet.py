@@ -31,7 +31,7 @@ from gremio.core.quantity import UNITS, Kind, show_short
 from gremio.core.remembered import Remembered
 from gremio.core.rig.cams import as_from_to, as_ratio, is_from_to
 from gremio.core.rig.channels import split
-from gremio.core.rig.ids import ChannelKey, PartId, ThingId
+from gremio.core.rig.ids import CLOCK, ChannelKey, PartId, ThingId
 from gremio.core.rig.lengths import length_unit, small_unit
 from gremio.core.rig.links import (
     adds,
@@ -158,8 +158,9 @@ class LinkSheet(FormSheet):
             yield self.slab(channel, told)
 
     def leads(self, link: Link) -> list[ChannelKey]:
-        """Keys of the numbers that lead in it."""
-        return [c for c in leads(link) if c in self.document.program.channel_row]
+        """Keys of the numbers that lead in it, but for the clock, which has no Card."""
+        row = self.document.program.channel_row
+        return [c for c in leads(link) if c in row and c != CLOCK]
 
     def slab(self, channel: ChannelKey, told: str) -> Thing:
         """One end of it."""
@@ -415,8 +416,8 @@ def _motor_form(sheet: LinkSheet, link: Any) -> Iterator[Field]:
 def _rumble_form(sheet: LinkSheet, link: Any) -> Iterator[Field]:
     rig = sheet.document.rig
     kind, unit = kind_of(rig, link.follower), shown_unit(rig, link.follower)
-    yield Words("It is shaken while time goes on, and never farther than this for each one of the "
-                "amount; at an amount of nothing it stands.")  # fmt: skip
+    yield Words("It is shaken while the clock runs, either way by so much at most where the amount "
+                "is 1, or 100 %. At an amount of nothing it stands.")  # fmt: skip
     yield sheet.number("At most", "share", kind, small_unit(rig) if kind == "length" else unit)
     yield sheet.number("Speed", "speed", "frequency", "Hz")
     yield sheet.number("Smoothness", "smoothness", "number", "%")

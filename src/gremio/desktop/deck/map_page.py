@@ -212,7 +212,9 @@ class MapView(QWidget):
         assert event is not None
         if not self._dragged:
             node = self.map.nodes.get(self._at(event.position()))
-            self.document.select(split(node.channels[0])[0] if node else NOTHING)
+            thing = split(node.channels[0])[0] if node else NOTHING
+            # The clock has no Card.
+            self.document.select(thing if self.document.knows(thing) else NOTHING)
         self._press = None
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:

@@ -215,6 +215,8 @@ class RoutinePage(QWidget):
         self.run.setText("Stop the clock" if self.timing.free.running else "Let the clock run")
         while (item := self._choice.takeAt(0)) is not None:
             if (widget := item.widget()) is not None:
+                # Until it is gone it would lie over the lines.
+                widget.hide()
                 widget.deleteLater()
         if routine is not None:
             names = {entry.name: i for i, entry in self.document.rig.routines.items()}
