@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import json
+from pathlib import Path
+
 import pytest
 from PyQt6.QtCore import QPointF, Qt
 from tests.desktop.hand import SHIFT, Hand
@@ -12,6 +15,7 @@ from gremio.core.rig.find import control_id, part_id
 from gremio.core.rig.ids import ChannelKey
 from gremio.core.rig.model import Routine
 from gremio.core.rig.solids import Box
+from gremio.core.script.baking import bake_file
 from gremio.desktop.deck.routine_page import RoutinePage
 
 shape = gremio.shape
@@ -209,3 +213,26 @@ def test_teaching_and_routines_do_not_meet(at_gate: Hand) -> None:
     document.select(control_id(document.rig, "Lift"))
     at_gate.window.act("link.teach")
     assert document.teaching.lesson is not None and not document.timing.on
+
+
+@pytest.mark.parametrize("ending", [".glb", ".csv", ".json"])
+def test_a_routine_is_baked_from_the_window_as_from_a_script(
+    at_gate: Hand, tmp_path: Path, ending: str
+) -> None:
+    document = at_gate.window.document
+    at_gate.window.files.bake_routine()
+    assert "no routine yet" in at_gate.window.message.text()
+    rig = gremio.routine(document.rig, "Up", 1.0)
+    rig = gremio.key(rig, 1.0, {"Lift": 5.0})
+    at_gate.window.show_rig(rig)
+    # What hands do now is not what is baked.
+    document.move(lift(at_gate), 9.0)
+    path = tmp_path / f"up{ending}"
+    at_gate.window.files.bake_path(path)
+    assert "Up is in up" in at_gate.window.message.text()
+    bake_file(rig, tmp_path / f"script{ending}")
+    assert path.read_bytes() == (tmp_path / f"script{ending}").read_bytes()
+    if ending == ".json":
+        found = json.loads(path.read_text())
+        assert found["channels"]["Gate"]["turn z"][-1] == pytest.approx(0.5)
+        assert len(found["times"]) == 26

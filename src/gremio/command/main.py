@@ -187,7 +187,7 @@ def bake(
 
     Example: gremio bake saltmarsh.gremio --routine "Boat through" -o boat.glb
     """
-    from gremio.command.bake import bake_file
+    from gremio.core.script.baking import bake_file
 
     _report(bake_file(_load(file)[0], output, routine, fps), tell=True)
 

@@ -60,6 +60,7 @@ _FILES = (
            _FILE, "Ctrl+E", asks=True),
     Action("file.export travel", "Export a control's travel", lambda d: d.files.export_travel(),
            _FILE, "Ctrl+Shift+E", asks=True),
+    Action("file.bake", "Bake the routine", lambda d: d.files.bake_routine(), _FILE, asks=True),
     Action("file.export urdf", "Export as URDF", lambda d: d.files.export_urdf(), _FILE,
            asks=True),
     Action("file.quit", "Quit", lambda d: d.close(), _FILE, "Ctrl+Q", apart=True),

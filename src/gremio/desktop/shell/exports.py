@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from gremio.core.files import atomic
 from gremio.core.files.formats import SECONDS, Travel
+from gremio.core.mechanics.clock import rate_text
 from gremio.core.problem import GremioError, counted_words
 from gremio.core.rig.ids import NOTHING, ThingId
 from gremio.desktop.card.card import Card
@@ -30,9 +31,9 @@ class Exports:
     def _folder(self) -> str:
         return str(self.document.path.parent if self.document.path else last_folder())
 
-    def _where(self, title: str, name: str, words: str, ending: str) -> Path | None:
+    def _where(self, title: str, name: str, words: str, *endings: str) -> Path | None:
         """Ask where to save."""
-        path = ask_where(self.window, title, self._folder(), name, words, ending)
+        path = ask_where(self.window, title, self._folder(), name, words, *endings)
         if path is not None:
             in_folder(path)
         return path
@@ -61,6 +62,34 @@ class Exports:
                 card.leave()
 
         card.show_instead(TravelSheet(self.document, name, SECONDS, write, card.leave))
+
+    def bake_routine(self) -> None:
+        """Ask where to write all frames of the routine that is shown."""
+        routine = self.document.timing.routine
+        if routine is None:
+            self._say("There is no routine yet. Select what should move and press E to key it.")
+            return
+        path = self._where(
+            f"Bake {routine.name}", routine.name, "GLB, CSV or JSON", ".glb", ".csv", ".json"
+        )
+        if path:
+            self.bake_path(path)
+
+    def bake_path(self, path: Path) -> None:
+        """Write all frames of the routine that is shown, by the ending; says how that went."""
+        from gremio.core.script.baking import bake_file
+
+        document, timing = self.document, self.document.timing
+        routine = timing.routine
+        assert routine is not None
+        try:
+            with document.patience(f"{routine.name} is baked …", "Stop, and write nothing (Esc)"):
+                notes = bake_file(document.rig, path, routine.name, shelf=document.shelf)
+        except GremioError as problem:
+            self._say(str(problem))
+            return
+        told = f"{routine.name} is in {path.name}, {rate_text(routine.rate)} frames a second."
+        self._say(" ".join([told, *(note.text for note in notes[:3])]))
 
     def export_urdf(self) -> None:
         """Ask where to write the rig as URDF."""

@@ -13,13 +13,22 @@ from gremio.core.motion.routines import routine_called
 from gremio.core.problem import GremioError, Note
 from gremio.core.rig.model import Rig
 from gremio.core.script.timing import bake
+from gremio.core.surfaces.shelf import Shelf
 
 _ENDINGS = (".glb", ".csv", ".json")
 
 
-def bake_file(rig: Rig, output: Path, routine: str, fps: str | None) -> list[Note]:
+def bake_file(
+    rig: Rig,
+    output: Path,
+    routine: str = "",
+    fps: str | None = None,
+    *,
+    shelf: Shelf | None = None,
+) -> list[Note]:
     """Write a routine (by name; the only one where it is "") for all its frames, and return what is
-    to be told. fps: frames a second; its own where it is None. Raises GremioError."""
+    to be told. fps: frames a second; its own where it is None. shelf: where models are read
+    already. Raises GremioError."""
     ending = output.suffix.lower()
     if ending not in _ENDINGS:
         raise GremioError(
@@ -28,7 +37,7 @@ def bake_file(rig: Rig, output: Path, routine: str, fps: str | None) -> list[Not
     entry = rig.routines[routine_called(rig, routine)]
     rate = entry.rate if fps is None else rate_of(fps)
     if ending == ".glb":
-        data, notes = routine_glb(rig, model_shelf(), entry, rate[0] / rate[1])
+        data, notes = routine_glb(rig, shelf or model_shelf(), entry, rate[0] / rate[1])
         atomic.write(output, data)
         return notes
     baked = bake(rig, entry.name, rate=fps)
