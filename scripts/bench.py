@@ -14,7 +14,6 @@ import statistics
 import subprocess
 import sys
 import time
-from collections.abc import Callable
 from pathlib import Path
 
 import moderngl
@@ -22,7 +21,8 @@ import msgspec
 import mujoco
 import numpy as np
 import trimesh
-from measuring import HINGES_A_CONTROL, Row, best, hinged_tree, many_cams
+from measuring import HINGES_A_CONTROL, Row, against, best, hinged_tree, many_cams
+from over_time import over_time
 from scipy.optimize import least_squares
 
 import gremio
@@ -54,17 +54,6 @@ from gremio.desktop.theme.inks import DAY
 
 ROOT = Path(__file__).parent.parent
 SIZE = (1280, 800)
-
-
-def against(
-    ours: Callable[[], object], theirs: Callable[[], object], times: int
-) -> tuple[float, float]:
-    """Least durations of both, in turns, so that both meet the same disturbances."""
-    mine, other = [], []
-    for _ in range(times):
-        mine.append(best(ours, 3))
-        other.append(best(theirs, 3))
-    return min(mine), min(other)
 
 
 def in_mujoco(rig: Rig) -> tuple[mujoco.MjModel, mujoco.MjData]:
@@ -700,7 +689,8 @@ def apart(script: str, *about: str) -> list[Row]:
 def main() -> None:
     """Measure, print, and write the table."""
     rows = [
-        *solving(), *formulas(), *trains(), *cams(), *linkages(), *seats(), *compiling(),
+        *solving(), *formulas(), *trains(), *cams(), *linkages(), *seats(), *over_time(),
+        *compiling(),
         *drawing(), *ledger(),
         *apart("bench.py", "dragging"), *apart("editing.py"), *starting(),
     ]  # fmt: skip

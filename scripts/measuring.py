@@ -25,6 +25,17 @@ def best(run: Callable[[], object], times: int) -> float:
     return min(durations)
 
 
+def against(
+    ours: Callable[[], object], theirs: Callable[[], object], times: int
+) -> tuple[float, float]:
+    """Least durations of both, in turns, so that both meet the same disturbances."""
+    mine, other = [], []
+    for _ in range(times):
+        mine.append(best(ours, 3))
+        other.append(best(theirs, 3))
+    return min(mine), min(other)
+
+
 def hinged_tree(count: int) -> Rig:
     """A tree with three children a part; each hinge is led by a control through a ratio."""
     rng = np.random.default_rng(count)

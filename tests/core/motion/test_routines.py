@@ -23,7 +23,8 @@ from gremio.core.edit.routines import (
     set_keys,
 )
 from gremio.core.files import rig_file
-from gremio.core.motion.routines import Run, inputs_at
+from gremio.core.motion.keys import inputs_at
+from gremio.core.motion.routines import Run
 from gremio.core.rig.channels import key
 from gremio.core.rig.find import channel_key, control_id, part_id
 from gremio.core.rig.model import Joint, Rig, Routine

@@ -17,10 +17,12 @@ import gremio
 from gremio.core.edit.controls import change_control, remove_control
 from gremio.core.edit.parts import remove_part
 from gremio.core.make.motors import with_motor
+from gremio.core.mechanics.profiles import value
 from gremio.core.quantity import UNITS, show
 from gremio.core.rig.channels import key
 from gremio.core.rig.find import part_id
 from gremio.core.rig.model import Rig
+from gremio.core.solve.cam_steps import cam_profile
 from gremio.core.typed import parse
 
 TURN = 2 * math.pi
@@ -66,6 +68,43 @@ def test_it_goes_on_through_trains_and_backwards() -> None:
     # 2 turns, then half a turn more, and half a turn back.
     assert baked.value("Capstan turn z") / TURN == pytest.approx([2.0, 2.5, 2.0])
     assert baked.value("Drum turn z") / TURN == pytest.approx([-1.0, -1.25, -1.0])
+
+
+@pytest.mark.parametrize("profile", ["cycloidal", "modified sine", "ease into rest", "straight"])
+def test_any_law_is_that_of_quad_anywhere(profile: str) -> None:
+    rig = driven((0, 0.0), (1.3, 2.0), (3, -0.7), profile=profile)
+    (routine,) = rig.routines.values()
+    ((channel, cam),) = routine.keys.items()
+    curve = cam_profile(cam, channel)
+    asked = [0.2, 1.3, 1.9, 2.71, 3.0]
+    turns = gremio.bake(rig, times=asked).value("Capstan turn z")
+    for time, turn in zip(asked, turns, strict=True):
+        rate = lambda t: float(value(curve, t))  # noqa: E731
+        wanted = sum(
+            quad(rate, a, min(b, time), epsabs=1e-12)[0]
+            for a, b in ((0.0, 1.3), (1.3, 3.0))
+            if a < time
+        )
+        assert turn == pytest.approx(wanted, abs=1e-8)
+
+
+def test_keys_beyond_the_range_of_a_lever_go_as_far_as_it_does() -> None:
+    """What is keyed at 2 turns a second, on a lever that ends at 1."""
+    rig = driven((0, 0.0), (2, 2.0), profile="straight")
+    ((lever, speed),) = rig.controls.items()
+    rig = change_control(rig, lever, replace(speed, low=-TURN, high=TURN))
+    turns = gremio.bake(rig, times=[1.0, 2.0]).value("Capstan turn z") / TURN
+    assert turns == pytest.approx([0.5, 1.5], abs=1e-6)
+
+
+def test_two_motors_on_one_shaft_add_up() -> None:
+    b = capstan()
+    b.control("Other", "-2 turn/s", "2 turn/s", kind="rate", unit="turn/s")
+    rig = gremio.motor(b.rig, "Speed", "Capstan turn z", phase=0.5)
+    rig = gremio.motor(rig, "Other", "Capstan turn z")
+    rig = gremio.key(gremio.routine(rig, "Haul", 2.0), 0.0, {"Speed": TURN, "Other": TURN / 4})
+    turn = gremio.bake(rig, times=[2.0]).value("Capstan turn z")
+    assert turn == pytest.approx([0.5 + 2.5 * TURN])
 
 
 @pytest.mark.parametrize("profile", ["cycloidal", "harmonic", "3-4-5", "modified sine"])

@@ -1,9 +1,9 @@
 """Motors: what a rate adds up to over a routine, exactly, and the same wherever one asks.
 
-The time is cut at every key of the routine; between, a rate is smooth, or nearly so, and is added
-up by Gauss and Legendre's rule (exact for the cubics that keys go through; Abramowitz and Stegun,
-Handbook of Mathematical Functions, 25.4.29), each piece halved until both halves together say what
-the whole did.
+What keys say by cubics has its integral in closed form. For anything else the time is cut at every
+key of the routine; between, a rate is smooth, or nearly so, and is added up by Gauss and Legendre's
+rule (exact for polynomials up to degree 15; Abramowitz and Stegun, Handbook of Mathematical
+Functions, 25.4.29), each piece halved until both halves together say what the whole did.
 """
 
 from __future__ import annotations
@@ -14,10 +14,14 @@ from collections.abc import Callable
 import numpy as np
 
 from gremio.core.arrays import Array
+from gremio.core.mechanics.profiles import Profile, total
 from gremio.core.problem import GremioError
 from gremio.core.solve.patience import may_go_on
 
 _NODES, _WEIGHTS = np.polynomial.legendre.leggauss(8)
+_DEGREES = np.arange(len(_NODES))
+# From the rates at the nodes to the Legendre polynomials that go through them.
+_FIT = np.polynomial.legendre.legvander(_NODES, 7) * _WEIGHTS[:, None] * (_DEGREES + 0.5)
 # A piece is halved until its halves are so near to it (of the largest total), and so often at most.
 _EXACT, _HALVINGS = 1e-11, 18
 # No piece is longer at first (s).
@@ -25,6 +29,22 @@ _LONGEST = 0.5
 
 # The rates (M, N) at times (N,), s.
 Rates = Callable[[Array], Array]
+
+
+class KeyedTotals:
+    """The running totals of rates that keys say, cubic between them: each has its integral in
+    closed form. profiles: of time (s), one a rate."""
+
+    def __init__(self, profiles: list[Profile]) -> None:
+        self._profiles = profiles
+        # What lies before the beginning of the routine is not counted.
+        self._from = np.array([float(total(profile, 0.0)) for profile in profiles])
+
+    def at(self, times: Array) -> Array:
+        """(M, F) the totals at times (F,), s, from 0 on."""
+        found = np.array([total(profile, times) for profile in self._profiles])
+        totals: Array = found.reshape(len(self._profiles), len(times)) - self._from[:, None]
+        return totals
 
 
 class Totals:
@@ -40,62 +60,60 @@ class Totals:
             for a, b in itertools.pairwise(marks)
         ]
         edges = np.concatenate([*pieces, [end]])
-        self._edges, sums = self._refined(edges)
-        zero = np.zeros((sums.shape[0], 1))
-        self._upto = np.concatenate([zero, np.cumsum(sums, axis=1)], axis=1)
+        self._edges, self._fitted = self._refined(edges)
+        sums = self._fitted[0] * np.diff(self._edges)
+        self._upto = np.concatenate([np.zeros((len(sums), 1)), np.cumsum(sums, axis=1)], axis=1)
 
     def _refined(self, edges: Array) -> tuple[Array, Array]:
-        """The edges of pieces that are short enough, and (M, n) what each piece adds up to."""
+        """The edges of pieces that are short enough, and (8, M, n) the rates in them, by the
+        Legendre polynomials from −1 to 1."""
         done_edges: list[Array] = []
-        done_sums: list[Array] = []
+        done: list[Array] = []
         left, right = edges[:-1], edges[1:]
-        whole = self._sums(left, right)
-        size = max(float(np.abs(whole).sum(axis=1).max(initial=0.0)), 1e-12)
+        whole = self._fit(left, right)
+        size = max(float(np.abs(whole[0] * (right - left)).sum(axis=1).max(initial=0.0)), 1e-12)
         for _ in range(_HALVINGS):
             if not may_go_on():
                 raise GremioError("Following the routine was stopped. Ask for less of it.")
             middle = (left + right) / 2
-            one, two = self._sums(left, middle), self._sums(middle, right)
-            near = np.abs(one + two - whole).max(axis=0, initial=0.0) <= _EXACT * size
+            one, two = self._fit(left, middle), self._fit(middle, right)
+            parted = (one[0] + two[0]) / 2 - whole[0]
+            near = np.abs(parted * (right - left)).max(axis=0, initial=0.0) <= _EXACT * size
             done_edges.append(np.concatenate([left[near], middle[near]]))
-            done_sums.append(np.concatenate([one[:, near], two[:, near]], axis=1))
+            done.append(np.concatenate([one[:, :, near], two[:, :, near]], axis=2))
             if near.all():
                 break
             left, right = (
                 np.concatenate([left[~near], middle[~near]]),
                 np.concatenate([middle[~near], right[~near]]),
             )
-            whole = np.concatenate([one[:, ~near], two[:, ~near]], axis=1)
+            whole = np.concatenate([one[:, :, ~near], two[:, :, ~near]], axis=2)
         else:
             # Where it jumps, the pieces are so short by now that it does not count.
             done_edges.append(left)
-            done_sums.append(whole)
-        starts, sums = np.concatenate(done_edges), np.concatenate(done_sums, axis=1)
+            done.append(whole)
+        starts, fitted = np.concatenate(done_edges), np.concatenate(done, axis=2)
         order = np.argsort(starts, kind="stable")
-        return np.append(starts[order], edges[-1]), sums[:, order]
+        return np.append(starts[order], edges[-1]), np.ascontiguousarray(fitted[:, :, order])
 
-    def _sums(self, left: Array, right: Array) -> Array:
-        """(M, n) what rates add up to from left (n,) to right (n,)."""
+    def _fit(self, left: Array, right: Array) -> Array:
+        """(8, M, n) the rates from left (n,) to right (n,), by the Legendre polynomials."""
         half = (right - left) / 2
         times = (left + right)[:, None] / 2 + half[:, None] * _NODES
         rates = self._rates(times.ravel())
-        found: Array = (rates.reshape(len(rates), *times.shape) * _WEIGHTS).sum(axis=2) * half
-        return found
+        fitted: Array = np.moveaxis(rates.reshape(len(rates), *times.shape) @ _FIT, 2, 0)
+        return fitted
 
-    def at(self, time: float) -> Array:
-        """(M,) the totals at a time (s) from 0 to the end."""
-        place = int(np.searchsorted(self._edges, time, side="right")) - 1
-        place = min(max(place, 0), len(self._edges) - 2)
-        start = self._edges[place]
-        upto: Array = self._upto[:, place]
-        if time <= start:
-            return upto
-        rest = self._sums(np.array([start]), np.array([min(time, float(self._edges[-1]))]))
-        total: Array = upto + rest[:, 0]
-        return total
-
-    @property
-    def whole(self) -> Array:
-        """(M,) the totals at the end."""
-        found: Array = self._upto[:, -1]
+    def at(self, times: Array) -> Array:
+        """(M, F) the totals at times (F,), s, from 0 to the end."""
+        edges = self._edges
+        place = np.clip(np.searchsorted(edges, times, side="right") - 1, 0, len(edges) - 2)
+        half = (edges[place + 1] - edges[place]) / 2
+        known = np.polynomial.legendre.legvander((times - edges[place]) / half - 1.0, 8).T
+        found: Array = self._upto[:, place]
+        for degree, fitted in enumerate(self._fitted):
+            # The integral of a Legendre polynomial from −1 on.
+            below = known[degree - 1] if degree else -1.0
+            part = (known[degree + 1] - below) / (2 * degree + 1)
+            found += fitted[:, place] * (part * half)
         return found

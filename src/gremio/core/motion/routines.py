@@ -13,18 +13,16 @@ import numpy as np
 import numpy.typing as npt
 
 from gremio.core.arrays import Array
-from gremio.core.mechanics.clock import local_time
-from gremio.core.mechanics.profiles import value
-from gremio.core.motion.motors import Totals
+from gremio.core.motion.keys import inputs_at
+from gremio.core.motion.run_up import RunUp, motors_of
 from gremio.core.problem import GremioError, Note, NotFound
 from gremio.core.remembered import Bounded
 from gremio.core.rig.channels import split
 from gremio.core.rig.find import nothing_called
-from gremio.core.rig.ids import CLOCK, ChannelKey, ThingId
-from gremio.core.rig.model import Motor, Rig, Routine, RoutineEnds
+from gremio.core.rig.ids import ChannelKey, ThingId
+from gremio.core.rig.model import Rig, Routine
 from gremio.core.rig.numbers import full_label, owner_name
-from gremio.core.solve.cam_steps import cam_profile
-from gremio.core.solve.evaluate import evaluate, evaluate_channels
+from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.patience import may_go_on
 from gremio.core.solve.pose import Poses
 from gremio.core.solve.program import Program
@@ -51,28 +49,6 @@ def routine_called(rig: Rig, name: str = "") -> ThingId:
     raise NotFound(nothing_called(name, "routine", names))
 
 
-def inputs_at(routine: Routine, times: npt.ArrayLike) -> dict[ChannelKey, Array]:
-    """Where a routine puts inputs at times (F,) from its beginning (s): (F,) SI, by channel key,
-    the clock among them. What it says nothing of is at home."""
-    t = np.atleast_1d(np.asarray(times, dtype=float))
-    local = local_time(t, routine.length, routine.ends)
-    found = {channel: np.full(len(t), start) for channel, start in routine.start.items()}
-    for channel, cam in routine.keys.items():
-        if cam.stations:
-            found[channel] = np.asarray(value(cam_profile(cam, channel), local), dtype=np.float64)
-    found[CLOCK] = t
-    return found
-
-
-def motors_of(program: Program) -> list[Motor]:
-    """The motors of its rig whose rate and follower are computed."""
-    row = program.channel_row
-    return [
-        link for link in program.rig.links.values()
-        if isinstance(link, Motor) and link.rate in row and link.follower in row
-    ]  # fmt: skip
-
-
 class Run:
     """A routine made ready to be solved at any times. program: of its rig."""
 
@@ -82,8 +58,7 @@ class Run:
         # Frames lie on steps, so that what is baked needs no more than is kept.
         self._rate = rate * max(1, math.ceil(_INNER / rate))
         self._grown: list[Array] = []
-        self._motors = motors_of(program)
-        self._totals_of: Totals | None = None
+        self._run_up = RunUp(program, routine)
 
     def at(self, times: npt.ArrayLike) -> Poses:
         """The poses at times (F,) from the routine's beginning (s), in their order. Raises
@@ -92,73 +67,17 @@ class Run:
         if not np.isfinite(t).all():
             raise GremioError("A routine is asked at a time that is no plain number.")
         inputs: dict[ChannelKey, npt.ArrayLike] = dict(inputs_at(self.routine, t))
-        inputs.update(self._run_up(t))
+        inputs.update(self._run_up.at(t))
         growing = self.program.growing
         if growing:
             grown = np.array([self._grown_at(float(time)) for time in t]).T
             inputs.update(zip(growing, grown, strict=True))
         return evaluate(self.program, inputs, apart=True)
 
-    def _run_up(self, times: Array) -> dict[ChannelKey, Array]:
-        """What motors have come to at times (F,): (F,) by key of the follower."""
-        if not self._motors:
-            return {}
-        length, ends = self.routine.length, self.routine.ends
-        totals = self._motor_totals()
-        found = np.empty((len(self._motors), len(times)))
-        for place, time in enumerate(times):
-            within = min(max(float(time), 0.0), length)
-            found[:, place] = totals.at(within)
-            beyond = float(time) - length
-            if beyond > 0.0:
-                found[:, place] += self._beyond(totals, beyond, ends)
-        return {
-            link.follower: link.phase + self.routine.start.get(link.follower, 0.0) + found[row]
-            for row, link in enumerate(self._motors)
-        }
-
-    def _beyond(self, totals: Totals, time: float, ends: RoutineEnds) -> Array:
-        """(M,) what is added so long (s) after the first run through."""
-        length = self.routine.length
-        if ends == "once":
-            # The rates stay as they are at the end.
-            last: Array = self._rates(np.array([length]))[:, 0] * time
-            return last
-        rounds, rest = divmod(time, length)
-        if ends == "round":
-            return totals.whole * rounds + totals.at(rest)
-        # Back and on again by turns; back first.
-        part = totals.at(rest) if int(rounds) % 2 else totals.whole - totals.at(length - rest)
-        return totals.whole * rounds + part
-
-    def _motor_totals(self) -> Totals:
-        if self._totals_of is None:
-            times = [s.lead for cam in self.routine.keys.values() for s in cam.stations]
-            self._totals_of = Totals(self._rates, np.array(times), self.routine.length)
-        return self._totals_of
-
-    def _rates(self, times: Array) -> Array:
-        """(M, N) what the rates of the motors are at times (N,)."""
-        inputs: dict[ChannelKey, npt.ArrayLike] = dict(inputs_at(self.routine, times))
-        program = self.program
-        rows = [program.channel_row[link.rate] for link in self._motors]
-        keyed = all(program.inputs[row] for row in rows)
-        if keyed:
-            # What keys say is asked of them, and nothing needs to be solved.
-            found = []
-            for row, link in zip(rows, self._motors, strict=True):
-                said = np.asarray(inputs.get(link.rate, program.home[row]), dtype=np.float64)
-                ends = float(program.low[row]), float(program.high[row])
-                found.append(np.clip(np.broadcast_to(said, times.shape), *ends))
-            return np.array(found)
-        channels = evaluate_channels(program, inputs, apart=True)[0]
-        rates: Array = channels[rows]
-        return rates
-
     def inputs(self, time: float) -> dict[ChannelKey, float]:
         """Where all inputs are at one time (s), what grows on the way among them (SI, by key)."""
         found = {c: float(values[0]) for c, values in inputs_at(self.routine, [time]).items()}
-        ran = self._run_up(np.array([time]))
+        ran = self._run_up.at(np.array([time]))
         found.update({channel: float(values[0]) for channel, values in ran.items()})
         growing = self.program.growing
         if growing:
@@ -175,7 +94,7 @@ class Run:
             return grown
         ends = np.array([step / self._rate, time])
         way: dict[ChannelKey, npt.ArrayLike] = dict(inputs_at(self.routine, ends))
-        way.update(self._run_up(ends))
+        way.update(self._run_up.at(ends))
         way.update(zip(program.growing, map(float, grown), strict=True))
         last = evaluate(program, way)
         rows = [program.channel_row[channel] for channel in program.growing]
@@ -192,7 +111,7 @@ class Run:
             number = len(self._grown)
             at = np.arange(number * _BLOCK, (number + 1) * _BLOCK + 1) / self._rate
             way: dict[ChannelKey, npt.ArrayLike] = dict(inputs_at(self.routine, at))
-            way.update(self._run_up(at))
+            way.update(self._run_up.at(at))
             for place, channel in enumerate(growing):
                 start = self.routine.start.get(channel, 0.0)
                 way[channel] = float(self._grown[-1][-1, place]) if self._grown else start

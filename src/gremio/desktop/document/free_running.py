@@ -12,7 +12,7 @@ from typing import Protocol
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from gremio.core.motion.routines import motors_of
+from gremio.core.motion.run_up import motors_of
 from gremio.core.problem import GremioError
 from gremio.core.rig.ids import CLOCK, ChannelKey
 from gremio.core.solve.evaluate import rolled_on
