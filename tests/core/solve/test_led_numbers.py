@@ -434,6 +434,11 @@ def test_a_count_that_is_no_whole_number_is_refused_from_a_script_too() -> None:
     rig = set_repeat(rig, bar, Repeat("line", axis="x", count=6, pitch=0.3))
     with pytest.raises(GremioError, match=r"Bar count takes whole numbers, and 4\.5 is none"):
         set_number(rig, f"{bar} count", 4.5)
+    for wild in (float("nan"), float("inf")):
+        with pytest.raises(GremioError, match="takes a plain number"):
+            set_number(rig, f"{bar} count", wild)
+    with pytest.raises(GremioError, match="takes a plain number"):
+        set_number(rig, f"{bar} pitch", float("nan"))
 
 
 def test_a_stop_of_a_linkage_that_a_file_leads_stands_still_as_the_note_says() -> None:

@@ -42,6 +42,8 @@ def set_number(rig: Rig, channel: ChannelKey, value: float) -> Rig:
     found = _must_have(rig, channel)
     if not found.field:
         return set_values(rig, {channel: value})
+    if math.isnan(value) or (found.whole and math.isinf(value)):
+        raise GremioError(f"{full_label(rig, channel)} takes a plain number. Type one.")
     if found.whole and abs(value - round(value)) > 1e-9:
         name = full_label(rig, channel)
         raise GremioError(f"{name} takes whole numbers, and {value:g} is none. Type another.")
