@@ -14,10 +14,15 @@ from scipy.integrate import trapezoid
 from scipy.signal import periodogram
 
 import gremio
+from gremio.core.edit.formulas import shown
+from gremio.core.make.motors import with_motor
 from gremio.core.make.rumbles import with_rumble
 from gremio.core.mechanics.rumble import shake
-from gremio.core.rig.find import part_id
-from gremio.core.rig.model import Rig, Rumble
+from gremio.core.rig.channels import key
+from gremio.core.rig.find import control_id, part_id
+from gremio.core.rig.model import Formula, Rig, Rumble
+from gremio.core.solve.backward import Hand, Held, move
+from gremio.core.solve.pulling import pull
 
 KEPT = [0.43710652322031546, 0.24237935887659476, 0.2403703484257221, 0.007065273987258841]
 
@@ -134,3 +139,54 @@ def test_one_act_shakes_all_that_a_joint_leaves_free() -> None:
         with_rumble(rig, part_id(rig, "Wall"))
     gone = gremio.solve(rig, {"Engine rumble": 1.0, "clock": 0.37})
     assert abs(gone.value("Engine", "move x")) > 0.0
+
+
+def test_a_hand_pulls_what_shakes_or_is_driven_and_not_what_leads_it() -> None:
+    b = gremio.Builder("Winch")
+    b.part("Sledge", joint="slide x", stops=(0.0, 1.0))
+    b.part("Drum", at=(0, 2, 0), joint="spin z")
+    b.control("Turn", -10.0, 10.0, kind="angle", unit="deg")
+    b.part("Wheel", at=(0, 4, 0), joint="spin z")
+    b.ratio("Turn", "Wheel turn z", 2.0)
+    rig, _ = with_rumble(b.rig, part_id(b.rig, "Sledge"))
+    rig, _ = with_rumble(rig, part_id(rig, "Wheel"))
+    rig, _ = with_motor(rig, key(part_id(rig, "Drum"), "turn z"))
+    pose = gremio.solve(rig, {"Sledge rumble": 0.5, "clock": 0.3})
+    sledge, drum, wheel = (part_id(rig, name) for name in ("Sledge", "Drum", "Wheel"))
+    hand = pull(pose.program, pose, sledge, (0.0, 0.0, 0.0), (0.4, 0.0, 0.0))
+    assert isinstance(hand, Hand) and hand.channel == key(sledge, "move x")
+    hand = pull(pose.program, pose, drum, (0.5, 0.0, 0.0), (0.4, 2.3, 0.0))
+    assert isinstance(hand, Hand) and hand.channel == key(drum, "turn z")
+    assert hand.value == pytest.approx(np.arctan2(0.3, 0.4))
+    # What a control turns too is turned by that.
+    hand = pull(pose.program, pose, wheel, (0.5, 0.0, 0.0), (0.49, 4.1, 0.0))
+    assert isinstance(hand, Hand) and hand.channel == key(control_id(rig, "Turn"))
+
+
+def test_a_formula_of_the_clock_goes_with_it_and_no_hand_moves_it() -> None:
+    b = gremio.Builder("Lamp")
+    b.part("Lamp", joint="hinge z")
+    rig = gremio.formula(b.rig, "Lamp turn z", "20 deg * sin(clock * 1 turn / 4 s)")
+    (link,) = rig.links.values()
+    assert isinstance(link, Formula)
+    assert shown(rig, link) == "20 deg * sin(clock * 1 turn / 4 s)"
+    assert gremio.solve(rig, {"clock": 1.0}).value("Lamp", "turn z") == pytest.approx(
+        np.radians(20)
+    )
+    rig = gremio.routine(rig, "Swing", 4.0)
+    swing = gremio.bake(rig, times=[0.0, 1.0, 2.0, 3.0]).value("Lamp turn z")
+    assert np.degrees(swing) == pytest.approx([0, 20, 0, -20])
+    pose = gremio.solve(rig)
+    lamp = part_id(rig, "Lamp")
+    held = move(pose.program, pose, key(lamp, "turn z"), 0.1)
+    assert isinstance(held, Held) and "follows the clock" in held.text
+    held = pull(pose.program, pose, lamp, (1.0, 0.0, 0.0), (0.9, 0.3, 0.0))
+    assert isinstance(held, Held) and "follows the clock" in held.text
+
+
+def test_a_part_of_ones_own_called_clock_is_meant_before_the_time() -> None:
+    b = gremio.Builder("Tower")
+    b.part("Hand", joint="hinge z")
+    b.control("clock", 0.0, 12.0, kind="number", unit="")
+    rig = gremio.formula(b.rig, "Hand turn z", "clock * 30 deg")
+    assert gremio.solve(rig, {"clock": 3.0}).value("Hand", "turn z") == pytest.approx(np.pi / 2)

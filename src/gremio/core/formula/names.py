@@ -10,7 +10,7 @@ from typing import NamedTuple
 
 from gremio.core.formula.tree import FormulaError
 from gremio.core.rig.channels import CHANNELS, free_of, freed, key, split
-from gremio.core.rig.ids import ChannelKey, PartId, ThingId
+from gremio.core.rig.ids import CLOCK, ChannelKey, PartId, ThingId
 from gremio.core.rig.model import Part, Rig
 from gremio.core.rig.numbers import OWNERS, exists, number_word, numbers_of, owner_of
 
@@ -41,6 +41,8 @@ class Names:
                 self._ids[thing.name] = thing_id
         for measure_id, measure in rig.measures.items():
             self._ids.setdefault(measure.name, measure_id)
+        # A thing of the user's that is called so is meant before the time.
+        self._ids.setdefault(CLOCK, ThingId(CLOCK))
         self._by_letter: dict[str, list[str]] = {}
         for name in sorted(self._ids, key=len, reverse=True):
             if name and not self._must_be_quoted(name):
@@ -119,7 +121,7 @@ class Names:
         found = self._spelled(text, end, thing)
         if found is not None:
             return found
-        if thing in self.rig.controls or thing in self.rig.measures:
+        if thing in self.rig.controls or thing in self.rig.measures or thing == CLOCK:
             return Found(thing, end)
         told = ", ".join(f".{number_word(self.rig, c)}" for c in numbers_of(self.rig, thing))
         raise FormulaError(
@@ -128,6 +130,8 @@ class Names:
 
     def shown(self, name_key: ChannelKey) -> str:
         """What a key is called in a formula."""
+        if name_key == CLOCK == self._ids[CLOCK]:
+            return CLOCK
         thing, rest = split(name_key)
         rig = self.rig
         owner = owner_of(rig, thing)

@@ -79,7 +79,8 @@ class LinkRecord(NamedTuple):
     leads: of those that lead in it, and of what else a formula refers to. adds: whether one adds
     to what its followers have otherwise, and does not set it. told: one as people call it. wrong:
     what is wrong with its numbers, and what to do; "" for nothing. symbol: the name of its
-    symbol. both_ways: whether its two ends lead each other alike.
+    symbol. both_ways: whether its two ends lead each other alike. timed: what it adds comes of the
+    time, so that a hand on its follower moves that itself, and none of its leads.
     """
 
     struct: type[Any]
@@ -91,6 +92,7 @@ class LinkRecord(NamedTuple):
     wrong: Callable[[Rig, Any], str] = _nothing
     symbol: Callable[[Any], str] | None = None
     both_ways: bool = False
+    timed: bool = False
 
 
 def _rolled(link: Any) -> tuple[ChannelKey, ...]:
@@ -152,6 +154,7 @@ LINKS: dict[LinkKind, LinkRecord] = {
         leads=lambda link: (link.rate,),
         adds=_always(True),
         wrong=link_numbers.of_motor,
+        timed=True,
     ),
     "rumble": LinkRecord(
         Rumble,
@@ -160,6 +163,7 @@ LINKS: dict[LinkKind, LinkRecord] = {
         leads=lambda link: (link.amount, CLOCK),
         adds=_always(True),
         wrong=link_numbers.of_rumble,
+        timed=True,
     ),
     "driving": LinkRecord(
         Driving,

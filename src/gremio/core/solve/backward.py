@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections import deque
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -13,8 +13,16 @@ from gremio.core.plan.trains import Train
 from gremio.core.quantity import show_short
 from gremio.core.rig.channels import SCALES, key, split
 from gremio.core.rig.constraints import CONSTRAINTS, adds_to, constraint_words
-from gremio.core.rig.ids import CLOCK, ChannelKey, PartId
-from gremio.core.rig.links import adds, followers, link_holds, link_kind, link_label
+from gremio.core.rig.ids import CLOCK, ChannelKey, PartId, ThingId
+from gremio.core.rig.links import (
+    adds,
+    followers,
+    leads,
+    link_holds,
+    link_kind,
+    link_label,
+    record_of,
+)
 from gremio.core.rig.model import Cam, ConstantVolume, Constraint, Link, LinkKind, Ratio, Rolling
 from gremio.core.rig.numbers import closure_label, full_label, label, shown_unit
 from gremio.core.solve.cam_steps import cam_profile
@@ -98,6 +106,19 @@ def move(program: Program, pose: Pose, channel: ChannelKey, wanted: float) -> Ha
 
     channel: key. wanted: SI. The present pose decides between several answers.
     """
+    return held_by_clock(program, channel) or _moved(program, pose, channel, wanted)
+
+
+def held_by_clock(program: Program, channel: ChannelKey) -> Held | None:
+    """What holds a channel (by key) that the clock alone leads; None for any other."""
+    if CLOCK not in program.channel_row or inputs_above(program, channel) != [CLOCK]:
+        return None
+    name = full_label(program.rig, channel)
+    which = "No hand moves the clock." if channel == CLOCK else f"{name} follows the clock."
+    return Held(f"{which} Go to another time on the Routine page, or let the clock run.")
+
+
+def _moved(program: Program, pose: Pose, channel: ChannelKey, wanted: float) -> Hand | Held:
     row = program.channel_row.get(channel)
     if row is None:
         owner, name = split(channel)
@@ -111,8 +132,6 @@ def move(program: Program, pose: Pose, channel: ChannelKey, wanted: float) -> Ha
     wanted = asked_for(wanted, low, high, soft)
     drive = program.drives.get(channel)
     if drive is None:
-        if channel == CLOCK:
-            return Held("No hand moves the clock. Go to another time on the Routine page.")
         return Hand(channel, wanted)
     held = not_driven_back(program, channel)
     if held is not None:
@@ -364,8 +383,23 @@ def inputs_above(
             and program.inputs[program.channel_row[here]]
         ):
             found[here] = None
-        waiting += drive.leads
-    return list(found)
+        timed = _timed_leads(program, drive.links) if drivable else None
+        if timed is None:
+            waiting += drive.leads
+            continue
+        if len(timed) == len(drive.leads):
+            # What is put is where it is shaken from, or turned on from.
+            found[here] = None
+        waiting += [lead for lead in drive.leads if lead not in timed]
+    return [c for c in found if not drivable or c != CLOCK]
+
+
+def _timed_leads(program: Program, links: Sequence[ThingId]) -> set[ChannelKey] | None:
+    """Keys of what leads in those of some links (ids) that add what the time brings; None where
+    there is none of these."""
+    known = [program.rig.links[link] for link in links if link in program.rig.links]
+    timed = [link for link in known if record_of(link).timed]
+    return {lead for link in timed for lead in leads(link)} if timed else None
 
 
 def _secant(

@@ -14,9 +14,16 @@ from gremio.core.arrays import Array, Flags
 from gremio.core.plan.carrying import carriers
 from gremio.core.rig.channels import freed, key, split
 from gremio.core.rig.constraints import constraint_words, constraints_of
-from gremio.core.rig.ids import NOTHING, ChannelKey, PartId
+from gremio.core.rig.ids import CLOCK, NOTHING, ChannelKey, PartId
 from gremio.core.rig.numbers import label
-from gremio.core.solve.backward import Hand, Held, drive_line, inputs_above, not_driven_back
+from gremio.core.solve.backward import (
+    Hand,
+    Held,
+    drive_line,
+    held_by_clock,
+    inputs_above,
+    not_driven_back,
+)
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program
@@ -92,6 +99,12 @@ def pull(
     if best is None:
         if (held := _what_can_not_be_driven(program, part)) is not None:
             return held
+        if CLOCK in program.channel_row:
+            chain = (key(p, name) for p in carriers(program.rig, part)
+                     for name in freed(program.rig.parts[p].joint))  # fmt: skip
+            clocks = (held_by_clock(program, channel) for channel in chain)
+            if (held := next((one for one in clocks if one is not None), None)) is not None:
+                return held
         name = program.rig.parts[part].name
         grounded = f"{name} is grounded: nothing that can move carries it."
         return Held(_what_ties(program, part) or grounded)
