@@ -14,7 +14,9 @@ from scipy.integrate import trapezoid
 from scipy.signal import periodogram
 
 import gremio
+from gremio.core.edit.controls import set_kind
 from gremio.core.edit.formulas import shown
+from gremio.core.make.copying import copy_part, leads_outside
 from gremio.core.make.motors import with_motor
 from gremio.core.make.rumbles import with_rumble
 from gremio.core.mechanics.rumble import shake
@@ -190,3 +192,24 @@ def test_a_part_of_ones_own_called_clock_is_meant_before_the_time() -> None:
     b.control("clock", 0.0, 12.0, kind="number", unit="")
     rig = gremio.formula(b.rig, "Hand turn z", "clock * 30 deg")
     assert gremio.solve(rig, {"clock": 3.0}).value("Hand", "turn z") == pytest.approx(np.pi / 2)
+
+
+def test_a_copy_shakes_by_an_amount_of_its_own_and_nothing_is_asked() -> None:
+    b = gremio.Builder("Houses")
+    b.part("House", joint="slide z")
+    house = part_id(b.rig, "House")
+    rig, _ = with_rumble(b.rig, house)
+    assert leads_outside(rig, house) == []
+    rig, _ = copy_part(rig, house)
+    pose = gremio.solve(rig, {"House rumble 2": 1.0, "clock": 0.3})
+    assert pose.value("House", "move z") == 0.0
+    assert pose.value("House 2", "move z") != 0.0
+
+
+def test_an_amount_counted_otherwise_shakes_as_far() -> None:
+    rig = gremio.routine(pump_house(), "Start", 1.0)
+    rig = gremio.key(rig, 0.0, {"Amount": 0.5})
+    before = gremio.bake(rig).value("Engine move z")
+    ((amount, _),) = rig.controls.items()
+    after = gremio.bake(set_kind(rig, amount, "length")).value("Engine move z")
+    assert after == pytest.approx(before, abs=1e-15)

@@ -26,7 +26,7 @@ from gremio.core.rig.channels import CHANNELS, key, split
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.links import link_label, members
-from gremio.core.rig.model import Cam, Control, Formula, Link, Ratio, Rig
+from gremio.core.rig.model import Cam, Control, Formula, Link, Ratio, Rig, Rumble
 from gremio.core.rig.number import sensible_range
 from gremio.core.rig.numbers import (
     exists,
@@ -169,6 +169,9 @@ def _scaled(
             for s in link.stations
         ]
         return replace(link, stations=tuple(stations))
+    if isinstance(link, Rumble):
+        led = factor if link.follower in own else 1.0
+        return replace(link, share=link.share * led / (factor if link.amount in own else 1.0))
     raise GremioError(
         f"{control.name} is in {link_label(rig, link)}, which counts in its unit. Make another "
         "control, and let it lead this one."

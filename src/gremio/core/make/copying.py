@@ -18,7 +18,7 @@ from gremio.core.frames import Triple
 from gremio.core.rig.channels import key, split
 from gremio.core.rig.constraints import constraints_of
 from gremio.core.rig.find import free_name, names_in
-from gremio.core.rig.ids import GROUND, NOTHING, ChannelKey, PartId, ThingId
+from gremio.core.rig.ids import CLOCK, GROUND, NOTHING, ChannelKey, PartId, ThingId
 from gremio.core.rig.links import followers, members
 from gremio.core.rig.model import Aim, AnyConstraint, Link, Path, Reach, Rig, Target, Targeted
 from gremio.core.rig.rekeyed import rekeyed
@@ -70,10 +70,15 @@ def leads_outside(rig: Rig, part_id: PartId) -> list[ThingId]:
     own = set(_inside_controls(rig, inside))
     found: dict[ThingId, None] = {}
     for link in rig.links.values():
-        owners = [split(c)[0] for c in members(link)]
+        owners = _owners(link)
         if any(o in inside for o in owners):
             found.update(dict.fromkeys(o for o in owners if o not in inside and o not in own))
     return list(found)
+
+
+def _owners(link: Link) -> list[ThingId]:
+    """Ids of the things that a link is of; not the clock, which is everybody's."""
+    return [split(channel)[0] for channel in members(link) if channel != CLOCK]
 
 
 def _copied_parts(rig: Rig, part_id: PartId) -> dict[PartId, PartId]:
@@ -105,7 +110,7 @@ def _inside_controls(rig: Rig, inside: Collection[ThingId]) -> list[ThingId]:
     """Controls that lead, and are led by, nothing but what is inside, and one another."""
     touched: dict[ThingId, set[ThingId]] = {}
     for link in rig.links.values():
-        owners = {split(c)[0] for c in members(link)}
+        owners = set(_owners(link))
         for owner in owners & set(rig.controls):
             touched.setdefault(owner, set()).update(owners - {owner})
     found = set(touched)
@@ -120,7 +125,7 @@ def _outside_controls(rig: Rig, inside: Collection[ThingId]) -> list[ThingId]:
     own = set(_inside_controls(rig, inside))
     found: dict[ThingId, None] = {}
     for link in rig.links.values():
-        owners = {split(c)[0] for c in members(link)}
+        owners = set(_owners(link))
         if owners & set(inside):
             found.update(dict.fromkeys(o for o in owners if o in rig.controls and o not in own))
     return list(found)
@@ -161,7 +166,7 @@ def _with_links(
         return key(every[owner], name) if owner in every else text
 
     for link in list(rig.links.values()):
-        owners = {split(c)[0] for c in members(link)}
+        owners = set(_owners(link))
         led = {split(c)[0] for c in followers(link)}
         if not owners & set(inside) or not led <= set(every):
             continue
