@@ -192,3 +192,17 @@ def test_no_hand_moves_the_clock(winch: Hand) -> None:
     document.select(thing("clock"))
     winch.rest(30)
     assert winch.window.card.isVisible()
+
+
+def test_keys_of_what_a_motor_drives_are_told_under_inspection(winch: Hand) -> None:
+    document = winch.window.document
+    drum_turn = key(part_id(document.rig, "Drum"), "turn z")
+    document.timing.make()
+    document.timing.key_now([drum_turn])
+    document.select(part_id(document.rig, "Drum"))
+    winch.do("Let a motor drive it")
+    (told,) = [one for one in document.looking.findings() if one.note.code == "key-unheard"]
+    assert document.edit("mend", told.mends[0].edit)
+    assert not [one for one in document.looking.findings() if one.note.code == "key-unheard"]
+    document.undo()
+    assert [one for one in document.looking.findings() if one.note.code == "key-unheard"]

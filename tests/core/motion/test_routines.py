@@ -302,3 +302,21 @@ def test_keys_that_can_not_be_are_refused() -> None:
         gremio.bake(rig, times=[math.nan])
     with pytest.raises(gremio.GremioError, match="already"):
         add_routine(rig, Routine("Lift"))
+
+
+def test_keys_that_move_nothing_are_told_by_the_inspection_and_taken_out() -> None:
+    b = gremio.Builder("Winch")
+    b.part("Drum", joint="spin z")
+    b.control("Speed", -1.0, 1.0, kind="rate", unit="turn/s")
+    rig = gremio.key(gremio.routine(b.rig, "Haul", 2.0), 1.0, {"Drum turn z": 1.0, "Speed": 0.5})
+    assert not [one for one in gremio.inspect(rig) if one.note.code == "key-unheard"]
+    rig = gremio.motor(rig, "Speed", "Drum turn z")
+    (found,) = [one for one in gremio.inspect(rig) if one.note.code == "key-unheard"]
+    assert found.note.text.startswith("In Haul: The keys of Drum turn z move nothing")
+    assert "Key Speed instead" in found.note.text
+    (mend,) = found.mends
+    mended = mend.edit(rig)
+    assert not [one for one in gremio.inspect(mended) if one.note.code == "key-unheard"]
+    assert gremio.bake(mended, times=[2.0]).value("Drum turn z") == pytest.approx(
+        gremio.bake(rig, times=[2.0]).value("Drum turn z")
+    )

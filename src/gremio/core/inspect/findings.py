@@ -12,6 +12,7 @@ from gremio.core.inspect.gearing import gear_findings
 from gremio.core.inspect.linkages import linkage_findings, misfit_mends
 from gremio.core.inspect.reach import held_names, reach_findings, reach_of
 from gremio.core.inspect.rolling import rolling_findings
+from gremio.core.inspect.routines import routine_findings
 from gremio.core.inspect.struts import strut_findings
 from gremio.core.problem import GremioError, Note
 from gremio.core.rig import ids
@@ -41,7 +42,8 @@ def inspect(rig: Rig, pose: Pose | None = None, *, geometry: GeometryOf) -> list
     """
     program = compile_rig(rig, geometry) if pose is None else pose.program
     here = evaluate(program, rig.at).frame(0) if pose is None else pose
-    return sorted_findings(told_once(here, machine_findings(rig, program)))
+    machine = machine_findings(rig, program)
+    return sorted_findings([*told_once(here, machine), *routine_findings(rig, program)])
 
 
 def told_once(pose: Pose, machine: list[Finding]) -> list[Finding]:

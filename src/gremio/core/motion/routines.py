@@ -133,9 +133,14 @@ def run_of(program: Program, routine: Routine) -> Run:
 
 
 def routine_notes(program: Program, routine: Routine) -> list[Note]:
-    """What a routine says that moves nothing: keys of what is led by something else, and of numbers
-    that no frame can have another value of."""
-    rig, notes = program.rig, []
+    """The notes of `unheard`."""
+    return list(unheard(program, routine).values())
+
+
+def unheard(program: Program, routine: Routine) -> dict[ChannelKey, Note]:
+    """What a routine says that moves nothing, by the key of the channel: keys of what is led by
+    something else, and of numbers that no frame can have another value of."""
+    rig, notes = program.rig, dict[ChannelKey, Note]()
     driven = {link.follower: link.rate for link in motors_of(program)}
     for channel in routine.keys:
         name = full_label(rig, channel)
@@ -149,5 +154,6 @@ def routine_notes(program: Program, routine: Routine) -> list[Note]:
             text = f"The keys of {name} move nothing: it is led. Key what leads it, or let it go."
         else:
             continue
-        notes.append(Note("key-unheard", owner_name(rig, split(channel)[0]), text, "warning"))
+        owner = owner_name(rig, split(channel)[0])
+        notes[channel] = Note("key-unheard", owner, text, "warning")
     return notes

@@ -88,7 +88,7 @@ class Document(QObject):
         self.teaching = Teaching(self)
         self.timing = Timing(self)
         self.teaching.changed.connect(self._teaching_alone)
-        self.looking = Looking(lambda: self._pose, lambda: self._others)
+        self.looking = Looking(lambda: self._pose, lambda: self._others, lambda: self.rig)
         self.pose_changed.connect(self.looking.soon)
         self.path: Path | None = None
         self.opened: Opened | None = None

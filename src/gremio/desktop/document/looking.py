@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from gremio.core.problem import Note
+from gremio.core.rig.model import Rig
 from gremio.core.solve.evaluate import warm_up
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program
@@ -26,16 +27,21 @@ _AT_REST = 0.35
 class Looking(QObject):
     """What is wrong with the open rig.
 
-    pose: gives the present one. others: gives the notes that are known besides, on the rig's
-    file and its models. done: a moment after a change, when what is wrong may be asked for
-    without holding up a drag.
+    pose: gives the present one. others: gives the notes that are known besides, on the rig's file
+    and its models. rig: gives the rig as it is now. done: a moment after a change, when what is
+    wrong may be asked for without holding up a drag.
     """
 
     done = pyqtSignal()
 
-    def __init__(self, pose: Callable[[], Pose], others: Callable[[], list[Note]]) -> None:
+    def __init__(
+        self,
+        pose: Callable[[], Pose],
+        others: Callable[[], list[Note]],
+        rig: Callable[[], Rig],
+    ) -> None:
         super().__init__()
-        self._pose, self._others = pose, others
+        self._pose, self._others, self._rig = pose, others, rig
         self._machine: tuple[Program, list[Finding]] | None = None
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -52,13 +58,16 @@ class Looking(QObject):
         """The notes, with what would mend them."""
         from gremio.core.inspect.finding import Finding
         from gremio.core.inspect.findings import sorted_findings, told_once
+        from gremio.core.inspect.routines import routine_findings
 
         pose = self._pose()
         machine = self._machine
         if machine is None or machine[0] is not pose.program:
             machine = self._judge(pose.program)
         others = map(Finding, self._others())
-        return sorted_findings([*others, *told_once(pose, machine[1])])
+        # Routines are changed without making the rig ready anew.
+        timed = routine_findings(self._rig(), pose.program)
+        return sorted_findings([*others, *told_once(pose, machine[1]), *timed])
 
     @property
     def judged(self) -> bool:
