@@ -45,6 +45,7 @@ if TYPE_CHECKING:
     )
     from gremio.core.script.posing import inspect, run, solve, sweep
     from gremio.core.script.timing import Baked, bake, key, motor, routine, rumble
+    from gremio.core.script.tracing import Trace, trace
     from gremio.core.solve.pose import Pose, Poses
 
 __version__ = "0.2.0"
@@ -58,6 +59,7 @@ _ROOMS = {
     "Note": "problem",
     "Pose": "solve.pose",
     "Poses": "solve.pose",
+    "Trace": "script.tracing",
     "Rig": "rig.model",
     "bake": "script.timing",
     "carriage": "script.by_name",
@@ -91,6 +93,7 @@ _ROOMS = {
     "strut": "script.by_name",
     "sweep": "script.posing",
     "teach": "script.by_name",
+    "trace": "script.tracing",
     "to_pose": "script.by_name",
     "write_note": "script.changing",
 }
@@ -115,6 +118,7 @@ __all__ = [
     "Pose",
     "Poses",
     "Rig",
+    "Trace",
     "bake",
     "carriage",
     "constrain",
@@ -148,5 +152,6 @@ __all__ = [
     "sweep",
     "teach",
     "to_pose",
+    "trace",
     "write_note",
 ]

@@ -8,7 +8,7 @@ from typing import get_args
 from gremio.core.problem import with_article
 from gremio.core.rig.constraints import CONSTRAINTS
 from gremio.core.rig.model import ConstraintKind, StandIn, StrandKind
-from gremio.desktop.actions import asking, rigging, timing, touching
+from gremio.desktop.actions import asking, rigging, timing, touching, tracing
 from gremio.desktop.actions.action import Action, Where
 from gremio.desktop.actions.desktop import Desktop
 
@@ -130,6 +130,7 @@ _TYING = (
     Action("path.draw", "Draw a path", asking.path_points, _PATHS),
     Action("path.edges", "Path along a loop of edges", asking.path_edges, _PATHS),
     Action("path.wheels", "Path round wheels", asking.path_wheels, _PATHS),
+    Action("path.trace", "Trace a point of a part", tracing.trace_point, _PATHS),
 )  # fmt: skip
 
 _TIMING = (
