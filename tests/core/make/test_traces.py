@@ -6,6 +6,7 @@ import csv
 
 import numpy as np
 import pytest
+from shapely import LinearRing, Point
 
 import gremio
 
@@ -52,7 +53,16 @@ def test_a_point_of_a_crank_rod_draws_its_coupler_curve() -> None:
     assert drawn.points[:, 1] == pytest.approx(r * np.sin(theta) / 2, abs=1e-9)
     # It comes back to where it began: a closed path.
     (path,) = drawn.as_path().paths.values()
-    assert path.closed and len(path.points) == 180 and path.name == "Rod trace"
+    assert path.closed and len(path.points) < 180 and path.name == "Rod trace"
+    ring = LinearRing([point[:2] for point in path.points])
+    far = max(ring.distance(Point(point[:2])) for point in drawn.points)
+    assert far <= 1e-4 * drawn.length
+
+
+def test_a_straight_way_is_a_path_of_two_points() -> None:
+    drawn = gremio.trace(cart().rig, "Cart", control="Travel")
+    (path,) = drawn.as_path().paths.values()
+    assert np.array(path.points) == pytest.approx(np.array([[0, 0, R], [2 * np.pi * R, 0, R]]))
 
 
 def test_a_trace_through_a_routine_is_that_of_its_frames_and_a_table() -> None:

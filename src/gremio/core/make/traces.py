@@ -15,6 +15,8 @@ from gremio.core.solve.pose import Poses
 # A line comes back to its beginning within so much of its length, and a point stands that goes no
 # farther than this (m).
 _SAME, _STANDS = 1e-6, 1e-9
+# So near (of its length) a path comes to all points of the line that it is made of.
+_NEAR = 1e-4
 
 
 def traced(poses: Poses, part: PartId, at: Array) -> Array:
@@ -29,14 +31,32 @@ def length_of(line: Array) -> float:
     return float(np.linalg.norm(np.diff(line, axis=0), axis=1).sum())
 
 
+def _needed(line: Array, near: float) -> list[int]:
+    """Which points of a line (F, 3) are needed so that no other is farther than this (m) from the
+    straight way between two of them (Douglas and Peucker, Cartographica 10 (1973), 2)."""
+    needed, waiting = {0, len(line) - 1}, [(0, len(line) - 1)]
+    while waiting:
+        start, end = waiting.pop()
+        between = line[start + 1 : end] - line[start]
+        if not len(between):
+            continue
+        way = line[end] - line[start]
+        share = np.clip(between @ way / max(float(way @ way), _STANDS**2), 0.0, 1.0)
+        away = np.linalg.norm(between - share[:, None] * way, axis=1)
+        far = int(np.argmax(away))
+        if away[far] > near:
+            needed.add(start + 1 + far)
+            waiting += [(start, start + 1 + far), (start + 1 + far, end)]
+    return sorted(needed)
+
+
 def with_trace(rig: Rig, part: PartId, line: Array) -> tuple[Rig, ThingId]:
     """The rig with a path along the line (F, 3) that a point of a part drew, and the path's id.
     Raises GremioError where the point stood still."""
     name, size = rig.parts[part].name, length_of(line)
     if size <= _STANDS:
         raise GremioError(f"That point of {name} stands still, and draws no line.")
-    moved = np.linalg.norm(np.diff(line, axis=0), axis=1) > _SAME * size
-    line = line[np.concatenate([[True], moved])]
+    line = line[_needed(line, _NEAR * size)]
     closed = len(line) > 3 and bool(np.linalg.norm(line[-1] - line[0]) <= _SAME * size)
     kept = line[:-1] if closed else line
     points = tuple((float(x), float(y), float(z)) for x, y, z in kept)
