@@ -142,6 +142,8 @@ class Pool:
         if origin is np.ndarray:
             return self._array(rng, wrong)
         if origin is collections.abc.Callable:
+            if typing.get_args(hint)[0] == [float]:
+                return rng.choice([float, lambda value: 2.0 * value + 0.3])
             return self.geometry
         many = rng.choice([0, 1, 2, 3])
         if origin is tuple and inside[-1:] != (...,):

@@ -8,7 +8,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from gremio.core.arrays import Array
-from gremio.core.edit.change import must_have
+from gremio.core.edit.change import must_have, numbers_of
 from gremio.core.edit.controls import all_home
 from gremio.core.edit.parts import change_part, children, remove_part, rename_part
 from gremio.core.frames import carried, frame_of, matrix
@@ -55,6 +55,7 @@ class Bar(NamedTuple):
 def bar_of(rig: Rig, home: Pose, part: PartId, near: Array, geometry: GeometryOf) -> Bar:
     """A part as a bar. near: (3,) its eye is at the end nearest to that, where it has no hole
     square to its length. Raises GremioError for what is not long."""
+    near = numbers_of(near, (3,), "The place that the eye is near to")
     corners = world_vertices(rig, home, part, geometry)
     way = _long_way(corners, home.world(part)[:3, :3])
     frame = np.linalg.qr(np.column_stack([way, np.eye(3)]))[0]
@@ -113,6 +114,8 @@ def with_body(
         raise GremioError(f"{entry.name} is a body of {strut.name} already. Choose another part.")
     if children(rig, part):
         raise GremioError(f"{entry.name} can't become a body of {strut.name}: it carries others.")
+    if body not in bodies:
+        raise GremioError(f"{strut.name} has no body {body!r}. Its barrel and rods are its bodies.")
     home = solve(all_home(rig), geometry=geometry)
     there = home.world(body)
     sign = -1.0 if body == strut.rod else 1.0
@@ -139,6 +142,8 @@ def strut_of_bodies(
     """The rig with a strut between two places whose bodies are two parts, and its id. The wider is
     the barrel, at the place that its part was named with: one with the first, two with the second.
     The bodies keep the parts' names. Raises GremioError as `make_strut` and `with_body` do."""
+    for body in bodies:
+        must_have(rig.parts, body, "part")
     home = solve(all_home(rig), geometry=geometry)
     eyes = (one, two)
     for part, _ in eyes:

@@ -51,6 +51,7 @@ class RackPair(NamedTuple):
 
 def rows_of(rig: Rig, pose: Pose, part: PartId, geometry: GeometryOf) -> list[Row]:
     """The rows of teeth among the models of a part, and of what is fixed on it, in a pose."""
+    must_have(rig.parts, part, "part")
     found = []
     for member in rigid_family(rig, part):
         for shape in rig.parts[member].shapes:

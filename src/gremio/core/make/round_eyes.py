@@ -8,6 +8,7 @@ from typing import NamedTuple
 import numpy as np
 
 from gremio.core.arrays import Array
+from gremio.core.edit.change import must_have
 from gremio.core.frames import carried, matrix
 from gremio.core.rig.ids import PartId
 from gremio.core.rig.model import Rig
@@ -31,7 +32,7 @@ class RoundEye(NamedTuple):
 def circles_on(rig: Rig, home: Pose, part: PartId, geometry: GeometryOf) -> list[RoundEye]:
     """The circles on a part, in the world."""
     found = []
-    for shape in rig.parts[part].shapes:
+    for shape in must_have(rig.parts, part, "part").shapes:
         frame = home.world(part) @ matrix(shape.place)
         for place in known_places(geometry(shape.solid)):
             if place.kind == "circle centre" and place.direction is not None:

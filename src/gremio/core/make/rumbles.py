@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 
+from gremio.core.edit.change import must_have
 from gremio.core.edit.controls import add_control
 from gremio.core.edit.links import add_link
 from gremio.core.problem import GremioError
@@ -24,7 +25,7 @@ _SIZE = 1.0
 def with_rumble(rig: Rig, part_id: PartId) -> tuple[Rig, ThingId]:
     """The rig in which all that a part can do by its joint is shaken a little, and the id of the
     control of how much, which is at nothing. Raises GremioError for a part that is grounded."""
-    part = rig.parts[part_id]
+    part = must_have(rig.parts, part_id, "part")
     channels = [channel for channel in freed(part.joint) if channel not in SCALES]
     if not channels:
         raise GremioError(

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from gremio.core.arrays import Array
+from gremio.core.edit.change import must_have, numbers_of
 from gremio.core.edit.paths import add_path
 from gremio.core.problem import GremioError
 from gremio.core.rig.find import free_name, names_in
@@ -53,7 +54,9 @@ def _needed(line: Array, near: float) -> list[int]:
 def with_trace(rig: Rig, part: PartId, line: Array) -> tuple[Rig, ThingId]:
     """The rig with a path along the line (F, 3) that a point of a part drew, and the path's id.
     Raises GremioError where the point stood still."""
-    name, size = rig.parts[part].name, length_of(line)
+    name = must_have(rig.parts, part, "part").name
+    line = numbers_of(line, (len(line), 3), f"The line of {name}")
+    size = length_of(line)
     if size <= _STANDS:
         raise GremioError(f"That point of {name} stands still, and draws no line.")
     line = line[_needed(line, _NEAR * size)]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from gremio.core.arrays import Array
+from gremio.core.edit.change import must_have, numbers_of
 from gremio.core.frames import carried, matrix
 from gremio.core.problem import GremioError
 from gremio.core.rig.ids import PartId
@@ -38,9 +39,12 @@ def width_along(
     start: (3,) on the line; way: (3,) unit along it. It is cut into slices, each as wide as the
     edges that cross it are far from the middle between them; the middle of these widths counts.
     """
+    entry = must_have(rig.parts, part, "part")
+    start = numbers_of(start, (3,), "The start of the line")
+    way = numbers_of(way, (3,), "The way of the line")
     world = pose.world(part)
     ends = []
-    for shape in rig.parts[part].shapes:
+    for shape in entry.shapes:
         surface = geometry(shape.solid)
         points = carried(world @ matrix(shape.place), surface.vertices) - start
         triangles = surface.triangles
