@@ -71,6 +71,8 @@ def constrain(
     given; where it leaves none, the joint is given them. Raises GremioError.
     """
     must_have(rig.parts, part, "part")
+    if kind not in CONSTRAINTS:
+        raise GremioError(f"There is no constraint {kind!r}. There are: {', '.join(CONSTRAINTS)}.")
     record = CONSTRAINTS[kind]
     stood = _pose(rig, geometry)
     given: tuple[str, ...] = ()
