@@ -6,9 +6,13 @@ import math
 from pathlib import Path
 
 import pytest
+from msgspec.structs import replace
+from PyQt6.QtCore import Qt
 from tests.desktop.hand import SHIFT, Hand, act
 
 import gremio
+from gremio.core.edit.links import change_link
+from gremio.core.make.motors import with_motor
 from gremio.core.rig.channels import key
 from gremio.core.rig.find import control_id, part_id
 from gremio.core.rig.ids import ChannelKey, thing
@@ -178,6 +182,47 @@ def test_a_part_shakes_by_one_act_and_stands_at_nothing(winch: Hand) -> None:
     winch.type_into(winch.named("Speed"), "20 Hz")
     (link,) = document.rig.links.values()
     assert isinstance(link, Rumble) and (link.seed, link.speed) == (7, 20.0)
+
+
+def test_a_key_of_what_shakes_is_where_it_is_put_and_not_where_it_is_shaken_to(
+    winch: Hand,
+) -> None:
+    document = winch.window.document
+    document.select(part_id(document.rig, "Sledge"))
+    winch.do("Let it shake")
+    way, amount = (key(part_id(document.rig, "Sledge"), "move x"), document.selected)
+    document.move(ChannelKey(amount), 1.0)
+    document.move(way, 0.5)
+    winch.rest(60)
+    stand(winch)
+    shaken = document.pose.at(way)
+    assert shaken != document.rig.at[way]
+    document.timing.key_now([way])
+    (routine,) = document.rig.routines.values()
+    assert {s.values[way] for s in routine.keys[way].stations} == {document.rig.at[way]}
+
+
+def test_a_routine_that_begins_as_all_stands_begins_just_there(winch: Hand) -> None:
+    document = winch.window.document
+    turn = key(part_id(document.rig, "Drum"), "turn z")
+    rig = gremio.routine(with_motor(document.rig, turn)[0], "Haul", 4.0)
+    ((motor, link),) = rig.links.items()
+    winch.window.show_rig(change_link(rig, motor, replace(link, phase=0.5)))
+    winch.window.deck.show_page("Routine")
+    winch.window.document.timing.go_to(0.0)
+    assert drum(winch) == pytest.approx(0.5)
+    winch.window.deck.routine._begin_here()
+    assert drum(winch) == pytest.approx(0.5)
+
+
+def test_escape_ends_what_plays_as_it_says(winch: Hand) -> None:
+    timing = winch.window.document.timing
+    timing.make()
+    timing.play()
+    assert winch.window.deck.on.text() == "● plays"
+    winch.window.bench.setFocus()
+    winch.keys(Qt.Key.Key_Escape)
+    assert not timing.playing and not timing.on_words()
 
 
 def test_no_hand_moves_the_clock(winch: Hand) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from typing import NamedTuple
 
 import numpy as np
@@ -18,7 +19,7 @@ from gremio.core.rig.ids import PartId
 from gremio.core.rig.model import Rig
 from gremio.core.rig.solids import Mesh
 from gremio.core.shape.cogs import Cog, cogs_on
-from gremio.core.shape.geometry import GeometryOf
+from gremio.core.shape.geometry import Geometry, GeometryOf
 from gremio.core.solve.ask import solve
 from gremio.core.solve.pose import Pose
 
@@ -49,8 +50,24 @@ class CogPair(NamedTuple):
 
 def cogs_of(rig: Rig, pose: Pose, part: PartId, geometry: GeometryOf) -> list[Standing]:
     """The cogs among the models of a part, and of what is fixed on it, as they stand in a pose."""
-    must_have(rig.parts, part, "part")
     found = []
+    for surface, frame, size in standing_meshes(rig, pose, part, geometry):
+        turn = frame[:3, :3]
+        for cog in cogs_on(surface):
+            scaled = cog._replace(
+                tip=cog.tip * size, root=cog.root * size, low=cog.low * size, high=cog.high * size
+            )
+            at = frame[:3, 3] + turn @ cog.centre
+            found.append(Standing(part, scaled, at, turn @ cog.axis / size, turn @ cog.zero / size))
+    return found
+
+
+def standing_meshes(
+    rig: Rig, pose: Pose, part: PartId, geometry: GeometryOf
+) -> Iterator[tuple[Geometry, Array, float]]:
+    """The models of a part, and of what is fixed on it, that can be had and are scaled alike every
+    way: each with its frame (4, 4) in the world and its scale."""
+    must_have(rig.parts, part, "part")
     for member in rigid_family(rig, part):
         for shape in rig.parts[member].shapes:
             if not isinstance(shape.solid, Mesh):
@@ -61,19 +78,9 @@ def cogs_of(rig: Rig, pose: Pose, part: PartId, geometry: GeometryOf) -> list[St
                 continue
             frame = pose.world(member) @ matrix(shape.place)
             turn = frame[:3, :3]
-            if not np.allclose(turn @ turn.T, np.eye(3) * (turn @ turn.T)[0, 0], rtol=1e-6):
-                continue
             size = float(np.cbrt(abs(np.linalg.det(turn))))
-            for cog in cogs_on(surface):
-                scaled = cog._replace(
-                    tip=cog.tip * size, root=cog.root * size, low=cog.low * size,
-                    high=cog.high * size,
-                )  # fmt: skip
-                at = frame[:3, 3] + turn @ cog.centre
-                found.append(
-                    Standing(part, scaled, at, turn @ cog.axis / size, turn @ cog.zero / size)
-                )
-    return found
+            if np.allclose(turn @ turn.T, np.eye(3) * size**2, rtol=1e-6, atol=1e-9 * size**2):
+                yield surface, frame, size
 
 
 def pair_of_cogs(

@@ -11,13 +11,10 @@ from gremio.core.arrays import Array
 from gremio.core.edit.change import must_have
 from gremio.core.edit.controls import all_home
 from gremio.core.edit.mounts import place_part
-from gremio.core.edit.parts import rigid_family
 from gremio.core.frames import frame_of, matrix
-from gremio.core.make.cogs import Standing, about, cogs_of, interlock_cogs
-from gremio.core.problem import GremioError
+from gremio.core.make.cogs import Standing, about, cogs_of, interlock_cogs, standing_meshes
 from gremio.core.rig.ids import PartId
 from gremio.core.rig.model import Rig
-from gremio.core.rig.solids import Mesh
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.shape.racks import StraightTeeth, straight_teeth_on
 from gremio.core.solve.ask import solve
@@ -51,29 +48,18 @@ class RackPair(NamedTuple):
 
 def rows_of(rig: Rig, pose: Pose, part: PartId, geometry: GeometryOf) -> list[Row]:
     """The rows of teeth among the models of a part, and of what is fixed on it, in a pose."""
-    must_have(rig.parts, part, "part")
     found = []
-    for member in rigid_family(rig, part):
-        for shape in rig.parts[member].shapes:
-            if not isinstance(shape.solid, Mesh):
-                continue
-            try:
-                teeth = straight_teeth_on(geometry(shape.solid))
-            except GremioError:
-                continue
-            if teeth is None:
-                continue
-            frame = pose.world(member) @ matrix(shape.place)
-            turn = frame[:3, :3]
-            size = float(np.cbrt(abs(np.linalg.det(turn))))
-            if not np.allclose(turn @ turn.T, np.eye(3) * size**2, rtol=1e-6, atol=1e-9 * size**2):
-                continue
-            scaled = teeth._replace(
-                pitch=teeth.pitch * size, depth=teeth.depth * size, low=teeth.low * size,
-                high=teeth.high * size,
-            )  # fmt: skip
-            at = frame[:3, 3] + turn @ teeth.first
-            found.append(Row(part, scaled, at, turn @ teeth.along / size, turn @ teeth.up / size))
+    for surface, frame, size in standing_meshes(rig, pose, part, geometry):
+        teeth = straight_teeth_on(surface)
+        if teeth is None:
+            continue
+        turn = frame[:3, :3]
+        scaled = teeth._replace(
+            pitch=teeth.pitch * size, depth=teeth.depth * size, low=teeth.low * size,
+            high=teeth.high * size,
+        )  # fmt: skip
+        at = frame[:3, 3] + turn @ teeth.first
+        found.append(Row(part, scaled, at, turn @ teeth.along / size, turn @ teeth.up / size))
     return found
 
 

@@ -9,10 +9,11 @@ from gremio.core.arrays import Array
 from gremio.core.mechanics.profiles import Profile, all_cubic, extent, straight
 from gremio.core.motion.keys import inputs_at
 from gremio.core.motion.motors import KeyedTotals, Totals
-from gremio.core.rig.ids import ChannelKey
+from gremio.core.rig.ids import CLOCK, ChannelKey
 from gremio.core.rig.model import Motor, Routine
 from gremio.core.solve.cam_steps import cam_profile
 from gremio.core.solve.evaluate import evaluate_channels
+from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program
 
 
@@ -23,6 +24,17 @@ def motors_of(program: Program) -> list[Motor]:
         link for link in program.rig.links.values()
         if isinstance(link, Motor) and link.rate in row and link.follower in row
     ]  # fmt: skip
+
+
+def start_of(pose: Pose) -> dict[ChannelKey, float]:
+    """The start (SI, by key) of a routine that begins as all stands in a pose: motors add their
+    phase to it."""
+    program = pose.program
+    rows = enumerate(program.channel_keys)
+    found = {c: pose.put_at(c) for row, c in rows if program.inputs[row] and c != CLOCK}
+    for link in motors_of(program):
+        found[link.follower] = found.get(link.follower, 0.0) - link.phase
+    return found
 
 
 class RunUp:

@@ -130,6 +130,12 @@ class Pose:
         worlds: Array = self.poses.worlds[0]
         return worlds
 
+    def put_at(self, channel: ChannelKey) -> float:
+        """Where a channel (by key) is put (SI): without what links add to it, or a constraint makes
+        of it. Put there again, all stands as it does. Raises NotFound."""
+        put = self.poses.put.get(self.program.channel_row.get(channel, -1))
+        return self.at(channel) if put is None else float(put[0])
+
     def world(self, part: PartId) -> Array:
         """(4, 4) world frame of the part with this id. Raises NotFound."""
         row = self.program.part_row.get(part)

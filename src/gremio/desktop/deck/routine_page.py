@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 
 from gremio.core.edit.routines import begin_here, change_routine, remove_routine
 from gremio.core.mechanics.clock import frame_at, rate_of, rate_text, time_code
+from gremio.core.motion.run_up import start_of
 from gremio.core.problem import GremioError
 from gremio.core.rig.ids import ThingId
 from gremio.core.rig.model import Rig, RoutineEnds
@@ -272,8 +273,7 @@ class RoutinePage(QWidget):
 
     def _begin_here(self) -> None:
         document, routine_id = self.document, self.timing.routine_id
-        pose, program = document.pose, document.program
-        now = {c: pose.at(c) for row, c in enumerate(program.channel_keys) if program.inputs[row]}
+        now = start_of(document.pose)
         document.edit("begin a routine here", lambda rig: begin_here(rig, routine_id, now))
 
     def _remove(self) -> None:

@@ -18,7 +18,7 @@ from gremio.core.files.rig_file import Opened
 from gremio.core.files.sources import model_shelf
 from gremio.core.make.ranges import followed
 from gremio.core.make.volume import typed_scale
-from gremio.core.problem import GremioError, listed
+from gremio.core.problem import GremioError
 from gremio.core.rig.channels import freed, split
 from gremio.core.rig.ids import NOTHING, ChannelKey, PartId, ThingId
 from gremio.core.rig.model import Rig
@@ -32,7 +32,6 @@ from gremio.core.rig.numbers import (
     number_word,
     owner_name,
 )
-from gremio.core.rig.scales import shown_on
 from gremio.core.rig.things import thing_of
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.backward import Held, move
@@ -43,6 +42,7 @@ from gremio.core.solve.program import Program
 from gremio.core.solve.pulling import pull, pull_together
 from gremio.core.solve.volume import giver_of
 from gremio.desktop.document.change import Change
+from gremio.desktop.document.cut_words import cut_words
 from gremio.desktop.document.looking import Looking
 from gremio.desktop.document.teaching import Teaching
 from gremio.desktop.document.timing import Timing
@@ -336,8 +336,8 @@ class Document(QObject):
         if not put:
             return False
         done = self.put(put, what or self._moving(next(iter(put))), gesture)
-        if not gesture:
-            self._tell_cut(values, put)
+        if not gesture and (told := cut_words(self.rig, self.pose, values, put)):
+            self.said.emit(told)
         return done
 
     def _input_for(
@@ -359,27 +359,6 @@ class Document(QObject):
             self.said.emit(answer.short)
         self._tell_untaught(channel, answer.channel, gesture)
         return answer.channel, answer.value
-
-    def _tell_cut(self, values: Mapping[ChannelKey, float], put: Iterable[ChannelKey]) -> None:
-        """Say that what was typed (SI by key) is not had, as a range or a stop ends before; put: by
-        which inputs it was to be had."""
-        for channel, wanted in values.items():
-            if channel not in self.program.channel_row:
-                continue
-            had = self.pose.at(channel)
-            if abs(had - wanted) <= 1e-6 * max(1.0, abs(wanted)):
-                continue
-            told = partial(shown_on, self.rig, channel)
-            text = f"{full_label(self.rig, channel)} goes to {told(had)} only; {told(wanted)} was "
-            leads = [full_label(self.rig, c) for c in put if c != channel]
-            low, high = self.pose.ends(channel)
-            if leads and low <= wanted <= high:
-                text += f"asked for. {listed(leads)} leads it no farther."
-            else:
-                way = "Widen its range" if channel in self.rig.controls else "Move its stop"
-                text += f"asked for. {way} on its Card to go farther."
-            self.said.emit(text)
-            return
 
     def _moving(self, channel: ChannelKey) -> str:
         """What moving a number is called: "move Paddle", "low stop of Upper gate"."""

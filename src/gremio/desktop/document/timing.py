@@ -15,9 +15,7 @@ from gremio.core.problem import GremioError
 from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
 from gremio.core.rig.model import Rig, Routine
 from gremio.core.rig.numbers import full_label
-from gremio.core.solve.pose import Pose
-from gremio.core.solve.program import Program
-from gremio.desktop.document.free_running import FreeRunning
+from gremio.desktop.document.free_running import FreeRunning, RunningRig
 
 # So often a second a picture is asked for while it plays, at most (ms between).
 _BEAT = 16
@@ -25,26 +23,12 @@ _BEAT = 16
 _COUNTED = 20
 
 
-class TimedRig(Protocol):
+class TimedRig(RunningRig, Protocol):
     """What the time needs of the open rig."""
 
     @property
     def rig(self) -> Rig:
         """The rig as it is now."""
-        ...
-
-    @property
-    def program(self) -> Program:
-        """The rig made ready to run."""
-        ...
-
-    @property
-    def pose(self) -> Pose:
-        """Where everything stands now."""
-        ...
-
-    def inputs(self) -> Mapping[ChannelKey, float]:
-        """Where everything is put now (SI, by key)."""
         ...
 
     def edit(self, what: str, change: Callable[[Rig], Rig], gesture: str = "") -> bool:
@@ -53,10 +37,6 @@ class TimedRig(Protocol):
 
     def settle(self) -> None:
         """The next edit is a step of its own."""
-        ...
-
-    def solve_anew(self) -> None:
-        """Bring the pose in step with what is put, and tell the views."""
         ...
 
 
@@ -132,7 +112,8 @@ class Timing(QObject):
         """Where everything is put now (SI, by key). base: by hands, without a routine."""
         routine = self.routine
         if not self.followed or routine is None:
-            return {**base, **self.free.reached()}
+            reached = self.free.reached()
+            return {**base, **reached} if reached else base
         found = run_of(self._open.program, routine).inputs(self.time)
         return {**found, **self.over}
 
@@ -345,7 +326,7 @@ class Timing(QObject):
             self.make()
         pose = self._open.pose
         known = self._open.program.channel_row
-        values = {c: pose.at(c) for c in (*channels, *self.over) if c in known}
+        values = {c: pose.put_at(c) for c in (*channels, *self.over) if c in known}
         if not values:
             return False
         names = ", ".join(full_label(self._open.rig, c) for c in list(values)[:2])

@@ -21,7 +21,6 @@ from PyQt6.QtWidgets import (
     QApplication,
     QMainWindow,
     QMenu,
-    QSplitter,
     QVBoxLayout,
     QWidget,
 )
@@ -32,7 +31,7 @@ from gremio.core.rig.channels import key
 from gremio.core.rig.ids import NOTHING, ChannelKey, PartId, ThingId
 from gremio.core.rig.model import Rig
 from gremio.demo import KEPT
-from gremio.desktop.actions import asking, rigging, timing
+from gremio.desktop.actions import asking, rigging
 from gremio.desktop.actions.action import Where
 from gremio.desktop.actions.hints import tell_keys
 from gremio.desktop.actions.table import actions_of
@@ -48,6 +47,7 @@ from gremio.desktop.document.change import Offer
 from gremio.desktop.document.document import Document
 from gremio.desktop.shell.head import Head
 from gremio.desktop.shell.keys import Keys
+from gremio.desktop.shell.layout import laid_out
 from gremio.desktop.shell.leftover_bar import LeftoverBar
 from gremio.desktop.shell.menus import fill_menus
 from gremio.desktop.shell.message import Message
@@ -125,45 +125,9 @@ class Window(QMainWindow):
     # ── laying out ─────────────────────────────────────────────────
 
     def _lay_out(self) -> None:
-        left = QSplitter(Qt.Orientation.Vertical)
-        left.setObjectName("left")
-        left.addWidget(self.desk)
-        left.addWidget(self.parts)
-        left.setSizes([548, 216])
-        left.setChildrenCollapsible(False)
-        right = QWidget()
-        right.setObjectName("right")
-        column = QVBoxLayout(right)
-        column.setContentsMargins(1, 0, 0, 0)
-        column.addWidget(self.card)
-        across = QSplitter(Qt.Orientation.Horizontal)
-        middle_column = QWidget()
-        column = QVBoxLayout(middle_column)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
-        column.addWidget(self.teach_bar)
-        column.addWidget(self.bench, 1)
-        across.addWidget(middle_column)
-        across.addWidget(right)
-        across.setStretchFactor(0, 1)
-        across.setSizes([750, 256])
-        across.setChildrenCollapsible(False)
-        middle = QSplitter(Qt.Orientation.Vertical)
-        middle.addWidget(across)
-        middle.addWidget(self.deck)
-        middle.setStretchFactor(0, 1)
-        middle.setSizes([550, 212])
-        middle.setCollapsible(0, False)
-        body = QSplitter(Qt.Orientation.Horizontal)
-        body.addWidget(left)
-        body.addWidget(middle)
-        body.setStretchFactor(1, 1)
-        body.setSizes([272, 1008])
-        body.setChildrenCollapsible(False)
-        # The deck's own split is kept as how tall it is.
-        self.splits = {"left": left, "across": across, "body": body}
-        for splitter in (left, across, middle, body):
-            splitter.setHandleWidth(1)
+        body, self.splits = laid_out(
+            self.desk, self.parts, self.teach_bar, self.bench, self.card, self.deck
+        )
         self.bar = LeftoverBar(self._take_leftover)
         frame = QWidget()
         frame.setObjectName("frame")
@@ -314,10 +278,8 @@ class Window(QMainWindow):
             elif self.card.making is not None:
                 self.files.leave_model()
                 self.card.leave()
-            elif self.document.timing.free.running:
-                timing.run_free(self)
-            elif self.document.timing.writing:
-                self.document.timing.write(False)
+            elif self.document.timing.on_words():
+                self.document.timing.end()
             elif self.document.teaching.lesson is not None:
                 asking.teach(self)
             else:
