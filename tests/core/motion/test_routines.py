@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import pickle
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -320,3 +321,34 @@ def test_keys_that_move_nothing_are_told_by_the_inspection_and_taken_out() -> No
     assert gremio.bake(mended, times=[2.0]).value("Drum turn z") == pytest.approx(
         gremio.bake(rig, times=[2.0]).value("Drum turn z")
     )
+
+
+def test_a_key_is_set_at_a_time_code_and_two_at_one_time_are_refused() -> None:
+    b = gremio.Builder("Gate")
+    b.control("Lift", 0.0, 1.0, kind="number", unit="")
+    rig = gremio.routine(b.rig, "Rise", "2 min", rate="29.97")
+    rig = gremio.key(rig, "00:01:00:02", {"Lift": 0.5})
+    ((routine_id, made),) = rig.routines.items()
+    ((channel, cam),) = made.keys.items()
+    # Of drop-frame time code two numbers are left out at the minute: it is frame 1800.
+    assert cam.stations[-1].lead == pytest.approx(1800 * 1001 / 30000)
+    with pytest.raises(gremio.GremioError, match="left out of the count"):
+        gremio.key(rig, "00:01:00:01", {"Lift": 0.5})
+    chosen = [(channel, station.lead) for station in cam.stations]
+    with pytest.raises(gremio.GremioError, match="one time"):
+        retimed(rig, routine_id, chosen, lambda _time: 1.0)
+
+
+def test_two_keys_at_one_time_in_a_file_count_for_nothing_and_are_told(tmp_path: Path) -> None:
+    b = gremio.Builder("Gate")
+    b.control("Lift", 0.0, 1.0, kind="number", unit="")
+    rig = gremio.key(gremio.routine(b.rig, "Rise", 4.0), 3.0, {"Lift": 0.5})
+    gremio.save(rig, tmp_path / "gate.gremio")
+    text = (tmp_path / "gate.gremio").read_text()
+    assert text.count('"lead": 3.0') == 1
+    (tmp_path / "gate.gremio").write_text(text.replace('"lead": 3.0', '"lead": 0.0'))
+    rig = gremio.load(tmp_path / "gate.gremio")
+    baked = gremio.bake(rig)
+    assert (baked.value("Lift") == 0.0).all()
+    assert "stand at one time" in baked.notes[0].text
+    assert any("stand at one time" in one.note.text for one in gremio.inspect(rig))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 from collections.abc import Callable, Collection, Mapping
 
@@ -32,7 +33,7 @@ def add_routine(rig: Rig, routine: Routine | None = None) -> tuple[Rig, ThingId]
     """The rig with one more routine, and its id; a plain one of 10 s where none is given."""
     made = routine or Routine(free_name(names_in(rig), "Routine"))
     check_new_name(rig, made.name)
-    _check(made)
+    _check(rig, made)
     rig, routine_id = new_id(rig, "r")
     return replace(rig, routines=with_entry(rig.routines, routine_id, made)), routine_id
 
@@ -44,11 +45,11 @@ def change_routine(rig: Rig, routine_id: ThingId, routine: Routine) -> Rig:
     if routine == present:
         return rig
     check_new_name(rig, routine.name, present.name)
-    _check(routine)
+    _check(rig, routine)
     return replace(rig, routines=with_entry(rig.routines, routine_id, routine))
 
 
-def _check(routine: Routine) -> None:
+def _check(rig: Rig, routine: Routine) -> None:
     if not 0.0 < routine.length <= _LONGEST:
         raise GremioError(
             f"{routine.name} needs a length above zero, and of {_LONGEST:g} s at most."
@@ -57,6 +58,13 @@ def _check(routine: Routine) -> None:
     if routine.play is not None and not 0.0 <= routine.play[0] < routine.play[1]:
         raise GremioError(f"What is played of {routine.name} must begin before it ends.")
     well_formed(routine, routine.name)
+    for channel, cam in routine.keys.items():
+        for one, two in itertools.pairwise(cam.stations):
+            if two.lead - one.lead <= SAME_TIME:
+                raise GremioError(
+                    f"Two keys of {full_label(rig, channel)} would come to one time, "
+                    f"{two.lead:.3g} s. Move or stretch them otherwise, or take one out."
+                )
 
 
 def remove_routine(rig: Rig, routine_id: ThingId) -> Rig:
@@ -161,17 +169,6 @@ def retimed(
         went = [replace(s, lead=min(max(s.lead, 0.0), routine.length)) for s in went]
         keys[channel] = replace(cam, stations=tuple(sorted([*stay, *went], key=lambda s: s.lead)))
     return change_routine(rig, routine_id, replace(routine, keys=keys))
-
-
-def set_key_profile(rig: Rig, routine_id: ThingId, channel: ChannelKey, kind: ProfileKind) -> Rig:
-    """The rig with another law between all keys of a channel."""
-    routine = must_have(rig.routines, routine_id, "routine")
-    cam = must_have(routine.keys, channel, "keyed channel")
-    stations = tuple(replace(s, spans={}) for s in cam.stations)
-    cam = replace(cam, followers=(Follower(channel, kind),), stations=stations)
-    return change_routine(
-        rig, routine_id, replace(routine, keys=with_entry(routine.keys, channel, cam))
-    )
 
 
 def begin_here(rig: Rig, routine_id: ThingId, values: Mapping[ChannelKey, float]) -> Rig:

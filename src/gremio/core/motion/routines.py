@@ -13,7 +13,7 @@ import numpy as np
 import numpy.typing as npt
 
 from gremio.core.arrays import Array
-from gremio.core.motion.keys import inputs_at
+from gremio.core.motion.keys import inputs_at, is_sound
 from gremio.core.motion.run_up import RunUp, motors_of
 from gremio.core.problem import GremioError, Note, NotFound
 from gremio.core.remembered import Bounded
@@ -142,10 +142,12 @@ def unheard(program: Program, routine: Routine) -> dict[ChannelKey, Note]:
     something else, and of numbers that no frame can have another value of."""
     rig, notes = program.rig, dict[ChannelKey, Note]()
     driven = {link.follower: link.rate for link in motors_of(program)}
-    for channel in routine.keys:
+    for channel, cam in routine.keys.items():
         name = full_label(rig, channel)
         row = program.channel_row.get(channel)
-        if channel in driven:
+        if cam.stations and not is_sound(cam):
+            text = f"Two keys of {name} stand at one time, so none of them counts. Move one."
+        elif channel in driven:
             rate = full_label(rig, driven[channel])
             text = f"The keys of {name} move nothing: a motor drives it. Key {rate} instead."
         elif row is None:

@@ -7,7 +7,7 @@ import numpy.typing as npt
 
 from gremio.core.arrays import Array
 from gremio.core.mechanics.profiles import Profile, all_cubic, extent, straight
-from gremio.core.motion.keys import inputs_at
+from gremio.core.motion.keys import inputs_at, is_sound
 from gremio.core.motion.motors import KeyedTotals, Totals
 from gremio.core.rig.ids import CLOCK, ChannelKey
 from gremio.core.rig.model import Motor, Routine
@@ -111,7 +111,7 @@ class RunUp:
             return None
         low, high = float(program.low[row]), float(program.high[row])
         cam = routine.keys.get(link.rate)
-        if cam is None or not cam.stations:
+        if cam is None or not is_sound(cam):
             rate = routine.start.get(link.rate, float(program.home[row]))
             rate = min(max(rate, low), high)
             return straight([0.0, 1.0], [rate, rate])

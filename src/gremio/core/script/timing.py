@@ -12,7 +12,7 @@ from gremio.core.arrays import Array
 from gremio.core.edit.builder import Typed, values_by_key
 from gremio.core.edit.links import add_link
 from gremio.core.edit.routines import add_routine, set_keys
-from gremio.core.mechanics.clock import frame_times, rate_of
+from gremio.core.mechanics.clock import frame_times, rate_of, time_of_code
 from gremio.core.motion.routines import routine_called, routine_notes, run_of
 from gremio.core.problem import GremioError, Note
 from gremio.core.quantity import Kind
@@ -61,6 +61,7 @@ def key(
 ) -> Rig:
     """The rig with keys at a time: key(rig, "2 s", {"Upper gates": "46 deg"}).
 
+    time: typed, in s, or as a time code at the routine's rate: "00:00:02:00".
     values: by name, typed or in SI. routine: by name; the only one where none is said, and a new
     one where there is none yet. profile: between the keys of what has none so far. Raises NotFound,
     GremioError.
@@ -68,9 +69,9 @@ def key(
     if not rig.routines and not routine:
         rig, _ = add_routine(rig)
     found = routine_called(rig, routine)
-    return set_keys(
-        rig, found, _seconds(time, "The time"), values_by_key(rig, values), profile=profile
-    )
+    coded = isinstance(time, str) and ":" in time
+    at = time_of_code(str(time), rig.routines[found].rate) if coded else _seconds(time, "The time")
+    return set_keys(rig, found, at, values_by_key(rig, values), profile=profile)
 
 
 def motor(rig: Rig, rate: str, follower: str, *, phase: Typed = 0.0) -> Rig:

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
@@ -306,33 +305,36 @@ class TimeLines(QWidget):
         """Move the chosen keys by a time (s)."""
         self._retime("move keys", lambda time: time + by)
 
-    def _retime(self, what: str, moved: object, *, copies: bool = False) -> None:
-        timing = self.document.timing
-        chosen, go = list(self.chosen), moved
-        assert callable(go)
+    def _some_chosen(self) -> bool:
+        """Whether keys are chosen; says how to, where none are."""
+        if not self.chosen:
+            self.said.emit("No key is chosen. Click one, or draw a band round some.")
+        return bool(self.chosen)
+
+    def _retime(self, what: str, go: Callable[[float], float], *, copies: bool = False) -> None:
+        timing, chosen = self.document.timing, list(self.chosen)
         done = self.document.edit(
             what,
             lambda rig: retimed(rig, timing.routine_id, chosen, go, copies=copies),
         )
         self.document.settle()
         if done:
-            self.chosen = {(channel, max(float(go(time)), 0.0)) for channel, time in chosen}
+            self.chosen = {(channel, max(go(time), 0.0)) for channel, time in chosen}
         self.update()
 
     def mirror_chosen(self) -> None:
         """Turn the chosen keys round in time, between their first and their last."""
-        times = [time for _, time in self.chosen]
-        if times:
+        if self._some_chosen():
+            times = [time for _, time in self.chosen]
             ends = min(times) + max(times)
             self._retime("mirror keys", lambda time: ends - time)
 
     def stretch_chosen(self, factor: float) -> None:
         """Stretch the chosen keys from their first on, by a factor."""
-        times = [time for _, time in self.chosen]
         routine = self._routine()
-        if not times or routine is None or not math.isfinite(factor) or factor <= 0:
+        if not self._some_chosen() or routine is None:
             return
-        first, rate = min(times), routine.rate
+        first, rate = min(time for _, time in self.chosen), routine.rate
 
         def go(time: float) -> float:
             far = first + (time - first) * factor
@@ -342,17 +344,14 @@ class TimeLines(QWidget):
 
     def copy_chosen(self) -> None:
         """Copy the chosen keys, the first of them to the time now."""
-        times = [time for _, time in self.chosen]
-        if times:
-            by = self.document.timing.time - min(times)
+        if self._some_chosen():
+            by = self.document.timing.time - min(time for _, time in self.chosen)
             self._retime("copy keys", lambda time: time + by, copies=True)
 
     def remove_chosen(self) -> None:
         """Take the chosen keys out."""
         chosen, timing = list(self.chosen), self.document.timing
-        if not chosen:
-            self.said.emit("No key is chosen. Click one, or draw a band round some.")
-        if chosen and self.document.edit(
+        if self._some_chosen() and self.document.edit(
             "remove keys", lambda rig: remove_keys(rig, timing.routine_id, chosen)
         ):
             self.document.settle()
@@ -382,6 +381,7 @@ class TimeLines(QWidget):
             isinstance(event, QKeyEvent)
             and event.type() == QEvent.Type.ShortcutOverride
             and event.key() in _OWN
+            and not event.modifiers()
         ):
             event.accept()
             return True
@@ -400,7 +400,7 @@ class TimeLines(QWidget):
                 timing.step(way)
         elif event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
             self.remove_chosen()
-        elif event.key() == Qt.Key.Key_Space:
+        elif event.key() == Qt.Key.Key_Space and not event.modifiers():
             timing.play()
         elif event.key() == Qt.Key.Key_Home:
             timing.go_to(timing.range()[0])
