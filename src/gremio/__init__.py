@@ -44,7 +44,7 @@ if TYPE_CHECKING:
         write_note,
     )
     from gremio.core.script.posing import inspect, run, solve, sweep
-    from gremio.core.script.timing import Baked, bake, key, motor, routine, rumble
+    from gremio.core.script.timing import Baked, bake, hand_over, key, motor, routine, rumble
     from gremio.core.script.tracing import Trace, trace
     from gremio.core.solve.pose import Pose, Poses
 
@@ -66,6 +66,7 @@ _ROOMS = {
     "constrain": "script.by_name",
     "drive_to": "script.by_name",
     "formula": "script.by_name",
+    "hand_over": "script.timing",
     "in_step": "script.changing",
     "inspect": "script.posing",
     "join": "script.by_name",
@@ -124,6 +125,7 @@ __all__ = [
     "constrain",
     "drive_to",
     "formula",
+    "hand_over",
     "in_step",
     "inspect",
     "join",

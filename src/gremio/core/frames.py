@@ -204,3 +204,22 @@ def angles_of_turn(turn: Quaternion) -> Triple:
     if level < 1e-9:
         return triple((math.atan2(-m[1, 2], m[1, 1]), y, 0.0))
     return triple((math.atan2(m[2, 1], m[2, 2]), y, math.atan2(m[1, 0], m[0, 0])))
+
+
+def between(one: Frame, two: Frame, share: float) -> Frame:
+    """A frame on the way from one to another: straight, and turned the shorter way at an even pace
+    (Shoemake, "Animating rotation with quaternion curves", SIGGRAPH 1985). share: 0 at the first,
+    1 at the second."""
+    ends = [np.array(frame.turn) / np.linalg.norm(frame.turn) for frame in (one, two)]
+    cosine = float(ends[0] @ ends[1])
+    if cosine < 0.0:
+        ends[1], cosine = -ends[1], -cosine
+    angle = math.acos(min(cosine, 1.0))
+    if angle < 1e-9:
+        turn = ends[0] + share * (ends[1] - ends[0])
+    else:
+        weights = math.sin((1 - share) * angle), math.sin(share * angle)
+        turn = (weights[0] * ends[0] + weights[1] * ends[1]) / math.sin(angle)
+    places = [np.array(part) for part in (one.at, two.at, one.scale, two.scale)]
+    at = places[0] + share * (places[1] - places[0])
+    return tidy_frame(at, turn, places[2] + share * (places[3] - places[2]))

@@ -20,8 +20,16 @@ from gremio.core.mechanics.clock import checked_rate
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import split
 from gremio.core.rig.find import free_name, names_in
-from gremio.core.rig.ids import CLOCK, ChannelKey, ThingId
-from gremio.core.rig.model import Cam, Follower, ProfileKind, Rig, Routine, Station
+from gremio.core.rig.ids import CLOCK, ChannelKey, PartId, ThingId
+from gremio.core.rig.model import (
+    Cam,
+    Follower,
+    HandOff,
+    ProfileKind,
+    Rig,
+    Routine,
+    Station,
+)
 from gremio.core.rig.numbers import exists, full_label, home_value
 
 # Keys nearer to each other than this (s) stand at one time.
@@ -182,15 +190,25 @@ def begin_here(rig: Rig, routine_id: ThingId, values: Mapping[ChannelKey, float]
 
 
 def without_keys_of(rig: Rig, *owners: ThingId) -> Rig:
-    """The rig whose routines say nothing of some parts, controls or others (ids)."""
+    """The rig whose routines say nothing of some parts, controls or others (ids): what was handed
+    over to one of them rides on as before."""
 
     def other(channel: ChannelKey) -> bool:
         return split(channel)[0] not in owners
+
+    def carried(routine: Routine) -> dict[PartId, tuple[HandOff, ...]]:
+        left = {
+            part: tuple(h for h in hand_offs if h.carrier not in owners)
+            for part, hand_offs in routine.carried.items()
+            if part not in owners
+        }
+        return {part: hand_offs for part, hand_offs in left.items() if hand_offs}
 
     return _each(rig, lambda routine: replace(
         routine,
         keys={c: cam for c, cam in routine.keys.items() if other(c)},
         start={c: v for c, v in routine.start.items() if other(c)},
+        carried=carried(routine),
     ))  # fmt: skip
 
 

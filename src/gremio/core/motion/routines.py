@@ -7,6 +7,7 @@ same time gives the same pose, whatever was asked before, or with it.
 
 from __future__ import annotations
 
+import itertools
 import math
 
 import numpy as np
@@ -15,6 +16,7 @@ import numpy.typing as npt
 from gremio.core.arrays import Array
 from gremio.core.motion.keys import inputs_at, is_sound
 from gremio.core.motion.run_up import RunUp, motors_of
+from gremio.core.motion.stretches import Stretches
 from gremio.core.problem import GremioError, Note, NotFound
 from gremio.core.remembered import Bounded
 from gremio.core.rig.channels import split
@@ -23,6 +25,7 @@ from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.model import Rig, Routine
 from gremio.core.rig.numbers import full_label, owner_name
 from gremio.core.solve.evaluate import evaluate
+from gremio.core.solve.joined import Piece, joined
 from gremio.core.solve.patience import may_go_on
 from gremio.core.solve.pose import Poses
 from gremio.core.solve.program import Program
@@ -59,6 +62,7 @@ class Run:
         self._rate = rate * max(1, math.ceil(_INNER / rate))
         self._grown: list[Array] = []
         self._run_up = RunUp(program, routine)
+        self._stretches = Stretches(program, routine)
 
     def at(self, times: npt.ArrayLike) -> Poses:
         """The poses at times (F,) from the routine's beginning (s), in their order. Raises
@@ -66,60 +70,130 @@ class Run:
         t = np.atleast_1d(np.asarray(times, dtype=float))
         if not np.isfinite(t).all():
             raise GremioError("A routine is asked at a time that is no plain number.")
-        inputs: dict[ChannelKey, npt.ArrayLike] = dict(inputs_at(self.routine, t))
-        inputs.update(self._run_up.at(t))
+        inputs = self._put_at(t)
         growing = self.program.growing
         if growing:
             grown = np.array([self._grown_at(float(time)) for time in t]).T
             inputs.update(zip(growing, grown, strict=True))
-        return evaluate(self.program, inputs, apart=True)
+        if not self._stretches.marks:
+            return evaluate(self.program, inputs, apart=True)
+        places = np.array([self._found(float(time)) for time in t], dtype=np.intp)
+        pieces: list[Piece] = []
+        for place in np.unique(places).tolist():
+            those = np.flatnonzero(places == place)
+            settling = self._stretches.stretch(place).settling
+            for some in those[:, None] if settling else (those,):
+                program = self._stretches.program_at(place, float(t[some[0]]))
+                own = {c: np.ravel(v)[some] for c, v in inputs.items()}
+                pieces.append((some, evaluate(program, own, apart=True)))
+        return joined(self.program, pieces, len(t))
 
     def inputs(self, time: float) -> dict[ChannelKey, float]:
         """Where all inputs are at one time (s), what grows on the way among them (SI, by key)."""
-        found = {c: float(values[0]) for c, values in inputs_at(self.routine, [time]).items()}
-        ran = self._run_up.at(np.array([time]))
-        found.update({channel: float(values[0]) for channel, values in ran.items()})
+        found = {c: float(np.ravel(v)[0]) for c, v in self._put_at(np.array([time])).items()}
         growing = self.program.growing
         if growing:
             found.update(zip(growing, map(float, self._grown_at(time)), strict=True))
         return found
 
+    def program_at(self, time: float) -> Program:
+        """What is solved at a time (s): its rig has each part on what carries it then."""
+        if not self._stretches.marks:
+            return self.program
+        return self._stretches.program_at(self._found(time), time)
+
+    def notes(self) -> list[Note]:
+        """What is wrong with its hand-offs, as far as it was asked for."""
+        return self._stretches.notes()
+
+    def _put_at(self, times: Array) -> dict[ChannelKey, npt.ArrayLike]:
+        """Where inputs are put at times (F,), motors as far as they have come."""
+        put: dict[ChannelKey, npt.ArrayLike] = dict(inputs_at(self.routine, times))
+        put.update(self._run_up.at(times))
+        return put
+
+    # ── which parts ride on what ───────────────────────────────────
+
+    def _found(self, time: float) -> int:
+        """Which stretch holds at a time (s), found if it was not yet."""
+        stretches = self._stretches
+        place = stretches.place(time)
+        while stretches.known <= place:
+            begin = stretches.begins(stretches.known)
+            grown = self._grown_at(begin) if self.program.growing else np.zeros(0)
+            self._go_on_until(begin, grown)
+        return place
+
+    def _go_on_until(self, time: float, grown: Array) -> None:
+        """Find the stretches that begin at a time (s), at which so much has grown."""
+        stretches = self._stretches
+        while stretches.begins(stretches.known) <= time:
+            begin = stretches.begins(stretches.known)
+            put = self._put_at(np.array([begin]))
+            put.update(zip(self.program.growing, map(float, grown), strict=True))
+            program = stretches.program_at(stretches.known - 1, begin)
+            stretches.go_on(evaluate(program, put).frame(0))
+
+    # ── what grows on the way ──────────────────────────────────────
+
     def _grown_at(self, time: float) -> Array:
         """What grows, in the order of the program, at a time from the beginning (s)."""
-        program = self.program
         steps = max(time, 0.0) * self._rate
         step = int(steps + _ON_STEP)
         grown = self._totals(step)
         if steps - step <= _ON_STEP:
             return grown
-        ends = np.array([step / self._rate, time])
-        way: dict[ChannelKey, npt.ArrayLike] = dict(inputs_at(self.routine, ends))
-        way.update(self._run_up.at(ends))
-        way.update(zip(program.growing, map(float, grown), strict=True))
-        last = evaluate(program, way)
-        rows = [program.channel_row[channel] for channel in program.growing]
-        found: Array = last.asked[rows, -1]
+        found: Array = self._grown_along(np.array([step / self._rate, time]), grown)[-1]
         return found
 
     def _totals(self, step: int) -> Array:
         """What grows, in the order of the program, at a step from the beginning."""
         block = step // _BLOCK
-        growing = self.program.growing
         while len(self._grown) <= block:
             if not may_go_on():
                 raise GremioError("Following the routine was stopped. Ask for less of it.")
             number = len(self._grown)
             at = np.arange(number * _BLOCK, (number + 1) * _BLOCK + 1) / self._rate
-            way: dict[ChannelKey, npt.ArrayLike] = dict(inputs_at(self.routine, at))
-            way.update(self._run_up.at(at))
-            for place, channel in enumerate(growing):
-                start = self.routine.start.get(channel, 0.0)
-                way[channel] = float(self._grown[-1][-1, place]) if self._grown else start
-            poses = evaluate(self.program, way)
-            rows = [self.program.channel_row[channel] for channel in growing]
-            self._grown.append(poses.asked[rows].T.copy())
+            start = self.routine.start
+            begin = self._grown[-1][-1] if self._grown else np.array(
+                [start.get(channel, 0.0) for channel in self.program.growing]
+            )  # fmt: skip
+            self._grown.append(self._grown_along(at, begin))
         found: Array = self._grown[block][step % _BLOCK]
         return found
+
+    def _grown_along(self, times: Array, grown: Array) -> Array:
+        """(F, G) what grows at times (F,) in their order, of what had grown at the first of them.
+        Each stretch is gone along for itself."""
+        stretches, found = self._stretches, [grown]
+        if not stretches.marks:
+            return self._way(self.program, times, grown)
+        edges = [times[0], *stretches.cuts(float(times[0]), float(times[-1])), times[-1]]
+        for start, end in itertools.pairwise(map(float, edges)):
+            self._go_on_until(start, grown)
+            inner = times[(times > start) & (times < end)]
+            along = np.array([start, *inner, end])
+            place = stretches.place((start + end) / 2)
+            if stretches.stretch(place).settling:
+                rows = [grown]
+                for pair in itertools.pairwise(along):
+                    program = stretches.program_at(place, float(pair[1]))
+                    rows.append(self._way(program, np.array(pair), rows[-1])[-1])
+                went = np.array(rows)
+            else:
+                went = self._way(stretches.stretch(place).program, along, grown)
+            grown = went[-1]
+            found += [*went[1:-1], *([grown] if end in times else [])]
+        return np.array(found)
+
+    def _way(self, program: Program, times: Array, grown: Array) -> Array:
+        """(F, G) what grows at times (F,), from one to the next, as a program has it."""
+        growing = self.program.growing
+        way = self._put_at(times)
+        way.update(zip(growing, map(float, grown), strict=True))
+        poses = evaluate(program, way)
+        rows = [program.channel_row[channel] for channel in growing]
+        return poses.asked[rows].T.copy()
 
 
 # As what is looked at again and again is asked for while it plays.
@@ -133,8 +207,8 @@ def run_of(program: Program, routine: Routine) -> Run:
 
 
 def routine_notes(program: Program, routine: Routine) -> list[Note]:
-    """The notes of `unheard`."""
-    return list(unheard(program, routine).values())
+    """The notes of `unheard`, and what is wrong with hand-offs as far as the routine was solved."""
+    return [*unheard(program, routine).values(), *run_of(program, routine).notes()]
 
 
 def unheard(program: Program, routine: Routine) -> dict[ChannelKey, Note]:

@@ -216,6 +216,20 @@ class KeptPose(Data, frozen=True):
     whole: bool = False
 
 
+class HandOff(Data, frozen=True):
+    """From when on a part rides on another carrier, where it stands then.
+
+    time: from the routine's beginning (s). carrier: id of a part; None for the ground. over: how
+    long it takes from there to settle into a place of the carrier (s); 0: it stays where it stands.
+    place: where its mount comes to then, in the carrier's frame; its size stays.
+    """
+
+    time: float
+    carrier: PartId | None = None
+    over: float = 0.0
+    place: Frame = IDENTITY
+
+
 class Routine(Noted, frozen=True):
     """Moves over time: keys of channels, kept as cams that the clock leads.
 
@@ -223,7 +237,8 @@ class Routine(Noted, frozen=True):
     length. keys: by channel, the cam that has it for its one follower; its stations are keys, at
     times from the routine's beginning (s). start: where inputs stand at its beginning (SI, by
     channel key), those at home left out. play: from when to when it is played (s), the whole where
-    it is None.
+    it is None. carried: by part, its hand-offs in their order; before the first it is where it is
+    mounted.
     """
 
     name: str
@@ -233,6 +248,7 @@ class Routine(Noted, frozen=True):
     keys: dict[ChannelKey, Cam] = {}
     start: dict[ChannelKey, float] = {}
     play: tuple[float, float] | None = None
+    carried: dict[PartId, tuple[HandOff, ...]] = {}
 
 
 class Anchor(Data, frozen=True):
@@ -341,6 +357,7 @@ __all__ = [
     "Follower",
     "Formula",
     "Frame",
+    "HandOff",
     "Joint",
     "JointKind",
     "Kept",

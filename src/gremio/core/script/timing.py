@@ -10,13 +10,16 @@ import numpy.typing as npt
 
 from gremio.core.arrays import Array
 from gremio.core.edit.builder import Typed, values_by_key
+from gremio.core.edit.hand_offs import hand_over as hand
 from gremio.core.edit.links import add_link
 from gremio.core.edit.routines import add_routine, set_keys
+from gremio.core.frames import IDENTITY, Frame
 from gremio.core.mechanics.clock import frame_times, rate_of, time_of_code
 from gremio.core.motion.routines import routine_called, routine_notes, run_of
 from gremio.core.problem import GremioError, Note
 from gremio.core.quantity import Kind
-from gremio.core.rig.find import channel_key
+from gremio.core.rig.find import channel_key, part_id
+from gremio.core.rig.ids import ThingId
 from gremio.core.rig.model import Motor, ProfileKind, Rig, Routine, RoutineEnds, Rumble
 from gremio.core.script.posing import surfaces_of
 from gremio.core.solve.compiling import compile_rig
@@ -66,12 +69,42 @@ def key(
     one where there is none yet. profile: between the keys of what has none so far. Raises NotFound,
     GremioError.
     """
+    rig, found, at = _at_time(rig, time, routine)
+    return set_keys(rig, found, at, values_by_key(rig, values), profile=profile)
+
+
+def _at_time(rig: Rig, time: Typed, routine: str) -> tuple[Rig, ThingId, float]:
+    """The rig with a routine, its id, and the time (s) of it that is meant."""
     if not rig.routines and not routine:
         rig, _ = add_routine(rig)
     found = routine_called(rig, routine)
     coded = isinstance(time, str) and ":" in time
     at = time_of_code(str(time), rig.routines[found].rate) if coded else _seconds(time, "The time")
-    return set_keys(rig, found, at, values_by_key(rig, values), profile=profile)
+    return rig, found, at
+
+
+def hand_over(
+    rig: Rig,
+    time: Typed,
+    part: str,
+    carrier: str | None,
+    *,
+    routine: str = "",
+    over: Typed = 0.0,
+    place: Frame = IDENTITY,
+) -> Rig:
+    """The rig in which a part rides on another carrier from a time on: hand_over(rig, "2 s",
+    "Signal lamp", "Crane hook"). It stays where it stands then, and rides on from there.
+
+    time: as in `key`. carrier: a part by name; None for the ground. routine: by name; the only one
+    where none is said, and a new one where there is none yet. over: how long it then takes to
+    settle into a place of the carrier, typed or in s; 0: it stays. place: where its mount comes to
+    then, in the carrier's frame. Raises NotFound, GremioError.
+    """
+    rig, found, at = _at_time(rig, time, routine)
+    on = None if carrier is None else part_id(rig, carrier)
+    takes = _seconds(over, "What it takes to settle")
+    return hand(rig, found, part_id(rig, part), at, on, over=takes, place=place)
 
 
 def motor(rig: Rig, rate: str, follower: str, *, phase: Typed = 0.0) -> Rig:

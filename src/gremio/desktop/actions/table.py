@@ -8,7 +8,7 @@ from typing import get_args
 from gremio.core.problem import with_article
 from gremio.core.rig.constraints import CONSTRAINTS
 from gremio.core.rig.model import ConstraintKind, StandIn, StrandKind
-from gremio.desktop.actions import asking, rigging, timing, touching, tracing
+from gremio.desktop.actions import asking, hand_offs, rigging, timing, touching, tracing
 from gremio.desktop.actions.action import Action, Where
 from gremio.desktop.actions.desktop import Desktop
 
@@ -157,6 +157,14 @@ _TIMING = (
         lambda d: timing.switch_writing(d),
         _TIME,
         "Shift+E",
+    ),
+    Action(
+        "time.hand over",
+        "Hand over to another carrier",
+        hand_offs.hand_over_selected,
+        _TIME,
+        "Y",
+        asks=True,
     ),
     Action("time.next", "To the next key", lambda d: d.document.timing.to_key(1), _TIME),
     Action("time.before", "To the key before", lambda d: d.document.timing.to_key(-1), _TIME),

@@ -77,7 +77,7 @@ def _poses(document: Document, part: PartId, control: ThingId) -> tuple[Poses, s
     routine = timing.routine
     if timing.on and routine is not None and not control:
         times = frame_times(*timing.range(), routine.rate)
-        return run_of(program, routine).at(times), routine.name
+        return run_of(document.mounted, routine).at(times), routine.name
     lead = control or _control_of(document, part)
     if not lead:
         raise GremioError(

@@ -21,6 +21,7 @@ from gremio.core.rig.model import Rig
 from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.pose import Pose
+from gremio.core.solve.program import Program
 from gremio.desktop.bench.camera import Camera, Size, framed, project
 from gremio.desktop.bench.faces import Shown, shown_faces
 from gremio.desktop.bench.handles import Handle, handles_of, stop_moves
@@ -28,7 +29,15 @@ from gremio.desktop.bench.measuring import drawn_measures
 from gremio.desktop.bench.motion import Motion
 from gremio.desktop.bench.overlay import Drawn, Overlay
 from gremio.desktop.bench.renderer import Renderer
-from gremio.desktop.bench.scene import HOVERED, SELECTED, Scene, box_edges, corners_of, scene_of
+from gremio.desktop.bench.scene import (
+    HOVERED,
+    SELECTED,
+    Scene,
+    box_edges,
+    carried_alike,
+    corners_of,
+    scene_of,
+)
 from gremio.desktop.bench.snapping import Spot
 from gremio.desktop.bench.ties import Track, strands, ties, tracks
 from gremio.desktop.bench.wiggle import Wiggle
@@ -59,6 +68,7 @@ class Canvas(QOpenGLWidget):
         self._scene: Scene | None = None
         self._scene_stale = True
         self._dimensions: tuple[float, ...] = ()
+        self._solved: Program | None = None
         self._framed = False
         self._hovered: int | None = None
         self.light = False
@@ -159,13 +169,15 @@ class Canvas(QOpenGLWidget):
 
     def _scene_of(self, pose: Pose) -> Scene:
         """The scene of a pose; it stands as long as no shape changes, nor a led dimension."""
-        if self._scene is None or self._scene_stale or pose.dimensions != self._dimensions:
+        stale = self._scene_stale or pose.dimensions != self._dimensions
+        if self._scene is None or stale or not carried_alike(pose.program, self._solved):
             rows, shelf = pose.program.part_row, self.document.shelf
             self._scene = scene_of(
                 pose.rig, rows, shelf, light=self.light, textured=self.textured, hidden=self.hidden
             )
             self._scene_stale = False
             self._dimensions = pose.dimensions
+        self._solved = pose.program
         return self._scene
 
     def _take_rig(self, change: Change) -> None:

@@ -24,6 +24,7 @@ from gremio.core.rig.solids import AnySolid, Box, Cylinder
 from gremio.core.shape.geometry import Geometry
 from gremio.core.shape.solids import geometry_of, sleeve
 from gremio.core.solve.pose import Pose
+from gremio.core.solve.program import Program
 from gremio.core.solve.repeats import copies
 from gremio.core.solve.strands import lying, pieces
 from gremio.core.surfaces.shelf import Shelf
@@ -234,6 +235,14 @@ def scene_of(
         _repeated(rig, part_row),
         strands,
     )
+
+
+def carried_alike(one: Program, two: Program | None) -> bool:
+    """Whether a scene made for one program fits another: its parts lie in the same rows, each on
+    the same."""
+    if one is two or two is None:
+        return two is not None
+    return one.part_ids == two.part_ids and bool(np.array_equal(one.parents, two.parents))
 
 
 @functools.lru_cache(maxsize=1)

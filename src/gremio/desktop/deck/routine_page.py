@@ -26,6 +26,7 @@ from gremio.core.problem import GremioError
 from gremio.core.rig.ids import ThingId
 from gremio.core.rig.model import Rig, RoutineEnds
 from gremio.desktop.actions.hints import with_key
+from gremio.desktop.deck.hand_off_row import HandOffRow
 from gremio.desktop.deck.time_lines import TimeLines
 from gremio.desktop.document.change import Change
 from gremio.desktop.document.document import Document
@@ -117,6 +118,8 @@ class RoutinePage(QWidget):
         column.addLayout(self._head)
         column.addWidget(self._settings)
         self._settings.hide()
+        self.hand_off = HandOffRow(document, self.lines, self._pick_place)
+        column.addWidget(self.hand_off)
         column.addWidget(scroll, 1)
         self.pages = QStackedLayout(self)
         self.pages.addWidget(self._nothing())
@@ -196,12 +199,18 @@ class RoutinePage(QWidget):
         self._head.addWidget(self.writing)
         key = verb("Key", self.key_selected, with_key("Key what is selected", "time.key"))
         self._head.addWidget(key)
+        on = verb(
+            "Hand over…",
+            timing.carrier_wanted.emit,
+            with_key("Another part carries what is selected on", "time.hand over"),
+        )
+        self._head.addWidget(on)
         more: dict[str, Callable[[], object]] = {
             "mirror the chosen keys": self.lines.mirror_chosen,
             "stretch the chosen keys to double": partial(self.lines.stretch_chosen, 2.0),
             "stretch the chosen keys to half": partial(self.lines.stretch_chosen, 0.5),
             "copy the chosen keys to now": self.lines.copy_chosen,
-            "remove the chosen keys": self.lines.remove_chosen,
+            "remove what is chosen": self.lines.remove_chosen,
             "let it begin as all stands now": self._begin_here,
             "its name, length, rate…": self._toggle_settings,
             "remove the routine": self._remove,
@@ -227,6 +236,7 @@ class RoutinePage(QWidget):
             if self._settings.isVisible():
                 self._fill_settings()
         self.lines.drop_lost()
+        self.hand_off.rebuild()
         self.lines.setMinimumHeight(self.lines.tall())
         self.lines.update()
         self._take_time()
@@ -248,7 +258,7 @@ class RoutinePage(QWidget):
         self.now.set_value(timing.time)
         frame, last = frame_at(timing.time, routine.rate), frame_at(routine.length, routine.rate)
         told = f"frame {frame} of {last}   {time_code(timing.time, routine.rate)}"
-        told += f"   {rate_text(routine.rate)} a second"
+        self.told.setToolTip(f"{rate_text(routine.rate)} frames a second")
         if timing.playing and timing.left_out:
             told += f"   {timing.left_out} left out"
         self.told.setText(told)
@@ -270,6 +280,13 @@ class RoutinePage(QWidget):
             self.document.said.emit("Select a control, or a part that can move, to key it.")
             return
         self.timing.key_now(channels)
+
+    def _pick_place(self) -> None:
+        chosen, found = self.lines.bars.chosen, self.lines.bars.chosen_hand_off()
+        if chosen is not None and found is not None:
+            # Where it settles is clicked while it is there.
+            self.timing.go_to(found.time + found.over)
+            self.timing.place_wanted.emit(chosen[0], found)
 
     def _begin_here(self) -> None:
         document, routine_id = self.document, self.timing.routine_id

@@ -19,14 +19,16 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from gremio.core.edit.desk import groups_of
+from gremio.core.edit.hand_offs import move_hand_off, remove_hand_off
 from gremio.core.edit.routines import SAME_TIME, Key, remove_keys, retimed, set_keys
 from gremio.core.mechanics.clock import frame_at, time_of
 from gremio.core.mechanics.profiles import value
 from gremio.core.rig.channels import split
-from gremio.core.rig.ids import ChannelKey, ThingId
+from gremio.core.rig.ids import ChannelKey, PartId, ThingId
 from gremio.core.rig.model import Routine
 from gremio.core.rig.numbers import exists, label
 from gremio.core.solve.cam_steps import cam_profile
+from gremio.desktop.deck.carrier_bars import CarrierBars, Edge
 from gremio.desktop.document.document import Document
 from gremio.desktop.makes.draw import tick_step
 from gremio.desktop.theme.dress import text_font
@@ -43,18 +45,21 @@ EMPTY = (
 
 
 class TimeLines(QWidget):
-    """A line for each keyed channel, in the order of the Desk, with the ruler above.
+    """A line for each keyed channel, in the order of the Desk, with the ruler above, and a bar for
+    each part that is carried in turn between.
 
-    said: what can't be. chosen: keys, as (channel, time).
+    said: what can't be. chosen: keys, as (channel, time). hand_off_chosen: another one is, or none.
     """
 
     said = pyqtSignal(str)
+    hand_off_chosen = pyqtSignal()
 
     def __init__(self, document: Document) -> None:
         super().__init__()
         self.document = document
         self.inks: Inks = DAY
         self.chosen: set[Key] = set()
+        self.bars = CarrierBars(document)
         self._press: QPointF | None = None
         self._held: str = ""
         self._by = 0.0
@@ -85,7 +90,7 @@ class TimeLines(QWidget):
 
     def tall(self) -> int:
         """How tall all lines are together (px)."""
-        return _RULER + _ROW * max(len(self.channels()), 2) + 6
+        return _RULER + _ROW * max(len(self.bars.parts()) + len(self.channels()), 2) + 6
 
     def x_of(self, time: float) -> float:
         """Where a time (s) is, in pixels."""
@@ -104,26 +109,37 @@ class TimeLines(QWidget):
         return time if free else time_of(frame_at(time, routine.rate), routine.rate)
 
     def y_of(self, row: int) -> float:
-        """The middle of a line, in pixels."""
+        """The middle of a channel's line, in pixels."""
+        return self.y_of_bar(row + len(self.bars.parts()))
+
+    def y_of_bar(self, row: int) -> float:
+        """The middle of a part's bar, in pixels."""
         return _RULER + (row + 0.5) * _ROW
 
     def key_at(self, at: QPointF) -> Key | None:
         """The key at a place."""
-        routine = self._routine()
-        row = int((at.y() - _RULER) // _ROW)
-        channels = self.channels()
-        if routine is None or not 0 <= row < len(channels) or at.y() < _RULER:
+        routine, channel = self._routine(), self.channel_at(at)
+        if routine is None or channel is None:
             return None
-        channel = channels[row]
         found = [(abs(self.x_of(s.lead) - at.x()), s.lead) for s in routine.keys[channel].stations]
         near = min(found, default=(_NEAR + 1, 0.0))
         return (channel, near[1]) if near[0] <= _NEAR else None
 
     def channel_at(self, at: QPointF) -> ChannelKey | None:
         """The channel whose line is at a place."""
-        row = int((at.y() - _RULER) // _ROW)
-        channels = self.channels()
+        bars, channels = len(self.bars.parts()), self.channels()
+        row = int((at.y() - _RULER) // _ROW) - bars
         return channels[row] if at.y() >= _RULER and 0 <= row < len(channels) else None
+
+    def bar_at(self, at: QPointF) -> PartId | None:
+        """The part whose bar is at a place."""
+        row, parts = int((at.y() - _RULER) // _ROW), self.bars.parts()
+        return parts[row] if at.y() >= _RULER and 0 <= row < len(parts) else None
+
+    def edge_at(self, at: QPointF) -> Edge | None:
+        """The hand-off at a place."""
+        part = self.bar_at(at)
+        return None if part is None else self.bars.edge_at(part, at.x(), self.x_of)
 
     # ── drawing ────────────────────────────────────────────────────
 
@@ -135,10 +151,15 @@ class TimeLines(QWidget):
         if routine is None:
             return
         self._draw_ruler(painter, routine)
-        channels = self.channels()
+        bars, channels = self.bars.parts(), self.channels()
+        for row, part in enumerate(bars):
+            middle = self.y_of_bar(row)
+            name = self.document.rig.parts[part].name
+            self._draw_name(painter, middle, name, part == self.document.selected)
+            self.bars.draw(painter, self.inks, routine, part, middle, self.x_of)
         for row, channel in enumerate(channels):
             self._draw_line(painter, routine, row, channel)
-        if not channels:
+        if not channels and not bars:
             painter.setPen(QColor(self.inks.second))
             painter.setFont(text_font(9))
             room = QRectF(_NAMES, _RULER + 8, self.width() - _NAMES - _RIGHT, 60)
@@ -177,16 +198,7 @@ class TimeLines(QWidget):
         middle = self.y_of(row)
         ink, second = QColor(self.inks.ink), QColor(self.inks.second)
         selected = split(channel)[0] == self.document.selected
-        if selected:
-            room = QRectF(2, middle - _ROW / 2 + 1, self.width() - 4, _ROW - 2)
-            painter.fillRect(room, QColor(self.inks.wash))
-        painter.setFont(text_font(9, bold=selected))
-        painter.setPen(ink)
-        name = painter.fontMetrics().elidedText(
-            label(self.document.rig, channel), Qt.TextElideMode.ElideMiddle, _NAMES - 28
-        )
-        room = QRectF(14, middle - _ROW / 2, _NAMES - 20, _ROW)
-        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, name)
+        self._draw_name(painter, middle, label(self.document.rig, channel), selected)
         painter.setPen(QPen(QColor(self.inks.rule), 1))
         painter.drawLine(QPointF(self.x_of(0), middle), QPointF(self.x_of(routine.length), middle))
         cam = routine.keys[channel]
@@ -212,6 +224,17 @@ class TimeLines(QWidget):
             painter.setPen(QPen(ink if here else QColor(self.inks.time), 1.4 if here else 0.8))
             painter.setBrush(QColor(self.inks.time))
             painter.drawRect(QRectF(x - 2.2, middle - 6.5, 4.4, 13))
+
+    def _draw_name(self, painter: QPainter, middle: float, name: str, selected: bool) -> None:
+        if selected:
+            room = QRectF(2, middle - _ROW / 2 + 1, self.width() - 4, _ROW - 2)
+            painter.fillRect(room, QColor(self.inks.wash))
+        painter.setFont(text_font(9, bold=selected))
+        painter.setPen(QColor(self.inks.ink))
+        metrics = painter.fontMetrics()
+        text = metrics.elidedText(name, Qt.TextElideMode.ElideMiddle, _NAMES - 28)
+        room = QRectF(14, middle - _ROW / 2, _NAMES - 20, _ROW)
+        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
 
     def _draw_now(self, painter: QPainter) -> None:
         timing = self.document.timing
@@ -241,6 +264,14 @@ class TimeLines(QWidget):
             self._held = "time"
             self.document.timing.go_to(self.time_at(at.x()))
             return
+        edge, part = self.edge_at(at), self.bar_at(at)
+        self.choose_hand_off(edge)
+        if part is not None:
+            self.chosen = set()
+            self._held = "edge" if edge is not None else ""
+            self.document.select(part)
+            self.update()
+            return
         found = self.key_at(at)
         more = event.modifiers() & (
             Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier
@@ -265,18 +296,19 @@ class TimeLines(QWidget):
         assert event is not None
         at = event.position()
         if self._press is None:
-            over = self.key_at(at) is not None or at.y() < _RULER
+            over = at.y() < _RULER or bool(self.key_at(at) or self.edge_at(at))
             self.setCursor(Qt.CursorShape.SizeHorCursor if over else Qt.CursorShape.ArrowCursor)
             return
         free = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
         if self._held == "time":
             self.document.timing.go_to(self.time_at(at.x(), free=free), to_frame=not free)
-        elif self._held == "keys" and abs(at.x() - self._press.x()) > _DRAG:
+        elif self._held in ("keys", "edge") and abs(at.x() - self._press.x()) > _DRAG:
             raw = self.time_at(at.x(), free=True) - self.time_at(self._press.x(), free=True)
             routine = self._routine()
             if routine is not None and not free:
                 raw = time_of(frame_at(raw, routine.rate), routine.rate)
             self._by = raw
+            self.bars.by = raw if self._held == "edge" else 0.0
         elif self._held == "band":
             self._band = QRectF(self._press, at).normalized()
             self._choose_in(self._band)
@@ -297,8 +329,39 @@ class TimeLines(QWidget):
         """Let go: keys are where they were dragged to, as one step."""
         held, by = self._held, self._by
         self._press, self._held, self._band, self._by = None, "", None, 0.0
+        self.bars.by = 0.0
         if held == "keys" and by:
             self.move_chosen(by)
+        elif held == "edge" and by and self.bars.chosen is not None:
+            self.move_hand_off(self.bars.chosen[1] + by)
+        self.update()
+
+    def choose_hand_off(self, edge: Edge | None) -> None:
+        """Take a hand-off to hand, or none."""
+        if edge != self.bars.chosen:
+            self.bars.chosen = edge
+            self.hand_off_chosen.emit()
+
+    def move_hand_off(self, to: float) -> None:
+        """Let the hand-off at hand be at another time (s)."""
+        routine_id, chosen = self.document.timing.routine_id, self.bars.chosen
+        if chosen is None:
+            return
+        part, time = chosen
+        if self.document.edit(
+            "move a hand-off", lambda rig: move_hand_off(rig, routine_id, part, time, to)
+        ):
+            self.choose_hand_off((part, to))
+        self.document.settle()
+
+    def remove_hand_off(self) -> None:
+        """Take the hand-off at hand out."""
+        routine_id, chosen = self.document.timing.routine_id, self.bars.chosen
+        if chosen is not None:
+            what = "take a hand-off out"
+            self.document.edit(what, lambda rig: remove_hand_off(rig, routine_id, *chosen))
+            self.document.settle()
+            self.choose_hand_off(None)
         self.update()
 
     def move_chosen(self, by: float) -> None:
@@ -350,6 +413,9 @@ class TimeLines(QWidget):
 
     def remove_chosen(self) -> None:
         """Take the chosen keys out."""
+        if self.bars.chosen is not None and not self.chosen:
+            self.remove_hand_off()
+            return
         chosen, timing = list(self.chosen), self.document.timing
         if self._some_chosen() and self.document.edit(
             "remove keys", lambda rig: remove_keys(rig, timing.routine_id, chosen)
@@ -408,7 +474,9 @@ class TimeLines(QWidget):
             super().keyPressEvent(event)
 
     def drop_lost(self) -> None:
-        """What is no key any more is not chosen."""
+        """What is no key, and no hand-off, any more is not chosen."""
+        if self.bars.chosen is not None and self.bars.chosen_hand_off() is None:
+            self.choose_hand_off(None)
         routine = self._routine()
         if routine is None:
             self.chosen = set()

@@ -7,6 +7,8 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
+from msgspec.structs import replace
+
 from gremio.core.plan.touched import differing
 from gremio.core.rig.ids import ThingId
 from gremio.core.rig.model import Rig
@@ -73,6 +75,12 @@ class Offer:
     text: str
     words: str
     do: Callable[[], object]
+
+
+def only_moves(before: Rig, after: Rig) -> bool:
+    """Whether an edit moves things, keys them, or keeps poses, and changes nothing else."""
+    same = replace(after, at=before.at, poses=before.poses, routines=before.routines)
+    return replace(same, made=before.made) == before
 
 
 def _but_name(thing: Any) -> Iterable[Any]:

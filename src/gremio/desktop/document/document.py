@@ -7,7 +7,6 @@ from contextlib import AbstractContextManager, nullcontext
 from functools import partial
 from pathlib import Path
 
-import msgspec
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from gremio.core.arrays import Array
@@ -41,7 +40,7 @@ from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program
 from gremio.core.solve.pulling import pull, pull_together
 from gremio.core.solve.volume import giver_of
-from gremio.desktop.document.change import Change
+from gremio.desktop.document.change import Change, only_moves
 from gremio.desktop.document.cut_words import cut_words
 from gremio.desktop.document.looking import Looking
 from gremio.desktop.document.teaching import Teaching
@@ -57,12 +56,6 @@ FELL_OFF = (
 
 class ChangedOnDisk(GremioError):
     """The file is not as it was when it was opened, or saved last."""
-
-
-def _only_moves(before: Rig, after: Rig) -> bool:
-    """Whether an edit moves things, or keeps poses, and changes nothing else."""
-    return msgspec.structs.replace(after, at=before.at, poses=before.poses,
-                                   made=before.made) == before  # fmt: skip
 
 
 class Document(QObject):
@@ -88,7 +81,9 @@ class Document(QObject):
         self.teaching = Teaching(self)
         self.timing = Timing(self)
         self.teaching.changed.connect(self._teaching_alone)
-        self.looking = Looking(lambda: self._pose, lambda: self._others, lambda: self.rig)
+        self.looking = Looking(
+            lambda: self._pose, lambda: self._mounted, lambda: self._others, lambda: self.rig
+        )
         self.pose_changed.connect(self.looking.soon)
         self.path: Path | None = None
         self.opened: Opened | None = None
@@ -138,8 +133,13 @@ class Document(QObject):
 
     @property
     def program(self) -> Program:
-        """The rig made ready to run."""
+        """The rig made ready to run, as it is carried now: a routine may hand parts over."""
         return self._program
+
+    @property
+    def mounted(self) -> Program:
+        """The rig made ready to run, with each part where it is mounted."""
+        return self._mounted
 
     @property
     def pose(self) -> Pose:
@@ -167,11 +167,10 @@ class Document(QObject):
     def _compile(self, before: Program | None = None) -> None:
         """before: the program of the rig before an edit, from which much is taken over."""
         rig = self.teaching.bench_rig(self.rig)
-        self._program = compile_rig(rig, self.geometry, before)
+        self._program = self._mounted = compile_rig(rig, self.geometry, before)
         opened = () if self.opened is None else self.opened.notes
         self._others = [*opened, *self.shelf.notes(self.rig)]
         self._last_values: dict[ChannelKey, float] = {}
-        self._formulas = self._program.by_formula
         self._solve()
 
     @property
@@ -186,9 +185,10 @@ class Document(QObject):
 
     def _solve(self) -> None:
         with self.patience():
+            self._program = self.timing.program(self._mounted)
             self._pose = evaluate(self._program, self.inputs(), self._last_values).frame(0)
         # A formula that says nothing shows the value that it had last.
-        for channel in self._formulas:
+        for channel in self._program.by_formula:
             self._last_values[channel] = self._pose.at(channel)
 
     def compile_anew(self) -> None:
@@ -210,7 +210,7 @@ class Document(QObject):
             at, was = self.rig.at, before.at
             self.timing.free.give_over(c for c in {**at, **was} if at.get(c) != was.get(c))
         if change.compiles:
-            self._compile(self._program)
+            self._compile(self._mounted)
         else:
             self._solve()
         if change.fields - {"at"}:
@@ -236,11 +236,11 @@ class Document(QObject):
         """
         before = self.rig
         try:
-            after = followed(self._program, before, change(before))
+            after = followed(self._mounted, before, change(before))
         except GremioError as refused:
             self.said.emit(str(refused))
             return False
-        if before.locked and after.locked and not _only_moves(before, after):
+        if before.locked and after.locked and not only_moves(before, after):
             self.said.emit(f"{LOCKED} Unlock it with Rig > Lock for the animator.")
             return False
         lost = self.history.lost
@@ -456,8 +456,9 @@ class Document(QObject):
 
         None when it is grounded all the way down.
         """
-        while part is not None and not freed(self.rig.parts[part].joint):
-            part = self.rig.parts[part].parent
+        parts = self.program.rig.parts
+        while part is not None and not freed(parts[part].joint):
+            part = parts[part].parent
         return part
 
     def grounded_text(self, part: ChannelKey) -> str:

@@ -27,9 +27,10 @@ _AT_REST = 0.35
 class Looking(QObject):
     """What is wrong with the open rig.
 
-    pose: gives the present one. others: gives the notes that are known besides, on the rig's file
-    and its models. rig: gives the rig as it is now. done: a moment after a change, when what is
-    wrong may be asked for without holding up a drag.
+    pose: gives the present one. mounted: gives what the machine is looked over with. others: gives
+    the notes that are known besides, on the rig's file and its models. rig: gives the rig as it is
+    now. done: a moment after a change, when what is wrong may be asked for without holding up a
+    drag.
     """
 
     done = pyqtSignal()
@@ -37,11 +38,12 @@ class Looking(QObject):
     def __init__(
         self,
         pose: Callable[[], Pose],
+        mounted: Callable[[], Program],
         others: Callable[[], list[Note]],
         rig: Callable[[], Rig],
     ) -> None:
         super().__init__()
-        self._pose, self._others, self._rig = pose, others, rig
+        self._pose, self._mounted, self._others, self._rig = pose, mounted, others, rig
         self._machine: tuple[Program, list[Finding]] | None = None
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -60,19 +62,19 @@ class Looking(QObject):
         from gremio.core.inspect.findings import sorted_findings, told_once
         from gremio.core.inspect.routines import routine_findings
 
-        pose = self._pose()
+        pose, program = self._pose(), self._mounted()
         machine = self._machine
-        if machine is None or machine[0] is not pose.program:
-            machine = self._judge(pose.program)
+        if machine is None or machine[0] is not program:
+            machine = self._judge(program)
         others = map(Finding, self._others())
         # Routines are changed without making the rig ready anew.
-        timed = routine_findings(self._rig(), pose.program)
+        timed = routine_findings(self._rig(), program)
         return sorted_findings([*others, *told_once(pose, machine[1]), *timed])
 
     @property
     def judged(self) -> bool:
         """Whether the machine, as it is now, has been looked over."""
-        return self._machine is not None and self._machine[0] is self._pose().program
+        return self._machine is not None and self._machine[0] is self._mounted()
 
     def soon(self) -> None:
         """Something has changed: look again in a moment."""
@@ -89,7 +91,7 @@ class Looking(QObject):
         elif busy or time.monotonic() - self._last_change < _AT_REST:
             self._timer.start()
         else:
-            about = (self._pose().program,)
+            about = (self._mounted(),)
             self._looking = threading.Thread(target=self._judge, args=about, daemon=True)
             self._looking.start()
             self._timer.start()

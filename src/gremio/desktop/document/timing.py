@@ -15,6 +15,7 @@ from gremio.core.problem import GremioError
 from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
 from gremio.core.rig.model import Rig, Routine
 from gremio.core.rig.numbers import full_label
+from gremio.core.solve.program import Program
 from gremio.desktop.document.free_running import FreeRunning, RunningRig
 
 # So often a second a picture is asked for while it plays, at most (ms between).
@@ -31,6 +32,11 @@ class TimedRig(RunningRig, Protocol):
         """The rig as it is now."""
         ...
 
+    @property
+    def mounted(self) -> Program:
+        """The rig made ready to run, with each part where it is mounted."""
+        ...
+
     def edit(self, what: str, change: Callable[[Rig], Rig], gesture: str = "") -> bool:
         """Make an edit that can be undone."""
         ...
@@ -42,10 +48,14 @@ class TimedRig(RunningRig, Protocol):
 
 class Timing(QObject):
     """The time of a routine. changed: another routine, or whether it plays, is followed or written.
-    moved: the time is another."""
+    moved: the time is another. carrier_wanted: a click should choose what carries the selected
+    parts on. place_wanted: one should choose where a part (id) settles that is handed
+    over (HandOff)."""
 
     changed = pyqtSignal()
     moved = pyqtSignal()
+    carrier_wanted = pyqtSignal()
+    place_wanted = pyqtSignal(str, object)
 
     def __init__(self, open_rig: TimedRig) -> None:
         super().__init__()
@@ -114,8 +124,16 @@ class Timing(QObject):
         if not self.followed or routine is None:
             reached = self.free.reached()
             return {**base, **reached} if reached else base
-        found = run_of(self._open.program, routine).inputs(self.time)
+        found = run_of(self._open.mounted, routine).inputs(self.time)
         return {**found, **self.over}
+
+    def program(self, mounted: Program) -> Program:
+        """The rig made ready to run, as it is carried at the time now. mounted: as parts are
+        mounted, which is how hands find them without a routine."""
+        routine = self.routine
+        if not self.followed or routine is None or not routine.carried:
+            return mounted
+        return run_of(mounted, routine).program_at(self.time)
 
     # ── choosing ───────────────────────────────────────────────────
 

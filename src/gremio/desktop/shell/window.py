@@ -31,7 +31,7 @@ from gremio.core.rig.channels import key
 from gremio.core.rig.ids import NOTHING, ChannelKey, PartId, ThingId
 from gremio.core.rig.model import Rig
 from gremio.demo import KEPT
-from gremio.desktop.actions import asking, rigging
+from gremio.desktop.actions import asking, hand_offs, rigging
 from gremio.desktop.actions.action import Where
 from gremio.desktop.actions.hints import tell_keys
 from gremio.desktop.actions.table import actions_of
@@ -160,6 +160,9 @@ class Window(QMainWindow):
         self.deck.cam.motion_wanted.connect(self.show_motion)
         self.deck.cam.csv_wanted.connect(self.cam_table)
         self.head.find_wanted.connect(self.find_anything)
+        timing = self.document.timing
+        timing.carrier_wanted.connect(partial(hand_offs.hand_over_selected, self))
+        timing.place_wanted.connect(partial(hand_offs.pick_place, self))
         self.head.notes_wanted.connect(partial(self.deck.show_page, "Inspection"))
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
