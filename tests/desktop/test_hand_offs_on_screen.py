@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, Qt
-from tests.desktop.hand import Hand
+from tests.desktop.hand import SHIFT, Hand
 
 import gremio
 from gremio.core.arrays import Array
@@ -209,3 +210,37 @@ def test_the_scene_follows_while_it_plays_over_a_hand_off(at_quay: Hand) -> None
         (mine,) = (i for i, row in enumerate(scene.parts)
                    if pose.program.part_ids[row] == part(at_quay, "Lamp"))  # fmt: skip
         assert np.allclose(np.ptp(scene.corners[mine], axis=0), [0.3, 0.3, 0.3])
+
+
+def test_edits_of_mounts_speak_of_how_it_is_mounted(at_quay: Hand) -> None:
+    """Setting home on a part that is carried just now moves nothing, at any time."""
+    document = at_quay.window.document
+    scrub(at_quay, 0.0)
+    lamp = part(at_quay, "Lamp")
+    document.select(lamp)
+    at_quay.window.bench.setFocus()
+    at_quay.keys("e")
+    scrub(at_quay, 6.0)
+    document.move(key(lamp, "turn z"), 1.0)
+    at_quay.do("Key")
+    hand_lamp_over(at_quay, 1.0, "Arm")
+    times = [0.0, 0.6, 2.0, 5.0]
+    before = gremio.bake(document.rig, times=times).world("Lamp")
+    scrub(at_quay, 2.0)
+    document.select(lamp)
+    at_quay.window.bench.setFocus()
+    at_quay.keys(Qt.Key.Key_H, SHIFT)
+    assert document.pose.at(key(lamp, "turn z")) == pytest.approx(0.0, abs=1e-12)
+    assert abs(gremio.bake(document.rig, times=times).world("Lamp") - before).max() < 1e-12
+
+
+def test_an_animator_keys_a_locked_rig(at_quay: Hand) -> None:
+    """Locked, only controls move anything; they can be keyed."""
+    document = at_quay.window.document
+    document.edit("lock", lambda rig: replace(rig, locked=True))
+    scrub(at_quay, 2.0)
+    document.move(key(control_id(document.rig, "Swing")), 1.2)
+    at_quay.do("Key")
+    (routine,) = document.rig.routines.values()
+    swing = routine.keys[key(control_id(document.rig, "Swing"))]
+    assert 2.0 in {s.lead for s in swing.stations}

@@ -26,6 +26,7 @@ from gremio.core.rig.model import ConstraintKind, Path, PathKind, Rig, Seat, Tar
 from gremio.core.shape.edge_loops import edge_loop
 from gremio.desktop.bench.snapping import Spot
 from gremio.desktop.document.document import Document
+from gremio.desktop.document.mounted import as_mounted
 
 
 def tie(document: Document, kind: ConstraintKind, part: PartId, targets: list[Target]) -> bool:
@@ -67,7 +68,7 @@ def _put_at(document: Document, rig: Rig, part: PartId, place: Array) -> Rig:
     """The rig with a part put at a place of the world: by its mount, so that it is at home
     there."""
     entry = rig.parts[part]
-    above = document.pose.frame_of(entry.parent)
+    above = as_mounted(document).frame_of(entry.parent)
     local = np.linalg.inv(above) @ np.append(place, 1.0)
     moves = [key(part, channel) for channel in MOVES]
     rig = replace(rig, at=without(rig.at, *moves))

@@ -12,6 +12,7 @@ from gremio.core.rig.numbers import owner_name
 from gremio.desktop.actions.rigging import selected_part
 from gremio.desktop.bench.view import Bench
 from gremio.desktop.document.document import Document
+from gremio.desktop.document.mounted import as_mounted
 from gremio.desktop.fields.ask import choose
 
 _SHARED = "Share what leads"
@@ -62,6 +63,6 @@ def _aside(document: Document, bench: Bench, part: PartId) -> tuple[float, float
     corners = bench.corners_of_family(part)
     if len(corners) == 0:
         return 0.0, 0.0, 0.0
-    frame = np.linalg.inv(document.pose.frame_of(document.rig.parts[part].parent))
+    frame = np.linalg.inv(as_mounted(document).frame_of(document.rig.parts[part].parent))
     wide = float(np.ptp(carried(frame, corners)[:, 0]))
     return 1.15 * wide or 0.1, 0.0, 0.0

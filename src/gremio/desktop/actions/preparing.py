@@ -38,6 +38,7 @@ from gremio.core.solve.frames import Finder
 from gremio.desktop.actions.rigging import selected_part
 from gremio.desktop.bench.snapping import Spot
 from gremio.desktop.document.document import Document
+from gremio.desktop.document.mounted import as_mounted
 
 
 def roll_wheel(document: Document, part: PartId) -> bool:
@@ -201,7 +202,7 @@ def mount_in_box(document: Document, part: PartId, corners: Array, low: bool) ->
 
 def align_mount(document: Document, part: PartId, other: PartId) -> None:
     """Turn a part's mount square to the world ("" for other), or to another part."""
-    rig, pose = document.rig, document.pose
+    rig, pose = document.rig, as_mounted(document)
     parent = rig.parts[part].parent
     above = np.eye(3) if parent is None else unit_columns(pose.world(parent))
     there = np.eye(3) if not other else unit_columns(pose.world(other))

@@ -50,6 +50,7 @@ from gremio.desktop.actions.channel_menu import (
 )
 from gremio.desktop.bench.view import Bench
 from gremio.desktop.document.document import Document
+from gremio.desktop.document.mounted import as_mounted
 
 NEW_PARTS: dict[str, AnySolid | None] = {
     "Box": Box(length=1.0, width=0.6, height=0.4),
@@ -302,7 +303,7 @@ def set_home(document: Document) -> None:
     part = selected_part(document)
     if not part:
         return
-    entry, pose = document.rig.parts[part], document.pose
+    entry, pose = document.rig.parts[part], as_mounted(document)
     above = pose.frame_of(entry.parent)
     local = np.linalg.inv(above) @ pose.world(part)
     values = pose.part_of(part).channels

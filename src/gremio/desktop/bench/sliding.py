@@ -55,7 +55,7 @@ def slide_on(
         surface = surface_of(rig.parts[on], document.geometry)
         if surface is None:
             return None
-        entry = rig.parts[part]
+        entry = pose.program.rig.parts[part]
         above = pose.frame_of(entry.parent)
         to_mount: Array = np.asarray(np.linalg.inv(above @ matrix(entry.mount)))
         (here,), _ = project(camera, size, [pose.world(part)[:3, 3]])

@@ -71,6 +71,7 @@ from gremio.desktop.card.forms import (
 from gremio.desktop.card.links import leads_section, led_section, tying
 from gremio.desktop.card.shape_section import shape_section
 from gremio.desktop.document.document import Document
+from gremio.desktop.document.mounted import as_mounted
 from gremio.desktop.fields.pieces import short_channels
 from gremio.desktop.theme.inks import Inks
 
@@ -417,7 +418,7 @@ class PartSheet(FormSheet):
 
     def _set_parent(self, rig: Rig, parent: PartId | None) -> Rig:
         """Another carrier; the part stays where it stands."""
-        pose, entry = self.document.pose, self._of(rig)
+        pose, entry = as_mounted(self.document), self._of(rig)
         old, new = pose.frame_of(entry.parent), pose.frame_of(parent)
         mount = frame_of(np.linalg.inv(new) @ old @ matrix(entry.mount))
         return set_parent(rig, self.part, parent, mount)
