@@ -46,6 +46,7 @@ if TYPE_CHECKING:
     from gremio.core.script.posing import inspect, run, solve, sweep
     from gremio.core.script.timing import Baked, bake, hand_over, key, motor, routine, rumble
     from gremio.core.script.tracing import Trace, trace
+    from gremio.core.script.treads import tracked, tread, tread_links
     from gremio.core.solve.pose import Pose, Poses
 
 __version__ = "0.2.0"
@@ -95,6 +96,9 @@ _ROOMS = {
     "sweep": "script.posing",
     "teach": "script.by_name",
     "trace": "script.tracing",
+    "tracked": "script.treads",
+    "tread": "script.treads",
+    "tread_links": "script.treads",
     "to_pose": "script.by_name",
     "write_note": "script.changing",
 }
@@ -155,5 +159,8 @@ __all__ = [
     "teach",
     "to_pose",
     "trace",
+    "tracked",
+    "tread",
+    "tread_links",
     "write_note",
 ]

@@ -11,6 +11,7 @@ from gremio.core.edit.constraints import change_constraint
 from gremio.core.edit.controls import change_control, set_values
 from gremio.core.edit.parts import change_part, set_repeat, set_shapes, set_stops
 from gremio.core.edit.strands import change_strand
+from gremio.core.edit.treads import change_tread
 from gremio.core.problem import GremioError
 from gremio.core.quantity import show_short
 from gremio.core.rig.channels import split
@@ -76,7 +77,7 @@ def _set_of_part(rig: Rig, thing: ThingId, field: str, value: float) -> Rig:
     part = rig.parts[part_id]
     if field == SHOWN:
         return change_part(rig, part_id, replace(part, shown=bool(value)))
-    if field in ("count", "pitch"):
+    if field in ("count", "pitch", "shift"):
         assert part.repeat is not None
         one = round(value) if field == "count" else value
         return set_repeat(rig, part_id, replace(part.repeat, **{field: one}))
@@ -116,9 +117,14 @@ def _set_of_strand(rig: Rig, strand_id: ThingId, field: str, value: float) -> Ri
     return change_strand(rig, strand_id, changed)
 
 
+def _set_of_tread(rig: Rig, tread_id: ThingId, field: str, value: float) -> Rig:
+    return change_tread(rig, tread_id, replace(rig.treads[tread_id], **{field: value}))
+
+
 _SETTERS: dict[str, Callable[[Rig, ThingId, str, float], Rig]] = {
     "part": _set_of_part,
     "control": _set_of_control,
     "constraint": _set_of_constraint,
     "strand": _set_of_strand,
+    "tread": _set_of_tread,
 }

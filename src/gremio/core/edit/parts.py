@@ -23,6 +23,7 @@ from gremio.core.edit.constraints import without_constraints_of
 from gremio.core.edit.links import without_channels_of
 from gremio.core.edit.routines import without_keys_of
 from gremio.core.edit.strands import without_strands_of
+from gremio.core.edit.treads import without_treads_of
 from gremio.core.frames import Frame, frame_of, matrix
 from gremio.core.plan.check import stops_are_sound
 from gremio.core.plan.joints import joint_matrix
@@ -109,6 +110,7 @@ def remove_part(rig: Rig, part_id: PartId) -> Rig:
     for part in gone:
         rig = without_closures_of(rig, part)
         rig = without_strands_of(without_constraints_of(rig, part), part)
+        rig = without_treads_of(rig, part)
     rig = without_keys_of(replace(rig, at=drop_values_of(rig.at, *gone, *lost)), *gone)
     faces = {
         c: replace(entry, face=None)
@@ -354,8 +356,13 @@ def set_shapes(rig: Rig, part_id: PartId, shapes: tuple[Shape, ...]) -> Rig:
 def set_repeat(rig: Rig, part_id: PartId, repeat: Repeat | None) -> Rig:
     """Repeat a part, or have it once. Refuses while a link uses a channel that would go."""
     part = must_have(rig.parts, part_id, "part")
-    if repeat is not None and not (repeat.count >= 0 and math.isfinite(repeat.pitch)):
-        raise GremioError(f"{part.name} can't be repeated less than no times.")
+    if repeat is not None and not (
+        repeat.count >= 0 and math.isfinite(repeat.pitch + repeat.shift)
+    ):
+        raise GremioError(
+            f"{part.name} is repeated no less than no times, at a pitch and a shift that are plain "
+            "numbers."
+        )
     changed = replace(part, repeat=repeat)
     lost = [c for c in free_of(part) if c not in free_of(changed)]
     for channel in lost:
@@ -364,5 +371,7 @@ def set_repeat(rig: Rig, part_id: PartId, repeat: Repeat | None) -> Rig:
             raise GremioError(
                 f"{channel} of {part.name} is used by {link_label(rig, used[0])}. Remove it first."
             )
-    rig = replace(rig, at=without(rig.at, *(key(part_id, c) for c in ("count", "pitch", *lost))))
+    rig = replace(
+        rig, at=without(rig.at, *(key(part_id, c) for c in ("count", "pitch", "shift", *lost)))
+    )
     return change_part(rig, part_id, changed)

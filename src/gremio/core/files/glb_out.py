@@ -23,7 +23,7 @@ from gremio.core.motion.routines import routine_notes, run_of
 from gremio.core.problem import GremioError, Note
 from gremio.core.quantity import show_short, show_small
 from gremio.core.rig import ids
-from gremio.core.rig.channels import key
+from gremio.core.rig.channels import PITCH, SHIFT, key
 from gremio.core.rig.ids import GROUND, PartId
 from gremio.core.rig.model import Part, Rig, Routine, Strand
 from gremio.core.rig.numbers import counted
@@ -34,6 +34,7 @@ from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.pose import Poses
 from gremio.core.solve.repeats import repeat_steps
 from gremio.core.solve.travels import Way, along_way, way_of_controls
+from gremio.core.solve.treads import tread_steps
 from gremio.core.surfaces.shelf import Shelf
 
 # How many keys a second a travel begins with, before some are added and others left out.
@@ -314,18 +315,36 @@ def _copies(part_id: PartId, part: Part, poses: Poses) -> list[tuple[Array, Flag
     if part.repeat is None:
         return [(np.eye(4)[None], np.ones(poses.frames, dtype=bool))]
     rig, mount = poses.program.rig, matrix(part.mount)
-    name = "pitch angle" if part.repeat.along == "circle" else "pitch"
-    pitches = poses.channel(key(part_id, name))
+    pitches, shifts = (
+        poses.channel(key(part_id, names[part.repeat.along])) for names in (PITCH, SHIFT)
+    )
     counts = [max(0, int(counted(float(c)))) for c in poses.channel(key(part_id, "count"))]
     most = max(counts)
     # What is not there waits where it would be if all were.
-    steps = np.array([repeat_steps(rig, part.repeat, most, float(p)) for p in pitches])
-    for frame, (count, pitch) in enumerate(zip(counts, pitches, strict=True)):
-        if count < most:
-            steps[frame, :count] = repeat_steps(rig, part.repeat, count, float(pitch))
-    moved: Array = TO_Y_UP @ mount @ steps @ np.linalg.inv(mount) @ FROM_Y_UP
+    rows = [(float(p), float(s)) for p, s in zip(pitches, shifts, strict=True)]
+    before = mount
+    if part.repeat.along == "tread" and part.repeat.path in rig.treads:
+        before = _seen_from_carrier(poses, part, rig.treads[part.repeat.path].on)[:, None]
+        steps = np.repeat(np.eye(4)[None, None], poses.frames, axis=0).repeat(most, axis=1)
+        for frame, count in enumerate(counts):
+            steps[frame, :count] = tread_steps(poses, frame, part.repeat.path, count)
+    else:
+        steps = np.array([repeat_steps(rig, part.repeat, most, *row) for row in rows])
+        for frame, count in enumerate(counts):
+            if count < most:
+                steps[frame, :count] = repeat_steps(rig, part.repeat, count, *rows[frame])
+    moved: Array = TO_Y_UP @ before @ steps @ np.linalg.inv(mount) @ FROM_Y_UP
     there = np.arange(most) < np.array(counts)[:, None]
     return list(zip(moved.transpose(1, 0, 2, 3), there.T, strict=True))
+
+
+def _seen_from_carrier(poses: Poses, part: Part, on: PartId | None) -> Array:
+    """(F, 4, 4) the frame of a part (by id; None for the ground) as the carrier of another has
+    it."""
+    row, ground = poses.program.part_row, np.eye(4)[None].repeat(poses.frames, axis=0)
+    one, two = (ground if p is None else poses.worlds[:, row[p]] for p in (part.parent, on))
+    found: Array = np.linalg.inv(one) @ two
+    return found
 
 
 def _local_frames(poses: Poses) -> dict[str, Array]:

@@ -142,7 +142,7 @@ class Names:
         if not rest:
             return name
         part = rig.parts.get(PartId(thing))
-        if part is not None and (rest in CHANNELS or rest == "pitch angle"):
+        if part is not None and (rest in CHANNELS or rest in ("pitch angle", "shift angle")):
             return f"{name}.{_short(part, rest)}"
         if not exists(rig, name_key):
             return f"{{{name_key}}}"
@@ -158,8 +158,8 @@ def _short(part: Part, channel: str) -> str:
     """A channel after the part's name: ".turn" where it has one turn, ".y" for "move y"."""
     if channel.startswith("move "):
         return channel.removeprefix("move ")
-    if channel == "pitch angle":
-        return "pitch"
+    if channel in ("pitch angle", "shift angle"):
+        return channel.removesuffix(" angle")
     turns = [c for c in freed(part.joint) if c.startswith("turn")]
     return "turn" if turns == [channel] else channel
 
@@ -172,9 +172,10 @@ def _channel_named(
     if shape is not None:
         found = key(owner, f"shape {int(shape.split()[1]) - 1} {word}")
         return found if exists(rig, found) else None
-    if word in ("count", "pitch"):
+    if word in ("count", "pitch", "shift"):
         fitting = [c for c in free if c.startswith(word)]
-        return key(owner, fitting[0]) if fitting else None
+        if fitting:
+            return key(owner, fitting[0])
     if word in CHANNELS:
         return key(owner, word) if word in free else None
     if word in ("x", "y", "z"):

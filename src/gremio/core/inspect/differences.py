@@ -23,6 +23,7 @@ _KINDS = {
     "struts": "strut",
     "constraints": "constraint",
     "strands": "strand",
+    "treads": "tread",
     "poses": "kept pose",
     "sources": "model",
 }

@@ -30,6 +30,7 @@ from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program
 from gremio.core.solve.strands import strand_notes
+from gremio.core.solve.treads import tread_notes
 
 # Notes on what is held where a control asks for more.
 _HELD = ("loop-reach", "stop-reached")
@@ -72,7 +73,7 @@ def told_once(pose: Pose, machine: list[Finding]) -> list[Finding]:
 
 def pose_findings(pose: Pose) -> list[Finding]:
     """What could not be had in a pose, and what would mend it."""
-    told = [*pose.notes, *strand_notes(pose)]
+    told = [*pose.notes, *strand_notes(pose), *tread_notes(pose)]
     return [Finding(note, misfit_mends(pose, note)) for note in told]
 
 

@@ -28,10 +28,13 @@ _UPRIGHT = 0.95
 
 
 def rolling_findings(rig: Rig, home: Pose) -> Iterator[Finding]:
-    """Notes on every wheel that rolls. home: all at home."""
+    """Notes on every wheel that rolls, but those that treads go round: their links roll. home: all
+    at home."""
+    in_treads = {wheel.on for tread in rig.treads.values() for wheel in tread.wheels}
     for link_id, link in rig.links.items():
         wheel = _wheel_of(link)
-        if wheel is None or PartId(split(wheel)[0]) not in rig.parts:
+        part = None if wheel is None else PartId(split(wheel)[0])
+        if wheel is None or part not in rig.parts or part in in_treads:
             continue
         yield from _radius(rig, home, link_id, link, wheel, home.program.geometry)
 

@@ -75,9 +75,9 @@ def make_carriage(
     for part in (body, *wheels):
         must_have(rig.parts, part, "part")
     home = solve(all_home(rig), geometry=geometry)
-    rig = _headed(rig, home, body, wheels, steered, geometry)
+    rig = headed(rig, home, body, wheels, steered, geometry)
     home = solve(all_home(rig), geometry=geometry)
-    found = [_read(rig, home, body, wheel, geometry) for wheel in wheels]
+    found = [read_wheel(rig, home, body, wheel, geometry) for wheel in wheels]
     unsteered = [w.at[0] for w in found if w.part not in steered]
     axle = sum(unsteered) / len(unsteered) if unsteered else 0.0
     front = [w.at[0] for w in found if w.part in steered]
@@ -120,7 +120,7 @@ def _steers(
     return min(every) if limit_of == "inner" else max(every)
 
 
-def _read(rig: Rig, home: Pose, body: PartId, wheel: PartId, geometry: GeometryOf) -> Wheel:
+def read_wheel(rig: Rig, home: Pose, body: PartId, wheel: PartId, geometry: GeometryOf) -> Wheel:
     """Where a wheel stands, as seen from the body's joint: the middle of its axle, where its model
     shows that."""
     inside = np.linalg.inv(_joint_frame(rig, home, body)) @ home.world(wheel)
@@ -135,7 +135,7 @@ def _joint_frame(rig: Rig, home: Pose, part: PartId) -> Array:
     return home.frame_of(entry.parent) @ matrix(entry.mount)
 
 
-def _headed(
+def headed(
     rig: Rig,
     home: Pose,
     body: PartId,
@@ -186,16 +186,8 @@ def _fit_wheel(
     steering: tuple[ThingId, float, float],
 ) -> Rig:
     steer, axle, base = steering
-    mount = np.linalg.inv(home.world(body)) @ _joint_frame(rig, home, body)
-    mount = mount @ matrix(Frame(at=wheel.at))
-    # The wheel's mount stands as the body's does, so that it steers about the upright and its
-    # axle lies across; its own frame, with its shapes and all it carries, stays where it is.
-    inside = np.linalg.inv(home.world(body)) @ home.world(wheel.part)
-    rig = set_parent(rig, wheel.part, body, frame_of(mount))
-    own = frame_of(np.linalg.inv(mount) @ inside)
-    rig = change_part(rig, wheel.part, replace(rig.parts[wheel.part], own=own))
     joint = Joint("wheel", "y") if steers else Joint("spin", "y")
-    rig = set_joint(rig, wheel.part, joint)
+    rig = mounted_across(rig, home, body, wheel, joint)
     rig, _ = add_link(rig, Rolling(key(wheel.part, "turn y"), wheel.radius))
     if not steers:
         return rig
@@ -205,6 +197,18 @@ def _fit_wheel(
     text = f"atan2({one} * tan({name}), 1 - {two} * tan({name}))"
     rig, _ = write(rig, key(wheel.part, "turn z"), text.replace("1 - -", "1 + "))
     return set_stops(rig, wheel.part, "turn z", Stops(-math.pi / 2, math.pi / 2))
+
+
+def mounted_across(rig: Rig, home: Pose, body: PartId, wheel: Wheel, joint: Joint) -> Rig:
+    """The rig with a wheel mounted on the body as that stands, its axle across, with a joint. Its
+    own frame, with its shapes and all it carries, stays where it is; home: the rig at home."""
+    mount = np.linalg.inv(home.world(body)) @ _joint_frame(rig, home, body)
+    mount = mount @ matrix(Frame(at=wheel.at))
+    inside = np.linalg.inv(home.world(body)) @ home.world(wheel.part)
+    rig = set_parent(rig, wheel.part, body, frame_of(mount))
+    own = frame_of(np.linalg.inv(mount) @ inside)
+    rig = change_part(rig, wheel.part, replace(rig.parts[wheel.part], own=own))
+    return set_joint(rig, wheel.part, joint)
 
 
 def _quoted(name: str) -> str:

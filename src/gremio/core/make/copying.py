@@ -12,8 +12,9 @@ from gremio.core.edit.closures import add_closure
 from gremio.core.edit.constraints import add_constraint, usual_name
 from gremio.core.edit.controls import add_control, change_control
 from gremio.core.edit.links import add_link
-from gremio.core.edit.parts import add_part, descendants
+from gremio.core.edit.parts import add_part, change_part, descendants
 from gremio.core.edit.strands import add_strand
+from gremio.core.edit.treads import add_tread
 from gremio.core.frames import Triple
 from gremio.core.rig.channels import key, split
 from gremio.core.rig.constraints import constraints_of
@@ -34,7 +35,7 @@ def copy_part(
     """The rig with a copy of a part and of all it carries, and the copy's id.
 
     What is wholly inside of it is copied too: links, the controls that lead nothing else, the
-    constraints, pins, struts, strands and paths; it leads itself then. Constraints to what stands
+    constraints, pins, struts, strands, treads and paths; it leads itself then. Constraints to what stands
     outside stay to that. crossing: of leads outside, as `leads_outside` lists them. aside: how
     far from the original it stands (m, in its parent).
     """
@@ -52,6 +53,7 @@ def copy_part(
         for control in _outside_controls(rig, set(copies)):
             rig, every[control] = _copy_control(rig, control, copies)
     rig = _with_pads(rig, every)
+    rig = _with_treads(rig, every, copies)
     rig = _with_links(rig, every, set(copies), shared=crossing == "share")
     rig = _with_closed(rig, every, set(copies))
     known = {ThingId(old): ThingId(new) for old, new in every.items()}
@@ -152,6 +154,31 @@ def _with_pads(rig: Rig, every: Mapping[ThingId, ThingId]) -> Rig:
         across = every.get(entry.across, NOTHING)
         copy = replace(rig.controls[new], across=across, make="pad" if across else "slider")
         rig = change_control(rig, new, copy)
+    return rig
+
+
+def _with_treads(rig: Rig, every: dict[ThingId, ThingId], copies: dict[PartId, PartId]) -> Rig:
+    """Treads whose link and wheels are all copied; a link whose tread is not is there once."""
+    for tread_id, tread in list(rig.treads.items()):
+        if tread.link not in copies:
+            continue
+        link, wheels = copies[tread.link], [wheel.on or GROUND for wheel in tread.wheels]
+        repeat = rig.parts[link].repeat
+        if all(wheel in copies for wheel in wheels):
+            copy = replace(
+                tread,
+                name=free_name(names_in(rig), tread.name),
+                link=link,
+                on=copies.get(tread.on or GROUND, tread.on),
+                wheels=tuple(
+                    replace(wheel, on=copies[wheel.on or GROUND]) for wheel in tread.wheels
+                ),
+            )
+            rig, every[tread_id] = add_tread(rig, copy)
+            repeat = None if repeat is None else replace(repeat, path=every[tread_id])
+        else:
+            repeat = None
+        rig = change_part(rig, link, replace(rig.parts[link], repeat=repeat))
     return rig
 
 

@@ -88,6 +88,8 @@ def _is_needed(rig: Rig, part: PartId) -> bool:
     tied += [target.on for one in rig.constraints.values() for target in targets_of(one)]
     tied += [one.part for one in rig.constraints.values()]
     tied += [point.on for one in rig.strands.values() for point in one.through]
+    tied += [wheel.on for one in rig.treads.values() for wheel in one.wheels]
+    tied += [on for one in rig.treads.values() for on in (one.link, one.on)]
     tied += [path.on for path in rig.paths.values()]
     tied += [split(c)[0] for link in rig.links.values() for c in members(link)]
     tied += [entry.face.on for entry in rig.controls.values() if entry.face is not None]

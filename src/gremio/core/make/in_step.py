@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 
 import numpy as np
 from msgspec.structs import replace
@@ -16,9 +17,9 @@ from gremio.core.frames import frame_of, matrix
 from gremio.core.make.several import mounted_on
 from gremio.core.make.vertices import world_vertices
 from gremio.core.problem import GremioError
-from gremio.core.rig.channels import PITCH, freed, key
+from gremio.core.rig.channels import PITCH, SHIFT, freed, key
 from gremio.core.rig.ids import ChannelKey, PartId
-from gremio.core.rig.model import Axis, Joint, Part, Ratio, Repeat, Rig
+from gremio.core.rig.model import Axis, Joint, Part, Ratio, Repeat, RepeatAlong, Rig
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.pose import Pose
 
@@ -42,9 +43,9 @@ def keep_in_step(rig: Rig, lead: PartId, follower: PartId, home: Pose) -> Rig:
     else:
         sign = 1.0
     rig, _ = add_link(rig, Ratio(key(lead, "count"), key(follower, "count"), 1.0))
-    pitches = _pitch(rig, lead), _pitch(rig, follower)
     if _is_turned(rig, lead) == _is_turned(rig, follower):
-        rig, _ = add_link(rig, Ratio(*pitches, sign))
+        rig = _alike(rig, lead, follower, PITCH, sign)
+        rig = _alike(rig, lead, follower, SHIFT, sign)
     return rig
 
 
@@ -60,7 +61,7 @@ def midway_between(
     """
     repeat = _repeat_of(rig, lead)
     names = [rig.parts[part].name for part in (lead, follower)]
-    if repeat.along == "path":
+    if repeat.along in ("path", "tread"):
         raise GremioError(
             f"{names[0]} goes along a path, so what is midway is on no straight line. Let "
             f"{names[1]} run along the path as well, and keep it in step."
@@ -79,8 +80,10 @@ def midway_between(
     channel = f"move {axis}"
     rig = _freed(rig, follower, Joint("slide", axis), channel)
     rig = set_repeat(rig, follower, replace(repeat, axis=axis, count=max(repeat.count - 1, 0)))
-    rig, _ = add_link(rig, Ratio(_pitch(rig, lead), key(follower, channel), 0.5 * sign))
-    rig, _ = add_link(rig, Ratio(_pitch(rig, lead), _pitch(rig, follower), sign))
+    pitch = _number(rig, lead, PITCH)
+    rig, _ = add_link(rig, Ratio(pitch, key(follower, channel), 0.5 * sign))
+    rig = _alike(rig, lead, follower, PITCH, sign)
+    rig = _alike(rig, lead, follower, SHIFT, sign)
     return add_link(rig, Ratio(key(lead, "count"), key(follower, "count"), 1.0, -1.0))[0]
 
 
@@ -112,10 +115,11 @@ def _midway_round(
     rig = set_repeat(rig, follower, replace(repeat, count=repeat.count - (0 if closed else 1)))
     count, half = key(lead, "count"), key(follower, f"turn {repeat.axis}")
     rig, _ = add_link(rig, Ratio(count, key(follower, "count"), 1.0, 0.0 if closed else -1.0))
+    rig = _alike(rig, lead, follower, SHIFT)
     if evenly:
         return write(rig, half, f"180 deg / max({{{count}}}, 1)")[0]
-    rig, _ = add_link(rig, Ratio(_pitch(rig, lead), half, 0.5))
-    return add_link(rig, Ratio(_pitch(rig, lead), _pitch(rig, follower), 1.0))[0]
+    rig, _ = add_link(rig, Ratio(_number(rig, lead, PITCH), half, 0.5))
+    return _alike(rig, lead, follower, PITCH)
 
 
 # ── where things are ───────────────────────────────────────────────
@@ -132,8 +136,16 @@ def _is_turned(rig: Rig, part: PartId) -> bool:
     return _repeat_of(rig, part).along == "circle"
 
 
-def _pitch(rig: Rig, part: PartId) -> ChannelKey:
-    return key(part, PITCH[_repeat_of(rig, part).along])
+def _number(rig: Rig, part: PartId, names: Mapping[RepeatAlong, str]) -> ChannelKey:
+    return key(part, names[_repeat_of(rig, part).along])
+
+
+def _alike(
+    rig: Rig, lead: PartId, follower: PartId, names: Mapping[RepeatAlong, str], sign: float = 1.0
+) -> Rig:
+    """The rig in which a number of one repeat is that of another, the other way round for −1."""
+    one, two = _number(rig, lead, names), _number(rig, follower, names)
+    return add_link(rig, Ratio(one, two, sign))[0]
 
 
 def _base(home: Pose, part: Part) -> Array:

@@ -14,6 +14,7 @@ from gremio.core.edit.measures import change_measure
 from gremio.core.edit.parts import change_part
 from gremio.core.edit.paths import change_path
 from gremio.core.edit.strands import change_strand
+from gremio.core.edit.treads import change_tread
 from gremio.core.make.struts import change_strut
 from gremio.core.problem import GremioError
 from gremio.core.rig.ids import ThingId
@@ -28,6 +29,7 @@ _CHANGE: dict[str, Callable[[Rig, Any, Any], Rig]] = {
     "struts": change_strut,
     "constraints": change_constraint,
     "strands": change_strand,
+    "treads": change_tread,
     "paths": change_path,
 }
 

@@ -76,13 +76,18 @@ def rolled_ball(places: Array, start: Array, radius: float) -> Array:
 
 
 def driven(
-    travel: Array, steering: Array, heading: float, wheelbase: float, axle: float
+    travel: Array,
+    steering: Array,
+    heading: float,
+    wheelbase: float,
+    axle: float,
+    turning: Array | None = None,
 ) -> tuple[Array, Array, Array]:
     """Moves x and y (m) and turn (rad), each (F,) from 0, of a carriage along its heading.
 
     travel: (F,) way gone by the middle of the unsteered axle (m). steering: (F,) angle of a
     wheel in the middle of the steered axle (rad). heading: in the first frame. axle: how far
-    that axle lies before the carriage's own zero.
+    that axle lies before the carriage's own zero. turning: (F,) a turn that it makes besides (rad).
 
     The single-track model of vehicle dynamics (handbooks; from memory): the carriage turns by
     way · tan δ / wheelbase about a centre in line with its unsteered axle. Between frames the
@@ -91,6 +96,8 @@ def driven(
     gone = np.diff(travel)
     middle = (steering[1:] + steering[:-1]) / 2
     turns = gone * np.tan(middle) / wheelbase
+    if turning is not None:
+        turns = turns + np.diff(turning)
     turn = np.concatenate([[0.0], np.cumsum(turns)])
     chord = gone * np.sinc(turns / (2 * np.pi))
     ahead = heading + turn[:-1] + turns / 2

@@ -21,7 +21,7 @@ def _of_rolling(rig: Rig, link: Any) -> list[ChannelKey]:
     ends += [link.on] if link.on in rig.parts else []
     found = [c for end in ends for p in carriers(rig, end) for c in free_keys(rig, p)]
     own = followers(link)
-    return [c for c in found if c not in own]
+    return [*leads(link), *(c for c in found if c not in own)]
 
 
 def _of_formula(rig: Rig, link: Any) -> list[ChannelKey]:

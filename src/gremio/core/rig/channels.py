@@ -53,8 +53,14 @@ def freed(joint: Joint) -> tuple[str, ...]:
     return tuple(name for name in CHANNELS if name in names and name not in joint.grounded)
 
 
-# What a repeat's pitch is called, by the way it goes along.
-PITCH: dict[RepeatAlong, str] = {"line": "pitch", "circle": "pitch angle", "path": "pitch"}
+# What a repeat's pitch, and its shift, is called, by the way it goes along.
+PITCH: dict[RepeatAlong, str] = {
+    "line": "pitch",
+    "circle": "pitch angle",
+    "path": "pitch",
+    "tread": "pitch",
+}
+SHIFT: dict[RepeatAlong, str] = {along: p.replace("pitch", "shift") for along, p in PITCH.items()}
 
 
 def free_of(part: Part) -> tuple[str, ...]:
@@ -62,7 +68,8 @@ def free_of(part: Part) -> tuple[str, ...]:
     and a repeat's."""
     if part.repeat is None:
         return freed(part.joint)
-    return (*freed(part.joint), "count", PITCH[part.repeat.along])
+    along = part.repeat.along
+    return (*freed(part.joint), "count", PITCH[along], SHIFT[along])
 
 
 def has_axis(kind: JointKind) -> bool:

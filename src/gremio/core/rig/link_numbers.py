@@ -41,6 +41,8 @@ def of_rolling(rig: Rig, link: Rolling) -> str:
     """The same of a rolling wheel."""
     if not (math.isfinite(link.radius) and link.radius > 0):
         return "A rolling wheel needs a radius above zero."
+    if link.slip and (link.path or link.ball):
+        return "Only a wheel that rolls along its own heading can slip. Take its slip out."
     path = rig.paths.get(link.path)
     return wrong_path(path) if path is not None else ""
 

@@ -129,7 +129,8 @@ class Rolling(Noted, frozen=True, tag_field="link", tag="rolling"):
     follower: key of the wheel's turn. radius: m. path: id of a path along which the
     distance is measured; "" measures it along the wheel's own heading. on: id of the part over
     which it rolls; None for the ground. ball: it rolls in any direction, and turns about all
-    three axes; path says nothing then.
+    three axes; path says nothing then. slip: key of a number by which share it turns more than it
+    rolls; "" for none.
     """
 
     follower: ChannelKey
@@ -137,6 +138,7 @@ class Rolling(Noted, frozen=True, tag_field="link", tag="rolling"):
     path: ThingId = NOTHING
     on: PartId | None = None
     ball: bool = False
+    slip: ChannelKey = NOTHING
 
 
 class Driving(Noted, frozen=True, tag_field="link", tag="driving"):
@@ -144,7 +146,8 @@ class Driving(Noted, frozen=True, tag_field="link", tag="driving"):
 
     body: id of a part with a planar joint about z. travel: key of the way gone (m).
     steering: key of the steering angle in the middle of the steered axle; "" goes straight.
-    wheelbase: m. axle: how far before the body's own zero the unsteered axle is (m).
+    wheelbase: m. axle: how far before the body's own zero the unsteered axle is (m). turning: key
+    of a turn that it makes besides, also on the spot, as what runs on treads does; "" for none.
     """
 
     body: PartId
@@ -152,6 +155,7 @@ class Driving(Noted, frozen=True, tag_field="link", tag="driving"):
     steering: ChannelKey = NOTHING
     wheelbase: float = 1.0
     axle: float = 0.0
+    turning: ChannelKey = NOTHING
 
 
 class Motor(Noted, frozen=True, tag_field="link", tag="motor"):

@@ -53,6 +53,7 @@ from gremio.core.rig.tied import (
     Targeted,
     Tether,
     Tie,
+    Tread,
     Upright,
     Way,
     Waypoint,
@@ -72,7 +73,7 @@ JointKind = Literal[
     "free",
 ]
 PathKind = Literal["polyline", "spline", "arc", "circle", "wrap"]
-RepeatAlong = Literal["line", "circle", "path"]
+RepeatAlong = Literal["line", "circle", "path", "tread"]
 StandIn = Literal["box", "hull", "outline", "full"]
 MeasureKind = Literal["distance", "length", "radius", "size", "angle"]
 Up = Literal["y", "z"]
@@ -118,10 +119,12 @@ class Shape(Data, frozen=True):
 
 
 class Repeat(Data, frozen=True):
-    """A part repeated at its mount: along an axis of it, round it, or along a path.
+    """A part repeated at its mount: along an axis of it, round it, along a path, or as the links of
+    a tread.
 
     count: how many there are, the part itself among them. pitch: from one to the next, m
-    along a line or path, rad round a circle (0: evenly all round). path: id, for a path.
+    along a line or path, rad round a circle (0: evenly all round). path: id, of a path or a tread.
+    shift: how far the whole row has moved on, as the pitch is counted.
     """
 
     along: RepeatAlong = "line"
@@ -129,6 +132,7 @@ class Repeat(Data, frozen=True):
     count: int = 2
     pitch: float = 0.0
     path: ThingId = NOTHING
+    shift: float = 0.0
 
 
 class Part(Noted, frozen=True):
@@ -329,6 +333,7 @@ class Rig(Data, frozen=True):
     struts: dict[ThingId, Strut] = {}
     constraints: dict[ThingId, AnyConstraint] = {}
     strands: dict[ThingId, Strand] = {}
+    treads: dict[ThingId, Tread] = {}
     at: dict[ChannelKey, float] = {}
     poses: dict[ThingId, KeptPose] = {}
     routines: dict[ThingId, Routine] = {}
@@ -401,6 +406,7 @@ __all__ = [
     "Targeted",
     "Tether",
     "Tie",
+    "Tread",
     "Triple",
     "Up",
     "Upright",

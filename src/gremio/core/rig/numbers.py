@@ -17,6 +17,7 @@ from gremio.core.rig.channels import (
     CHANNELS,
     PITCH,
     SCALES,
+    SHIFT,
     channel_kind,
     channel_unit,
     free_of,
@@ -26,7 +27,7 @@ from gremio.core.rig.channels import (
 )
 from gremio.core.rig.ids import CLOCK, ChannelKey, PartId, ThingId
 from gremio.core.rig.lengths import length_unit, small_unit
-from gremio.core.rig.model import Closure, Control, Part, Rig, Stops, Strand
+from gremio.core.rig.model import Closure, Control, Part, Rig, Stops, Strand, Tread
 from gremio.core.rig.number import Number
 from gremio.core.rig.solids import AnySolid, Mesh
 
@@ -80,9 +81,10 @@ def _part_number(rig: Rig, part_id: ThingId, name: str) -> Number | None:
         return Number("number", float(part.shown), 0.0, 1.0, whole=True, field=SHOWN)
     if name == "count" and part.repeat is not None:
         return Number("number", float(part.repeat.count), 0.0, MOST_COPIES, None, True, "count")
-    if part.repeat is not None and name == PITCH[part.repeat.along]:
-        kind: Kind = "angle" if name == "pitch angle" else "length"
-        return Number(kind, part.repeat.pitch, field="pitch")
+    if part.repeat is not None and name in (PITCH[part.repeat.along], SHIFT[part.repeat.along]):
+        kind: Kind = "angle" if name.endswith(" angle") else "length"
+        field = name.removesuffix(" angle")
+        return Number(kind, getattr(part.repeat, field), field=field)
     if name.startswith("shape "):
         return _dimension(part, name)
     return _stop(part, name)
@@ -191,11 +193,28 @@ def _strand_number(rig: Rig, strand_id: ThingId, name: str) -> Number | None:
     return Number("length", value, low, unit=None if name == "length" else "mm", field=name)
 
 
+_TREADS = ("sag", "slip")
+
+
+def _tread_names(rig: Rig, tread_id: ThingId) -> list[str]:
+    del rig, tread_id
+    return list(_TREADS)
+
+
+def _tread_number(rig: Rig, tread_id: ThingId, name: str) -> Number | None:
+    tread: Tread = rig.treads[tread_id]
+    if name == "sag":
+        return Number("length", tread.sag, 0.0, unit="mm", field=name)
+    share = Number("number", tread.slip, -1.0, unit="%", field=name)
+    return share if name == "slip" else None
+
+
 OWNERS: tuple[Owner, ...] = (
     Owner("part", lambda rig: cast(Mapping[ThingId, Part], rig.parts), _part_names, _part_number),
     Owner("control", lambda rig: rig.controls, _control_names, _control_number),
     Owner("constraint", lambda rig: rig.constraints, _constraint_names, _constraint_number),
     Owner("strand", lambda rig: rig.strands, _strand_names, _strand_number),
+    Owner("tread", lambda rig: rig.treads, _tread_names, _tread_number),
 )
 
 

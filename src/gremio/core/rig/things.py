@@ -37,6 +37,7 @@ THINGS: tuple[ThingRecord, ...] = (
     ThingRecord("closure", "closures", named=False),
     ThingRecord("constraint", "constraints"),
     ThingRecord("strand", "strands"),
+    ThingRecord("tread", "treads"),
     ThingRecord("path", "paths"),
     ThingRecord("pose", "poses", selected=False, moves=False),
     ThingRecord("routine", "routines", selected=False, moves=False),

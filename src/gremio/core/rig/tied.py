@@ -197,6 +197,29 @@ class Waypoint(Data, frozen=True):
     axis: Triple = (0.0, 1.0, 0.0)
 
 
+class Tread(Noted, frozen=True):
+    """Links that go round wheels: a part that is repeated along the band that lies on them. Also a
+    chain round sprockets.
+
+    link: id of the repeated part. on: id of the part in whose frame the band lies; None for the
+    ground. wheels: in their order round the band, each with the radius of the line in which links
+    are joined (m), below zero where the band runs inside; the first drives, and says how far on the
+    links are. seat: where on the first, from the frame's x (its z where the axle is along x), a
+    joint of two links sits when nothing has moved (rad). sag: how far the longest run hangs in its
+    middle (m); hangs: on the underside too. slip: by how much the driving wheel turns more than it
+    rolls, as a share.
+    """
+
+    name: str
+    link: PartId
+    wheels: tuple[Waypoint, ...]
+    on: PartId | None = None
+    seat: float = 0.0
+    sag: float = 0.0
+    hangs: bool = False
+    slip: float = 0.0
+
+
 class Strand(Noted, frozen=True):
     """What takes up the way between two points: a spring, bellows, a hose or a rope.
 

@@ -189,7 +189,7 @@ def course_of(path: Path) -> Course | None:
         case "arc" | "circle":
             return _circle(points, path.kind == "circle")
         case "wrap":
-            return _wrap(points, np.asarray(path.radii))
+            return wrapped(points, np.asarray(path.radii), _plane_of(points))
         case "spline" if len(points) > 2:
             return _spline(points, path.closed)
     return _polyline(np.concatenate([points, points[:1]]) if path.closed else points)
@@ -229,13 +229,13 @@ def _to_centre(ab: Array, ac: Array) -> Array:
     return result
 
 
-def _wrap(centres: Array, radii: Array) -> Stretches:
+def wrapped(centres: Array, radii: Array, normal: Array) -> Stretches:
     """A band round wheels, as it lies on them: tangents, and arcs between them.
 
-    A tangent leaves wheels on its left at their radii: with the left side l of it,
-    l · (C₂ − C₁) = r₂ − r₁.
+    centres: (n, 3) in their order round it, in one plane. radii: (n,) below zero where it runs on
+    the other side. normal: (3,) unit, about which it goes. A tangent leaves wheels on its left at
+    their radii: with the left side l of it, l · (C₂ − C₁) = r₂ − r₁.
     """
-    normal = _plane_of(centres)
     count = len(centres)
     after = np.roll(np.arange(count), -1)
     apart = centres[after] - centres
@@ -243,7 +243,7 @@ def _wrap(centres: Array, radii: Array) -> Stretches:
     ahead = apart / far[:, None]
     left = np.cross(normal, ahead)
     sine = (radii[after] - radii) / far
-    cosine = np.sqrt(1 - sine**2)
+    cosine = np.sqrt(np.maximum(1 - sine**2, 0.0))
     way = ahead * cosine[:, None] - left * sine[:, None]
     side = np.cross(normal, way)
     start = centres - radii[:, None] * side

@@ -198,7 +198,8 @@ def _roll_steps(
             path = making.rig.paths[link.path]
             steps.append(PathRollStep(part, name, row, link.radius, path, path.on or GROUND))
         else:
-            steps.append(RollStep(part, name, row, link.radius, on))
+            slip = making.row[link.slip] if link.slip else -1
+            steps.append(RollStep(part, name, row, link.radius, on, slip))
     return steps
 
 
@@ -209,9 +210,9 @@ def _drive_steps(
     steps: list[ValueStep] = []
     for link, channel in links:
         rows = [row[c] for c in followers(link)]
-        steering = row[link.steering] if link.steering else -1
+        steering, turning = (row[c] if c else -1 for c in (link.steering, link.turning))
         which = rows.index(row[channel])
-        made = (row[link.travel], steering, rows[2], which, row[channel])
+        made = (row[link.travel], steering, turning, rows[2], which, row[channel])
         steps.append(DriveStep(*made, link.wheelbase, link.axle))
     return steps
 

@@ -80,7 +80,7 @@ class Taking:
         if self.old is None:
             return False
         change = self.old.change
-        others = change.any("controls", "constraints", "strands", "measures")
+        others = change.any("controls", "constraints", "strands", "treads", "measures")
         return not (others or change.built or change.shaped)
 
     @property

@@ -244,6 +244,7 @@ class RollStep:
     """A wheel that rolls along its own heading. part: its id. channel: name of its turn.
 
     follower: row of its turn. radius: m. on: id of the part that it rolls over; "" for the ground.
+    slip: row of the share by which it turns more than it rolls; −1 for none.
     """
 
     part: PartId
@@ -251,6 +252,7 @@ class RollStep:
     follower: int
     radius: float
     on: PartId = GROUND
+    slip: int = -1
     adds: bool = True
 
     @property
@@ -266,7 +268,12 @@ class RollStep:
         tree = finder.tree
         x, y, z = tree.mounts[2][:, tree.part_row[self.part], 0]
         upright = axle != 2 and z > 0 and math.hypot(x, y) < _ASKEW * z
-        return rolled(frames[:, :3], axle, self.radius, upright=bool(upright))[None]
+        turns = rolled(frames[:, :3], axle, self.radius, upright=bool(upright))
+        if self.slip >= 0:
+            slip = finder.channels[self.slip]
+            more = np.diff(turns) * (1.0 + (slip[1:] + slip[:-1]) / 2)
+            turns = np.concatenate([[0.0], np.cumsum(more)])
+        return turns[None]
 
 
 @dataclass(frozen=True)
@@ -345,12 +352,13 @@ class PathRollStep:
 class DriveStep:
     """One of the three channels of a carriage that goes along its own heading.
 
-    travel, steering: rows; steering is −1 for a carriage that goes straight. heading: row of
-    its turn. which: 0 and 1 for its place, 2 for its turn. follower: row.
+    travel, steering, turning: rows; −1 for a carriage that has no steering, or makes no other turn.
+    heading: row of its turn. which: 0 and 1 for its place, 2 for its turn. follower: row.
     """
 
     travel: int
     steering: int
+    turning: int
     heading: int
     which: int
     follower: int
@@ -366,9 +374,12 @@ class DriveStep:
     def values(self, finder: Finder) -> Array:
         """(1, F) how far it has gone since the first frame."""
         channels = finder.channels
-        steering = channels[self.steering] if self.steering >= 0 else channels[self.travel] * 0
-        start = float(channels[self.heading, 0])
-        way = driven(channels[self.travel], steering, start, self.wheelbase, self.axle)
+        nothing = np.zeros(channels.shape[1])
+        steering, turning = (
+            channels[row] if row >= 0 else nothing for row in (self.steering, self.turning)
+        )
+        start, size = float(channels[self.heading, 0]), (self.wheelbase, self.axle)
+        way = driven(channels[self.travel], steering, start, *size, turning)
         return way[self.which][None]
 
 

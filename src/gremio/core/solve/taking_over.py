@@ -243,7 +243,7 @@ def _values(
     parts = (change.stopped | change.shaped | change.built) & set(rig.parts)
     rows.update(keys.row[c] for part in parts for c in keys.of_part[part])
     rows.update(keys.row[ChannelKey(c)] for c in change.things["controls"] if c in keys.row)
-    if change.any("constraints", "paths", "strands"):
+    if change.any("constraints", "paths", "strands", "treads"):
         ours = rig.constraints
         rows.update(row for c, row in keys.row.items() if split(c)[0] in ours)
     rows.update(range(len(keys.keys) - keys.used, len(keys.keys)))
