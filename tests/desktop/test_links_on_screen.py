@@ -414,7 +414,7 @@ def test_a_carriage_is_made_and_rolls_under_the_hand(hand: Hand) -> None:
     hand.window.show_rig(build.rig)
     hand.rest(40)
     select(hand, "Cart")
-    act(hand.window, "Make a wheeled carriage")
+    act(hand.window, "Make a carriage on wheels or treads")
     hand.rest(20)
     for name in ("FL", "FR"):
         hand.click(hand.named(f"{name} steers"), QPointF(8, 8))

@@ -81,7 +81,7 @@ def test_an_action_without_its_part_says_what_to_do(at_yard: Hand) -> None:
         ("Set the low stop here", "Select a part first"),
         ("Place the teeth of its train", "Select a part first"),
         ("Make a planetary set", "Select a part first"),
-        ("Make a wheeled carriage", "Select a part first"),
+        ("Make a carriage on wheels or treads", "Select a part first"),
         ("Choose the joint", "Select a part first"),
         ("Go home", "Select a control, or a part that can move"),
         ("Show what is selected", "Select a part first"),

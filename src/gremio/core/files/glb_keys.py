@@ -16,7 +16,7 @@ from scipy.spatial.transform import Rotation
 
 from gremio.core.arrays import Array, Flags, Rows
 from gremio.core.frames import holds, quaternions
-from gremio.core.rig.channels import key
+from gremio.core.rig.channels import SHIFT, key
 from gremio.core.rig.numbers import SHOWN
 from gremio.core.solve.pose import Poses
 
@@ -61,6 +61,7 @@ def as_many_as_needed(travel: Callable[[Array], Poses], seconds: float, first: i
         every, is_key = _with_looks(times)
         poses = travel(every)
         pieces = np.maximum(_by_turns(poses, is_key), _by_sight(poses, every, is_key))
+        pieces = np.maximum(pieces, _by_treads(poses, is_key))
         away, turned = _off(poses, every, is_key)
         near = (away <= _AIM * AWAY) & (turned <= _AIM * TURNED)
         pieces = np.maximum(pieces, np.where(_of_intervals(~near, is_key), 2, 1))
@@ -125,6 +126,24 @@ def _by_turns(poses: Poses, is_key: Flags) -> Rows:
     found = np.zeros(int(is_key.sum()) - 1)
     np.add.at(found, of, turned)
     return np.maximum(np.ceil(found / _STEP), 1).astype(np.intp)
+
+
+def _by_treads(poses: Poses, is_key: Flags) -> Rows:
+    """(K − 1,) the same, so that the links of treads, which go straight from key to key, stay as
+    near to their band as is aimed at."""
+    rig, row = poses.program.rig, poses.program.channel_row
+    of = np.cumsum(is_key)[:-1] - 1
+    found = np.ones(int(is_key.sum()) - 1)
+    for tread in rig.treads.values():
+        shift = row.get(key(tread.link, SHIFT["tread"]))
+        if shift is None:
+            continue
+        gone = np.zeros(len(found))
+        np.add.at(gone, of, np.abs(np.diff(poses.channels[shift])))
+        radius = min(abs(wheel.radius) for wheel in tread.wheels)
+        # The height of an arc over its chord: s² / 8r.
+        found = np.maximum(found, gone / math.sqrt(8 * radius * _AIM * AWAY))
+    return np.ceil(found).astype(np.intp)
 
 
 def _by_sight(poses: Poses, every: Array, is_key: Flags) -> Rows:

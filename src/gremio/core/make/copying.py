@@ -22,6 +22,7 @@ from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.ids import CLOCK, GROUND, NOTHING, ChannelKey, PartId, ThingId
 from gremio.core.rig.links import followers, members
 from gremio.core.rig.model import Aim, AnyConstraint, Link, Path, Reach, Rig, Target, Targeted
+from gremio.core.rig.numbers import exists
 from gremio.core.rig.rekeyed import rekeyed
 
 # What becomes of a lead that stands outside of what is copied: it leads the copy too, the copy gets
@@ -35,9 +36,9 @@ def copy_part(
     """The rig with a copy of a part and of all it carries, and the copy's id.
 
     What is wholly inside of it is copied too: links, the controls that lead nothing else, the
-    constraints, pins, struts, strands, treads and paths; it leads itself then. Constraints to what stands
-    outside stay to that. crossing: of leads outside, as `leads_outside` lists them. aside: how
-    far from the original it stands (m, in its parent).
+    constraints, pins, struts, strands, treads and paths; it leads itself then. Constraints to what
+    stands outside stay to that. crossing: of leads outside, as `leads_outside` lists them. aside:
+    how far from the original it stands (m, in its parent).
     """
     must_have(rig.parts, part_id, "part")
     x, y, z = numbers_of(aside, (3,), "How far aside a copy stands").tolist()
@@ -199,7 +200,10 @@ def _with_links(
             continue
         if not shared and not owners <= set(every):
             continue
-        rig, _ = add_link(rig, rekeyed(link, Link, key_of))
+        made = rekeyed(link, Link, key_of)
+        # A link of a tread that is not copied is there once, and has no shift.
+        if all(exists(rig, channel) for channel in followers(made)):
+            rig, _ = add_link(rig, made)
     return rig
 
 

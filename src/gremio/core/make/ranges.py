@@ -1,4 +1,5 @@
-"""Narrower ranges: what rolls or drives goes along when a control is put back."""
+"""What goes along with an edit: what rolls or drives as a control is put back within a narrower
+range, and treads as their wheels are resized."""
 
 from __future__ import annotations
 
@@ -12,7 +13,12 @@ from gremio.core.solve.program import Program
 
 def followed(program: Program, before: Rig, after: Rig) -> Rig:
     """A rig after an edit, with all that rolls or drives where it comes to as controls go back
-    within ranges that the edit made narrower. program: of the rig before."""
+    within ranges that the edit made narrower, and treads on wheels that it made larger or smaller.
+    program: of the rig before."""
+    if after.treads and before.parts is not after.parts:
+        from gremio.core.make.tread_changes import treads_fitted
+
+        after = treads_fitted(program, before, after)
     if not program.growing or before.controls is after.controls:
         return after
     back = {}

@@ -17,6 +17,7 @@ from gremio.core.edit.mounts import set_home_here
 from gremio.core.edit.parts import change_part, descendants, moved_by, set_stops
 from gremio.core.edit.paths import remove_path
 from gremio.core.edit.strands import remove_strand
+from gremio.core.edit.treads import remove_tread
 from gremio.core.make.lead_instead import leads_now
 from gremio.core.make.linking import set_where_follower_stands
 from gremio.core.make.motors import with_motor
@@ -275,6 +276,7 @@ _REMOVE: dict[str, Callable[[Document, Rig, ThingId], Rig]] = {
     "struts": _remove_strut,
     "closures": lambda _document, rig, closure: remove_closure(rig, closure),
     "strands": lambda _document, rig, strand: remove_strand(rig, strand),
+    "treads": lambda _document, rig, tread: remove_tread(rig, tread),
     "paths": lambda _document, rig, path: remove_path(rig, path),
 }
 

@@ -8,7 +8,7 @@ from typing import get_args
 from gremio.core.problem import with_article
 from gremio.core.rig.constraints import CONSTRAINTS
 from gremio.core.rig.model import ConstraintKind, StandIn, StrandKind
-from gremio.desktop.actions import asking, hand_offs, rigging, timing, touching, tracing
+from gremio.desktop.actions import asking, hand_offs, rigging, timing, touching, tracing, treads
 from gremio.desktop.actions.action import Action, Where
 from gremio.desktop.actions.desktop import Desktop
 
@@ -180,7 +180,10 @@ _TIMING = (
 _PREPARING = (
     Action("gear.teeth", "Place the teeth of its train", asking.place_teeth, _RIG, apart=True),
     Action("gear.planetary", "Make a planetary set", asking.planetary_set, _RIG, asks=True),
-    Action("gear.carriage", "Make a wheeled carriage", asking.carriage, _RIG, asks=True),
+    Action("gear.carriage", "Make a carriage on wheels or treads", asking.carriage, _RIG,
+           asks=True),
+    Action("tread.make", "Make a tread round wheels", treads.tread, _RIG, asks=True),
+    Action("tread.chain", "Make a chain round sprockets", treads.chain, _RIG, asks=True),
     Action("part.joint", "Choose the joint", asking.choose_joint, _RIG, "J", apart=True),
     Action("part.axis", "Pick the axis", asking.pick_axis, _RIG, "Shift+A", asks=True),
     Action("part.turn round", "Turn it the other way", asking.turn_round, _RIG),

@@ -184,7 +184,7 @@ class Canvas(QOpenGLWidget):
         if not change.compiles:
             return
         # Links and controls have no shape: the scene stands as long as no shape changes.
-        if change.touches("sources", "strands") or self._reshaped(change):
+        if change.touches("sources", "strands", "treads") or self._reshaped(change):
             self._scene_stale = True
         self._hovered = None
 

@@ -243,6 +243,9 @@ class Card(QScrollArea):
             for strand_id, strand in rig.strands.items():
                 show = partial(self.document.select, strand_id)
                 sheet.add(Slab(self.inks, "strand", strand.name, strand.kind, show))
+            for tread_id, tread in rig.treads.items():
+                show = partial(self.document.select, tread_id)
+                sheet.add(Slab(self.inks, "tread", tread.name, "", show))
             sheet.add(second("\n" + EMPTY))
         else:
             sheet.add(second("\n" + BEGIN))
@@ -320,6 +323,12 @@ def _strand(card: Card, thing: ThingId) -> FormSheet:
     return StrandSheet(card.document, thing, card.inks)
 
 
+def _tread(card: Card, thing: ThingId) -> FormSheet:
+    from gremio.desktop.card.tread_sheet import TreadSheet
+
+    return TreadSheet(card.document, thing, card.inks, card.bench)
+
+
 def _path(card: Card, thing: ThingId) -> FormSheet:
     from gremio.desktop.card.path_sheet import PathSheet
 
@@ -341,6 +350,7 @@ SHEETS: dict[str, Callable[[Card, ThingId], FormSheet]] = {
     "struts": _strut,
     "constraints": _constraint,
     "strands": _strand,
+    "treads": _tread,
     "paths": _path,
     "closures": _closure,
 }

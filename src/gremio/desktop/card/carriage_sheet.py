@@ -14,6 +14,7 @@ from gremio.core.mechanics.wheels import STEERING_RANGE
 from gremio.core.problem import GremioError
 from gremio.core.quantity import show_short
 from gremio.core.rig.ids import PartId
+from gremio.desktop.actions.treads import track
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.pieces import Sheet, WideCheck, choice, heading, rule, second, verb
 from gremio.desktop.fields.quantity_field import QuantityField
@@ -60,6 +61,10 @@ class CarriageSheet(Sheet):
         self.row("of", whose)
         make = verb("Make the carriage", self._make, main=True)
         self.add(make)
+        on_treads = verb("Put it on treads", self._track,
+                         "A tread round the wheels of each side; it goes along its heading and "
+                         "turns on the spot")  # fmt: skip
+        self.add(on_treads)
         self.add(verb("Leave it", done, "Escape"))
         self.end()
 
@@ -103,8 +108,15 @@ class CarriageSheet(Sheet):
     def _set_whose(self, text: str) -> None:
         self.limit_of = _WHOSE[text]
 
+    def _chosen(self) -> list[PartId]:
+        return [part for part, box in self.wheels.items() if box.isChecked()]
+
+    def _track(self) -> None:
+        if track(self.document, self.body, self._chosen()):
+            self._done()
+
     def _make(self) -> None:
-        wheels = [part for part, box in self.wheels.items() if box.isChecked()]
+        wheels = self._chosen()
         steered = [part for part, box in self.steered.items() if box.isChecked()]
         self.limit.commit()
         limit = self.limit.value

@@ -172,6 +172,8 @@ class LinkSheet(FormSheet):
             symbol = rig.constraints[owner].kind
         elif owner in rig.strands:
             symbol = "strand"
+        elif owner in rig.treads:
+            symbol = "tread"
         return Thing(symbol, full_label(rig, channel), told, owner)
 
     def write(self, text: str) -> None:

@@ -64,6 +64,7 @@ from gremio.desktop.card.forms import (
     Rail,
     Rule,
     Several,
+    Thing,
     Title,
     Words,
     three,
@@ -324,7 +325,11 @@ class PartSheet(FormSheet):
         )  # fmt: skip
         kind = Pick("Repeat", along, lambda rig: _along(self._of(rig).repeat), self._repeated,
                     "repeat", "Repeat along")  # fmt: skip
-        if repeat is None or repeat.along == "path":
+        if repeat is not None and repeat.path in self.document.rig.treads:
+            yield Thing(
+                "tread", self.document.rig.treads[repeat.path].name, "its links", repeat.path
+            )
+        elif repeat is None or repeat.along == "path":
             yield kind
         else:
             word = "round" if repeat.along == "circle" else "along"

@@ -36,6 +36,7 @@ _KINDS: dict[str, _Kind] = {
     "constraints": _Kind(lambda one: one.kind, lambda _rig, one: (one.part,)),
     "closures": _Kind(lambda _: "linkage", lambda _rig, one: (one.one, one.two)),
     "strands": _Kind(lambda _: "strand", lambda _rig, one: tuple(p.on for p in one.through)),
+    "treads": _Kind(lambda _: "tread", lambda _rig, one: (one.on, one.link)),
     "paths": _Kind(lambda _: "path", lambda _rig, one: (one.on,)),
     "measures": _Kind(lambda _: "measure", lambda _rig, one: tuple(e.part for e in one.ends)),
 }

@@ -216,6 +216,15 @@ def _strand(painter: QPainter, _ink: QColor) -> None:
     painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in zigzag]))
 
 
+def _tread(painter: QPainter, _ink: QColor) -> None:
+    painter.drawRoundedRect(QRectF(1.2, 4.2, 13.6, 7.6), 3.8, 3.8)
+    for x in (5.0, 11.0):
+        painter.drawEllipse(QPointF(x, 8), 1.7, 1.7)
+    for x in (5.6, 8.0, 10.4):
+        painter.drawLine(QPointF(x, 2.4), QPointF(x, 4.2))
+        painter.drawLine(QPointF(x, 11.8), QPointF(x, 13.6))
+
+
 def _reach(painter: QPainter, ink: QColor) -> None:
     joints = [QPointF(2.5, 13), QPointF(4.5, 6), QPointF(9.5, 4), QPointF(12, 8.5)]
     painter.drawPolyline(QPolygonF(joints))
@@ -269,6 +278,7 @@ SYMBOLS: dict[str, Draw] = {
     "path": _path,
     "reach": _reach,
     "strand": _strand,
+    "tread": _tread,
 }
 
 
