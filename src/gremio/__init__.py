@@ -44,7 +44,16 @@ if TYPE_CHECKING:
         write_note,
     )
     from gremio.core.script.posing import inspect, run, solve, sweep
-    from gremio.core.script.timing import Baked, bake, hand_over, key, motor, routine, rumble
+    from gremio.core.script.timing import (
+        Baked,
+        at_time,
+        bake,
+        hand_over,
+        key,
+        motor,
+        routine,
+        rumble,
+    )
     from gremio.core.script.tracing import Trace, trace
     from gremio.core.script.treads import tracked, tread, tread_links
     from gremio.core.solve.pose import Pose, Poses
@@ -62,6 +71,7 @@ _ROOMS = {
     "Poses": "solve.pose",
     "Trace": "script.tracing",
     "Rig": "rig.model",
+    "at_time": "script.timing",
     "bake": "script.timing",
     "carriage": "script.by_name",
     "constrain": "script.by_name",
@@ -124,6 +134,7 @@ __all__ = [
     "Poses",
     "Rig",
     "Trace",
+    "at_time",
     "bake",
     "carriage",
     "constrain",

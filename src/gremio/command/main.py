@@ -247,6 +247,10 @@ def render(
     output: Annotated[Path, typer.Option("-o", help="A .png file.")],
     set_: SetOption = None,
     kept: KeptOption = None,
+    at: Annotated[
+        str | None, typer.Option(help="A time of a routine: 2.5s, or a time code.")
+    ] = None,
+    routine: Annotated[str, typer.Option(help="Which routine, where there are several.")] = "",
     size: Annotated[str, typer.Option(help="Width x height in pixels.")] = "1280x800",
     night: Annotated[bool, typer.Option("--night", help="Light ink on dark paper.")] = False,
     textured: Annotated[
@@ -258,11 +262,15 @@ def render(
     Example: gremio render saltmarsh.gremio -o lock.png --set "Upper gates=46 deg"
     """
     from gremio.command.report import picture_size
+    from gremio.core.problem import GremioError
     from gremio.core.script.posing import solve
+    from gremio.core.script.timing import at_time
     from gremio.desktop.bench.picture import save_picture
 
     rig = _load(file, kept)[0]
-    answer = solve(rig, _settings(set_))
+    if at is not None and set_:
+        raise GremioError("A routine says where all is at a time. Give --at or --set, not both.")
+    answer = solve(rig, _settings(set_)) if at is None else at_time(rig, at, routine)
     save_picture(answer, output, picture_size(size), night=night, textured=textured)
     _report(answer.notes)
 

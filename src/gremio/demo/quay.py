@@ -125,6 +125,7 @@ def pump_house(build: gremio.Builder) -> None:
         shape(box(0.14, 1.66, 0.22), (0.68, 0, 1.99), paint=STONE),
         shape(Wedge(length=1.9, width=2.3, height=0.5), (0, 0, 2.1), (0, 0, "180 deg"), OAK),
         at=(0.6, -8.4, 0),
+        joint="planar y",
     )
     build.part(
         "Louvre",

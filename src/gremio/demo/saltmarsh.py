@@ -26,6 +26,7 @@ from gremio.demo.quay import (
     trolley,
     winch_head,
 )
+from gremio.demo.running import capstan, dredger, lamp, tracked_winch, trembling
 from gremio.demo.works import bascule_bridge, engine, scissor_lift
 
 CHAMBER_WIDTH = 6.0
@@ -57,6 +58,11 @@ def saltmarsh_lock() -> Rig:
     bascule_bridge(build)
     crane(build)
     boiler(build)
+    capstan(build)
+    dredger(build)
+    tracked_winch(build)
+    trembling(build)
+    lamp(build)
     return boat_through(written_about(build.rig))
 
 

@@ -88,7 +88,7 @@ def _small() -> Rig:
          "constraints"),
          "constraints.x9 of the kind 'glue'"),
         ({"make": "joystick"}, ("rig", "controls", "c2"), "controls.c2.make 'joystick'"),
-        ({"treads": {"t1": {}}}, ("rig",), "treads"),
+        ({"tides": {"t1": {}}}, ("rig",), "tides"),
     ],
 )  # fmt: skip
 def test_what_is_not_known_is_told_and_the_file_opens_to_be_read(

@@ -16,11 +16,13 @@ from gremio.core.edit.parts import remove_part
 from gremio.core.files import rig_file
 from gremio.core.frames import Frame, between, matrix
 from gremio.core.motion.routines import Run
+from gremio.core.plan.joints import joint_matrix
 from gremio.core.rig.carried import carried_in_turn
 from gremio.core.rig.find import part_id
-from gremio.core.rig.model import HandOff, Rig, Routine
+from gremio.core.rig.model import HandOff, Repeat, Rig, Routine
 from gremio.core.script.posing import surfaces_of
 from gremio.core.solve.compiling import compile_rig
+from gremio.core.solve.repeats import copies
 
 # How near frames are to each other on both sides of a hand-off.
 SAME = 1e-12
@@ -316,3 +318,22 @@ def test_names_are_kept_where_ids_are(tmp_path: Path) -> None:
     assert isinstance(routine, Routine)
     (one,) = routine.carried[part_id(rig, "Lamp")]
     assert one == HandOff(2.0, part_id(rig, "Trolley"))
+
+
+def test_copies_of_what_is_handed_over_stand_on_its_carrier() -> None:
+    """A row that is handed over keeps its row, in the pose as in a GLB."""
+    rig = moving(2)
+    lamp = part_id(rig, "Lamp")
+    row = replace(rig.parts[lamp], repeat=Repeat("line", "x", 3, 0.2))
+    rig = gremio.hand_over(replace(rig, parts={**rig.parts, lamp: row}), 1.0, "Lamp", "Crane hook")
+    for time in (0.5, 3.0):
+        pose = gremio.at_time(rig, time)
+        moves = copies(pose, lamp)
+        world = pose.world(lamp)
+        mount = world @ np.linalg.inv(joint_matrix(pose.part_of(lamp).channels))
+        for number, move in enumerate(moves):
+            wanted = mount[:3, 3] + number * 0.2 * mount[:3, 0]
+            at = move @ mount
+            assert abs(at[:3, 3] - wanted).max() < 1e-12
+    with pytest.raises(gremio.GremioError, match="no time code"):
+        gremio.at_time(rig, "1:2")

@@ -231,3 +231,34 @@ def test_a_motor_with_its_lever_in_one_act_is_removed_with_either() -> None:
         with_motor(rig, drum)
     assert len(remove_control(rig, lever).links) == 1
     assert len(remove_part(rig, part_id(rig, "Drum")).links) == 1
+
+
+def test_a_motor_that_spins_up_goes_after_what_is_asked() -> None:
+    """Asked for 2 turns a second at once, at half a turn a second more each second it takes 4 s and
+    4 turns to come to it (s = a t²/2, any handbook), and stops as slowly."""
+    b = gremio.Builder("Capstan")
+    b.part("Capstan", joint="spin z")
+    b.control("Speed", "-3 turn/s", "3 turn/s", kind="rate", unit="turn/s")
+    rig = gremio.motor(b.rig, "Speed", "Capstan turn z", spin_up="0.5 turn/s")
+    rig = gremio.routine(rig, "Haul", "12 s")
+    for time, speed in ((0.0, "0 turn/s"), (1.0, "0 turn/s"), (1.0 + 1e-4, "2 turn/s"),
+                        (7.0, "2 turn/s"), (7.0 + 1e-4, "0 turn/s")):  # fmt: skip
+        rig = gremio.key(rig, time, {"Speed": speed}, profile="straight")
+    times = np.array([1.0, 3.0, 5.0, 7.0, 9.0, 11.0, 12.0, 20.0])
+    turned = gremio.bake(rig, times=times).value("Capstan turn z") / (2 * math.pi)
+    wanted = [0.0, 1.0, 4.0, 8.0, 11.0, 12.0, 12.0, 12.0]
+    assert turned == pytest.approx(wanted, abs=2e-4)
+    # Where it is not asked to change faster than it can, it runs as is asked.
+    slow = gremio.motor(b.rig, "Speed", "Capstan turn z", spin_up="50 turn/s")
+    plain = gremio.motor(b.rig, "Speed", "Capstan turn z")
+    found = []
+    for one in (slow, plain):
+        one = gremio.key(one, 0, {"Speed": 0.0})
+        one = gremio.key(one, 4, {"Speed": 6.0})
+        found.append(gremio.bake(one, times=np.linspace(0, 9, 60)).value("Capstan turn z"))
+    assert abs(found[0] - found[1]).max() < 1e-6
+    order = np.random.default_rng(0).permutation(len(times))
+    again = gremio.bake(rig, times=times[order]).value("Capstan turn z") / (2 * math.pi)
+    assert (again == turned[order]).all()
+    with pytest.raises(gremio.GremioError, match="0, at once, or more"):
+        gremio.motor(b.rig, "Speed", "Capstan turn z", spin_up=-1.0)

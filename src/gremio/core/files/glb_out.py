@@ -32,7 +32,7 @@ from gremio.core.shape.solids import geometry_of, sleeve
 from gremio.core.solve.ask import solve
 from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.pose import Poses
-from gremio.core.solve.repeats import repeat_steps
+from gremio.core.solve.repeats import mounts_now, repeat_steps
 from gremio.core.solve.travels import Way, along_way, way_of_controls
 from gremio.core.solve.treads import tread_steps
 from gremio.core.surfaces.shelf import Shelf
@@ -314,7 +314,7 @@ def _copies(part_id: PartId, part: Part, poses: Poses) -> list[tuple[Array, Flag
     frames, in glTF's axes, and (F,) in which frames it is there."""
     if part.repeat is None:
         return [(np.eye(4)[None], np.ones(poses.frames, dtype=bool))]
-    rig, mount = poses.program.rig, matrix(part.mount)
+    rig, mounts = poses.program.rig, mounts_now(poses, part_id)
     pitches, shifts = (
         poses.channel(key(part_id, names[part.repeat.along])) for names in (PITCH, SHIFT)
     )
@@ -322,29 +322,30 @@ def _copies(part_id: PartId, part: Part, poses: Poses) -> list[tuple[Array, Flag
     most = max(counts)
     # What is not there waits where it would be if all were.
     rows = [(float(p), float(s)) for p, s in zip(pitches, shifts, strict=True)]
-    before = mount
+    above = _frames_of(poses, part.parent)
+    behind = np.linalg.inv(mounts) @ above
     if part.repeat.along == "tread" and part.repeat.path in rig.treads:
-        before = _seen_from_carrier(poses, part, rig.treads[part.repeat.path].on)[:, None]
+        before = np.linalg.inv(above) @ _frames_of(poses, rig.treads[part.repeat.path].on)
         steps = np.repeat(np.eye(4)[None, None], poses.frames, axis=0).repeat(most, axis=1)
         for frame, count in enumerate(counts):
             steps[frame, :count] = tread_steps(poses, frame, part.repeat.path, count)
     else:
+        before = np.linalg.inv(above) @ mounts
         steps = np.array([repeat_steps(rig, part.repeat, most, *row) for row in rows])
         for frame, count in enumerate(counts):
             if count < most:
                 steps[frame, :count] = repeat_steps(rig, part.repeat, count, *rows[frame])
-    moved: Array = TO_Y_UP @ before @ steps @ np.linalg.inv(mount) @ FROM_Y_UP
+    moved: Array = TO_Y_UP @ before[:, None] @ steps @ behind[:, None] @ FROM_Y_UP
     there = np.arange(most) < np.array(counts)[:, None]
     return list(zip(moved.transpose(1, 0, 2, 3), there.T, strict=True))
 
 
-def _seen_from_carrier(poses: Poses, part: Part, on: PartId | None) -> Array:
-    """(F, 4, 4) the frame of a part (by id; None for the ground) as the carrier of another has
-    it."""
-    row, ground = poses.program.part_row, np.eye(4)[None].repeat(poses.frames, axis=0)
-    one, two = (ground if p is None else poses.worlds[:, row[p]] for p in (part.parent, on))
-    found: Array = np.linalg.inv(one) @ two
-    return found
+def _frames_of(poses: Poses, part: PartId | None) -> Array:
+    """(F, 4, 4) the frame of a part (by id; the ground's for None)."""
+    if part is None:
+        return np.eye(4)[None].repeat(poses.frames, axis=0)
+    frames: Array = poses.worlds[:, poses.program.part_row[part]]
+    return frames
 
 
 def _local_frames(poses: Poses) -> dict[str, Array]:

@@ -41,8 +41,10 @@ _LEAST_CLEARANCE = 0.1
 
 
 def gear_findings(rig: Rig, home: Pose) -> Iterator[Finding]:
-    """Notes on every gear, and on every pair that runs together. home: all at home."""
-    for part in rig.parts:
+    """Notes on every gear, and on every pair that runs together. home: all at home. What a chain
+    goes round is no gear, though it may be made of one."""
+    in_chains = {wheel.on for tread in rig.treads.values() for wheel in tread.wheels}
+    for part in (part for part in rig.parts if part not in in_chains):
         for gear in gears_of(rig, home, part):
             if gear.part == part:
                 yield from _undercut(rig, gear)

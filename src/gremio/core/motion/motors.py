@@ -26,6 +26,8 @@ _FIT = np.polynomial.legendre.legvander(_NODES, 7) * _WEIGHTS[:, None] * (_DEGRE
 _EXACT, _HALVINGS = 1e-11, 18
 # No piece is longer at first (s).
 _LONGEST = 0.5
+# What can't follow at once is gone after in so many steps a second; so many are asked together.
+_STEPS_A_SECOND, _MOST_STEPS, _AT_ONCE = 1920, 2_000_000, 20_000
 
 # The rates (M, N) at times (N,), s.
 Rates = Callable[[Array], Array]
@@ -45,6 +47,46 @@ class KeyedTotals:
         found = np.array([total(profile, times) for profile in self._profiles])
         totals: Array = found.reshape(len(self._profiles), len(times)) - self._from[:, None]
         return totals
+
+
+class LimitedTotals:
+    """The running totals of rates that can change by no more than so much a second: what runs goes
+    after what is asked as fast as it can, and begins at what is asked then.
+
+    Between steps of a fixed length a rate goes straight; halving them changes totals by less than
+    1e-6 of how far rates can change in a second, and by more only of what is longer than a quarter
+    of an hour. most: (M,) by how much a rate can change in a second.
+    """
+
+    def __init__(self, rates: Rates, most: Array, end: float) -> None:
+        steps = min(max(int(np.ceil(end * _STEPS_A_SECOND)), 1), _MOST_STEPS)
+        self._step = end / steps
+        count = round(end / self._step)
+        times = np.arange(count + 1) * self._step
+        pieces = np.array_split(times, count // _AT_ONCE + 1)
+        asked = np.concatenate([rates(some) for some in pieces], axis=1)
+        found = np.empty_like(asked)
+        found[:, 0] = asked[:, 0]
+        for row, by in enumerate((most * self._step).tolist()):
+            runs = float(asked[row, 0])
+            ran = [runs]
+            for wanted in asked[row, 1:].tolist():
+                runs = min(max(wanted, runs - by), runs + by)
+                ran.append(runs)
+            found[row] = ran
+        self.rates = found
+        trapezes = (found[:, 1:] + found[:, :-1]) * self._step / 2
+        self._upto = np.concatenate(
+            [np.zeros((len(found), 1)), np.cumsum(trapezes, axis=1)], axis=1
+        )
+
+    def at(self, times: Array) -> Array:
+        """(M, F) the totals at times (F,), s, from 0 to the end."""
+        place = np.clip((times / self._step).astype(int), 0, max(self.rates.shape[1] - 2, 0))
+        gone = times - place * self._step
+        one, two = self.rates[:, place], self.rates[:, place + 1]
+        found: Array = self._upto[:, place] + gone * (one + (two - one) * gone / (2 * self._step))
+        return found
 
 
 class Totals:

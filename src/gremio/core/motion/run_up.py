@@ -2,19 +2,23 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 import numpy.typing as npt
 
 from gremio.core.arrays import Array
 from gremio.core.mechanics.profiles import Profile, all_cubic, extent, straight
 from gremio.core.motion.keys import inputs_at, is_sound
-from gremio.core.motion.motors import KeyedTotals, Totals
+from gremio.core.motion.motors import KeyedTotals, LimitedTotals, Totals
 from gremio.core.rig.ids import CLOCK, ChannelKey
 from gremio.core.rig.model import Motor, Routine
 from gremio.core.solve.cam_steps import cam_profile
 from gremio.core.solve.evaluate import evaluate_channels
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program
+
+_Totals = KeyedTotals | Totals | LimitedTotals
 
 
 def motors_of(program: Program) -> list[Motor]:
@@ -44,7 +48,7 @@ class RunUp:
         self.program, self.routine = program, routine
         self.motors = motors_of(program)
         # The totals of some motors each, and which of them they are; made when first asked for.
-        self._parts: list[tuple[list[int], KeyedTotals | Totals]] | None = None
+        self._parts: list[tuple[list[int], _Totals]] | None = None
 
     def at(self, times: Array) -> dict[ChannelKey, Array]:
         """What motors have come to at times (F,), s: (F,) by key of the follower."""
@@ -69,6 +73,9 @@ class RunUp:
         if ends == "once":
             # The rates stay as they are at the end.
             last: Array = self._rates(self.motors, np.array([length])) * times
+            for row, link in enumerate(self.motors):
+                if link.spin_up:
+                    last[row] = self._runs_on(row, float(last[row, 0] / (times[0] or 1.0)), times)
             return last
         rounds, rest = np.divmod(times, length)
         whole = self._totals(np.array([length]))
@@ -79,6 +86,19 @@ class RunUp:
         part = self._totals(np.where(back, length - rest, rest))
         return whole * rounds + np.where(back, whole - part, part)
 
+    def _runs_on(self, row: int, asked: float, times: Array) -> Array:
+        """(F,) what a motor that spins up adds so long (F,), s, after the end, where so much is
+        asked: it goes on after it, and then runs at it."""
+        assert self._parts is not None
+        rows, totals = next(part for part in self._parts if row in part[0])
+        assert isinstance(totals, LimitedTotals)
+        runs = float(totals.rates[rows.index(row), -1])
+        most = self.motors[row].spin_up
+        takes = abs(asked - runs) / most
+        way = math.copysign(most, asked - runs)
+        going = np.minimum(times, takes)
+        return runs * going + way * going**2 / 2 + asked * (times - going)
+
     def _totals(self, times: Array) -> Array:
         """(M, F) the totals at times (F,), s, of the first run through."""
         if self._parts is None:
@@ -88,13 +108,19 @@ class RunUp:
             found[rows] = totals.at(times)
         return found
 
-    def _made(self) -> list[tuple[list[int], KeyedTotals | Totals]]:
-        said = [self._profile(link) for link in self.motors]
-        length, parts = self.routine.length, list[tuple[list[int], KeyedTotals | Totals]]()
+    def _made(self) -> list[tuple[list[int], _Totals]]:
+        limited = [row for row, link in enumerate(self.motors) if link.spin_up]
+        said = [None if link.spin_up else self._profile(link) for link in self.motors]
+        length, parts = self.routine.length, list[tuple[list[int], _Totals]]()
+        if limited:
+            slow = [self.motors[row] for row in limited]
+            most = np.array([link.spin_up for link in slow])
+            going = LimitedTotals(lambda times: self._rates(slow, times), most, length)
+            parts.append((limited, going))
         keyed = [row for row, profile in enumerate(said) if profile is not None]
         if keyed:
             parts.append((keyed, KeyedTotals([p for p in said if p is not None])))
-        others = [row for row, profile in enumerate(said) if profile is None]
+        others = [row for row, p in enumerate(said) if p is None and row not in limited]
         if others:
             links = [self.motors[row] for row in others]
             cuts = [s.lead for cam in self.routine.keys.values() for s in cam.stations]

@@ -59,6 +59,8 @@ def of_motor(rig: Rig, link: Motor) -> str:
         )
     if not math.isfinite(link.phase):
         return "The phase of a motor is a plain number."
+    if not (math.isfinite(link.spin_up) and link.spin_up >= 0):
+        return "How fast a motor spins up is 0, at once, or more."
     return ""
 
 

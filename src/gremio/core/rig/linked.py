@@ -162,11 +162,14 @@ class Motor(Noted, frozen=True, tag_field="link", tag="motor"):
     """follower: what a rate adds up to over time, since the routine, or the clock, began.
 
     rate: key of the rate (rad/s, m/s or 1/s). phase: the total at the beginning of a routine (SI).
+    spin_up: by how much the rate at which it runs can change in a second; 0: it runs as is asked
+    at once.
     """
 
     follower: ChannelKey
     rate: ChannelKey
     phase: float = 0.0
+    spin_up: float = 0.0
 
 
 class Rumble(Noted, frozen=True, tag_field="link", tag="rumble"):

@@ -23,7 +23,7 @@ from gremio.core.rig.ids import ThingId
 from gremio.core.rig.model import Motor, ProfileKind, Rig, Routine, RoutineEnds, Rumble
 from gremio.core.script.posing import surfaces_of
 from gremio.core.solve.compiling import compile_rig
-from gremio.core.solve.pose import Poses
+from gremio.core.solve.pose import Pose, Poses
 from gremio.core.typed import parse
 
 _TIME: Kind = "time"
@@ -78,9 +78,14 @@ def _at_time(rig: Rig, time: Typed, routine: str) -> tuple[Rig, ThingId, float]:
     if not rig.routines and not routine:
         rig, _ = add_routine(rig)
     found = routine_called(rig, routine)
-    coded = isinstance(time, str) and ":" in time
-    at = time_of_code(str(time), rig.routines[found].rate) if coded else _seconds(time, "The time")
-    return rig, found, at
+    return rig, found, _time_in(rig.routines[found], time)
+
+
+def _time_in(routine: Routine, time: Typed) -> float:
+    """A time (s) of a routine, typed, in s, or as a time code at its rate."""
+    if isinstance(time, str) and ":" in time:
+        return time_of_code(time, routine.rate)
+    return _seconds(time, "The time")
 
 
 def hand_over(
@@ -107,16 +112,18 @@ def hand_over(
     return hand(rig, found, part_id(rig, part), at, on, over=takes, place=place)
 
 
-def motor(rig: Rig, rate: str, follower: str, *, phase: Typed = 0.0) -> Rig:
+def motor(rig: Rig, rate: str, follower: str, *, phase: Typed = 0.0, spin_up: Typed = 0.0) -> Rig:
     """The rig in which a channel goes on by a rate: motor(rig, "Capstan speed", "Capstan turn z").
 
     rate: a channel by name, of turns in a time, a speed or so many a second. follower: one by name,
-    a turn, a move or a number. phase: where it is at the beginning of a routine. Raises NotFound,
-    GremioError where their kinds do not go together.
+    a turn, a move or a number. phase: where it is at the beginning of a routine. spin_up: by how
+    much the rate at which it runs can change in a second, typed as a rate; 0: at once. Raises
+    NotFound, GremioError where their kinds do not go together.
     """
-    found = channel_key(rig, follower)
+    found, lead = channel_key(rig, follower), channel_key(rig, rate)
     begin = values_by_key(rig, {follower: phase})[found]
-    return add_link(rig, Motor(found, channel_key(rig, rate), begin))[0]
+    most = values_by_key(rig, {rate: spin_up})[lead]
+    return add_link(rig, Motor(found, lead, begin, most))[0]
 
 
 def rumble(
@@ -165,6 +172,14 @@ class Baked:
             channel_key(self.rig, part)
         worlds: Array = self.poses.worlds[:, self.poses.program.part_row[names[part]]]
         return worlds
+
+
+def at_time(rig: Rig, time: Typed, routine: str = "") -> Pose:
+    """Where everything stands at a time of a routine (by name; the only one where none is said):
+    at_time(rig, "2.5 s"). time: as in `key`. Raises NotFound, GremioError."""
+    entry = rig.routines[routine_called(rig, routine)]
+    at = _time_in(entry, time)
+    return run_of(compile_rig(rig, surfaces_of(rig)), entry).at([at]).frame(0)
 
 
 def bake(

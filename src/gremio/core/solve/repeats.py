@@ -9,12 +9,12 @@ import numpy as np
 from gremio.core.arrays import Array
 from gremio.core.frames import matrix
 from gremio.core.plan.joints import joint_matrix
-from gremio.core.rig.channels import PITCH, SHIFT, key
+from gremio.core.rig.channels import PITCH, SHIFT, freed, key
 from gremio.core.rig.ids import PartId
 from gremio.core.rig.model import Repeat, Rig
 from gremio.core.rig.numbers import counted
 from gremio.core.shape.paths import along
-from gremio.core.solve.pose import Pose
+from gremio.core.solve.pose import Pose, Poses
 from gremio.core.solve.treads import links_now
 
 
@@ -32,9 +32,7 @@ def copies(pose: Pose, part: PartId) -> Array:
     if repeat.along == "tread":
         return _along_tread(pose, part, repeat, count)
     steps = repeat_steps(rig, repeat, count, pitch, shift)
-    row = int(pose.program.parents[pose.program.part_row[part]])
-    above = np.eye(4) if row < 0 else pose.worlds[row]
-    base = above @ matrix(rig.parts[part].mount)
+    base = mounts_now(pose.poses, part)[0]
     result: Array = base @ steps @ np.linalg.inv(base)
     return result
 
@@ -48,9 +46,27 @@ def _along_tread(pose: Pose, part: PartId, repeat: Repeat, count: int) -> Array:
     if len(steps) != count:
         return np.eye(4)[None]
     on = pose.frame_of(rig.treads[repeat.path].on)
-    base = pose.frame_of(rig.parts[part].parent) @ matrix(rig.parts[part].mount)
-    moves: Array = on @ steps @ np.linalg.inv(base)
+    moves: Array = on @ steps @ np.linalg.inv(mounts_now(pose.poses, part)[0])
     return moves
+
+
+def mounts_now(poses: Poses, part: PartId) -> Array:
+    """(F, 4, 4) where the mount of a part is in the world, on whatever carries it in each frame."""
+    program, entry = poses.program, poses.program.rig.parts[part]
+    row = program.part_row[part]
+    above = int(program.parents[row])
+    carrying = np.eye(4)[None].repeat(poses.frames, axis=0) if above < 0 else poses.worlds[:, above]
+    mounted: Array = carrying @ matrix(entry.mount)
+    if not any(part in routine.carried for routine in program.rig.routines.values()):
+        return mounted
+    # It may be on another carrier, as its own frame tells.
+    channels = {c: poses.channel(key(part, c)) for c in freed(entry.joint)}
+    for frame in range(poses.frames):
+        joint = joint_matrix({c: float(values[frame]) for c, values in channels.items()})
+        behind = joint @ matrix(entry.own)
+        if abs(np.linalg.det(behind)) > 0.0:
+            mounted[frame] = poses.worlds[frame, row] @ np.linalg.inv(behind)
+    return mounted
 
 
 def repeat_steps(rig: Rig, repeat: Repeat, count: int, pitch: float, shift: float) -> Array:

@@ -410,6 +410,16 @@ def _motor_form(sheet: LinkSheet, link: Any) -> Iterator[Field]:
     yield Words("It goes on by its rate while the clock runs; a routine adds it up from its own "
                 "beginning.")  # fmt: skip
     yield sheet.number("Phase", "phase", kind, unit)
+    rate = kind_of(rig, link.rate)
+    yield Amount(
+        "Spins up by",
+        rate,
+        sheet.get("spin_up"),
+        sheet.set("spin_up"),
+        "spin-up of a link",
+        unit=shown_unit(rig, link.rate),
+        help="By how much its rate can change in a second; 0 runs as is asked at once",
+    )
     yield Act("Let the clock run, or stop it", partial(sheet.action_wanted.emit, "time.run"),
               with_key("Without a routine, for all motors", "time.run"))  # fmt: skip
     yield from sheet.ends(link)

@@ -15,6 +15,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from gremio.core.motion.run_up import motors_of
 from gremio.core.problem import GremioError
 from gremio.core.rig.ids import CLOCK, ChannelKey
+from gremio.core.rig.model import Motor
 from gremio.core.solve.evaluate import rolled_on
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program
@@ -59,6 +60,8 @@ class FreeRunning(QObject):
         self._beat.setInterval(_BEAT)
         self._beat.timeout.connect(self._go_on)
         self._before = 0.0
+        # At what rate motors that spin up run now (SI, by key of the follower).
+        self._rates: dict[ChannelKey, float] = {}
 
     @property
     def running(self) -> bool:
@@ -93,6 +96,7 @@ class FreeRunning(QObject):
     def run(self) -> None:
         """Let the clock run."""
         if not self.running:
+            self._rates.clear()
             self._before = clock.monotonic()
             self._beat.start()
             self.changed.emit()
@@ -103,6 +107,15 @@ class FreeRunning(QObject):
             self._beat.stop()
             self.changed.emit()
 
+    def _runs_at(self, link: Motor, asked: float, by: float) -> float:
+        """The rate at which a motor runs, so long (s) after it was asked for last."""
+        if not link.spin_up:
+            return asked
+        ran, most = self._rates.get(link.follower, 0.0), link.spin_up * by
+        runs = min(max(asked, ran - most), ran + most)
+        self._rates[link.follower] = runs
+        return (ran + runs) / 2
+
     def _go_on(self) -> None:
         """By as much as the clock on the wall has."""
         now = clock.monotonic()
@@ -111,7 +124,7 @@ class FreeRunning(QObject):
         gone: dict[ChannelKey, float] = {}
         before = self._open.inputs()
         for link in motors_of(program):
-            rate = pose.at(link.rate)
+            rate = self._runs_at(link, pose.at(link.rate), by)
             if rate:
                 home = float(program.home[program.channel_row[link.follower]])
                 stood = gone.get(link.follower, before.get(link.follower, home))
