@@ -16,7 +16,7 @@ from gremio.core.edit.change import (
     with_entry,
     without,
 )
-from gremio.core.mechanics.clock import checked_rate
+from gremio.core.mechanics.clock import checked_rate, frame_at, time_of
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import split
 from gremio.core.rig.find import free_name, names_in
@@ -34,6 +34,8 @@ from gremio.core.rig.numbers import exists, full_label, home_value
 
 # Keys nearer to each other than this (s) stand at one time.
 SAME_TIME = 1e-6
+# The id by which the keys of a channel go while they are changed as a cam.
+KEYS = ThingId(ChannelKey("keys"))
 _LONGEST = 1e6
 
 
@@ -176,6 +178,44 @@ def retimed(
         stay = [s for s in stay if not _among(s.lead, new)]
         went = [replace(s, lead=min(max(s.lead, 0.0), routine.length)) for s in went]
         keys[channel] = replace(cam, stations=tuple(sorted([*stay, *went], key=lambda s: s.lead)))
+    return change_routine(rig, routine_id, replace(routine, keys=keys))
+
+
+def keys_as_cam(
+    rig: Rig,
+    routine_id: ThingId,
+    channel: ChannelKey,
+    change: Callable[[Rig, ThingId], Rig],
+    *,
+    to_frames: bool = False,
+) -> Rig:
+    """The rig in which the keys of a channel are changed as the stations of a cam are. change: an
+    edit of a cam, by its id. to_frames: keys that are put elsewhere come to lie on frames. Raises
+    GremioError as that edit does, and for keys outside of the routine."""
+    routine = must_have(rig.routines, routine_id, "routine")
+    cam = routine.keys.get(channel)
+    if cam is None:
+        raise GremioError(f"{full_label(rig, channel)} has no keys in {routine.name}.")
+    # By itself, as nothing of a routine is in the plan of the rig.
+    alone = replace(rig, links={KEYS: cam}, constraints={}, closures={}, struts={}, treads={})
+    changed = change(alone, KEYS).links[KEYS]
+    assert isinstance(changed, Cam)
+    if changed == cam:
+        return rig
+    known = {station.lead for station in cam.stations}
+    stations = []
+    for station in changed.stations:
+        time = station.lead
+        if to_frames and time not in known:
+            time = time_of(frame_at(time, routine.rate), routine.rate)
+        if not -SAME_TIME <= time <= routine.length + SAME_TIME:
+            raise GremioError(
+                f"A key of {full_label(rig, channel)} would come to {time:.3g} s, outside of "
+                f"{routine.name}. Make it longer, or move it less far."
+            )
+        stations.append(replace(station, lead=min(max(time, 0.0), routine.length)))
+    made = replace(changed, stations=tuple(sorted(stations, key=lambda s: s.lead)))
+    keys = {**routine.keys, channel: made}
     return change_routine(rig, routine_id, replace(routine, keys=keys))
 
 

@@ -123,6 +123,8 @@ def _steers(
 def read_wheel(rig: Rig, home: Pose, body: PartId, wheel: PartId, geometry: GeometryOf) -> Wheel:
     """Where a wheel stands, as seen from the body's joint: the middle of its axle, where its model
     shows that."""
+    must_have(rig.parts, body, "part")
+    must_have(rig.parts, wheel, "part")
     inside = np.linalg.inv(_joint_frame(rig, home, body)) @ home.world(wheel)
     axle = own_axis(rig, wheel, geometry)
     at = inside[:3, 3] if axle is None else carried(inside, axle.at)
@@ -146,13 +148,16 @@ def headed(
     """The rig with the body's mount turned so that its x goes forward, square to the axles that the
     wheels' models show, its z upright, and midway between the wheels; nothing seen moves. As it is
     where they show none."""
-    axles = {}
+    must_have(rig.parts, body, "part")
+    axles: dict[PartId, tuple[Array, Array]] = {}
     for wheel in wheels:
         place = own_axis(rig, wheel, geometry)
         if place is None or place.direction is None:
             return rig
         frame = home.world(wheel)
         axles[wheel] = carried(frame, place.at), frame[:3, :3] @ place.direction
+    if not axles:
+        return rig
     up = np.array([0.0, 0.0, 1.0])
     first = next(iter(axles.values()))[1]
     across = np.sum([w * (1.0 if w @ first >= 0 else -1.0) for _, w in axles.values()], axis=0)

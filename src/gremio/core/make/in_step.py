@@ -60,6 +60,7 @@ def midway_between(
     lies otherwise, and where its numbers are led already.
     """
     repeat = _repeat_of(rig, lead)
+    must_have(rig.parts, follower, "part")
     names = [rig.parts[part].name for part in (lead, follower)]
     if repeat.along in ("path", "tread"):
         raise GremioError(

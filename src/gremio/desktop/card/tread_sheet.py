@@ -33,7 +33,7 @@ from gremio.desktop.card.links import led_section
 from gremio.desktop.document.document import Document
 from gremio.desktop.theme.inks import Inks
 
-_YES = {"on the underside too": True, "on the upper side alone": False}
+_WHERE = {"above alone": False, "above and below": True}
 
 
 class TreadSheet(FormSheet):
@@ -59,7 +59,7 @@ class TreadSheet(FormSheet):
             if repeated else None,
             Words(self._now),
             Number("Sag", key(tread, "sag"), f"Sag of {entry.name}"),
-            Pick("It hangs", _YES, self.get("hangs"), self.set("hangs"), "hanging"),
+            Pick("It hangs", _WHERE, self.get("hangs"), self.set("hangs"), "hanging"),
             Number("Slip", key(tread, "slip"), f"Slip of {entry.name}"),
             Act("Let a motor drive its links", partial(let_motor_drive, document, tread),
                 "They go on by a rate besides what their wheel takes them along"),
@@ -81,16 +81,19 @@ class TreadSheet(FormSheet):
             told = "drives" if not index else "the band runs outside" if wheel.radius < 0 else ""
             yield Thing(part.joint.kind, part.name, told, wheel.on or GROUND)
         line = Amount(
-            "Line at", "length", lambda rig: abs(rig.treads[self.thing].wheels[index].radius),
+            "" if index else "Line at", "length", lambda rig: self._radius(rig, index),
             lambda rig, r: self._with_radius(rig, index, r), "radius", f"Wheel {index + 1} radius",
             help="The radius of the line in which links are joined",
         )  # fmt: skip
         if not index:
             yield line
             return
-        yield Several("", [line, Act("⇄", partial(self._turn_over, index),
-                                     "The band runs on its other side", narrow=True,
-                                     name=f"Other side of wheel {index + 1}")])  # fmt: skip
+        other = Act("⇄", partial(self._turn_over, index), "The band runs on its other side",
+                    narrow=True, name=f"Other side of wheel {index + 1}")  # fmt: skip
+        yield Several("Line at", [line, other])
+
+    def _radius(self, rig: Rig, index: int) -> float:
+        return abs(rig.treads[self.thing].wheels[index].radius)
 
     def _with_radius(self, rig: Rig, index: int, radius: float) -> Rig:
         wheels = list(rig.treads[self.thing].wheels)

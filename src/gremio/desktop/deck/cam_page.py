@@ -32,8 +32,8 @@ from gremio.core.edit.cams import (
     shift_points,
 )
 from gremio.core.edit.links import change_link
+from gremio.core.edit.routines import KEYS, remove_keys
 from gremio.core.mechanics.profiles import peaks
-from gremio.core.mechanics.profiles import value as height
 from gremio.core.quantity import UNITS, show_short
 from gremio.core.rig.cams import told
 from gremio.core.rig.channels import split
@@ -45,9 +45,10 @@ from gremio.core.rig.scales import meant_on, shown_on
 from gremio.core.solve.cam_steps import cam_profile
 from gremio.desktop.deck.chart import Track
 from gremio.desktop.deck.profile_view import Point, ProfileView
+from gremio.desktop.deck.shown_cam import ShownCam, says
 from gremio.desktop.deck.station_table import KINDS, MIXED, ROW, SHOWN, StationTable
 from gremio.desktop.document.change import Change
-from gremio.desktop.document.document import Document, Edit
+from gremio.desktop.document.document import Document
 from gremio.desktop.fields.areas import WholeRows, clear, show_in, soon
 from gremio.desktop.fields.pieces import choice, menu_button, second, verb
 from gremio.desktop.theme.dress import text_font
@@ -63,8 +64,9 @@ _SIDE, _WIDEST, _BAR = 456, 620, 16
 _ROW = ("Bring the lead here", "Copy to where the lead is", "Merge with the next", "Remove")
 
 
-class CamPage(QWidget):
-    """Shows the cam that is selected, or that has to do with what is selected.
+class CamPage(QWidget, ShownCam):
+    """Shows the cam that is selected, or that has to do with what is selected; or the keys of a
+    channel in the routine, which are stations of a cam that the clock leads.
 
     follower_wanted: a follower should be added to the cam of this id. motion_wanted: show
     its motion. csv_wanted: "out" or "in", and the id of the cam.
@@ -77,8 +79,7 @@ class CamPage(QWidget):
     def __init__(self, document: Document) -> None:
         super().__init__()
         self.document = document
-        self.link_id: ThingId = NOTHING
-        self.channel: ChannelKey = NOTHING
+        self.link_id, self.channel = NOTHING, NOTHING
         self.together = False
         # The cam as it was when the hand took hold of its stations.
         self._before: Cam | None = None
@@ -116,10 +117,17 @@ class CamPage(QWidget):
         document.selection_changed.connect(self._outdated)
         document.teaching.changed.connect(self._outdated)
         document.pose_changed.connect(self._take_pose)
+        document.timing.moved.connect(self._take_pose)
         self._fresh = False
 
+    def show_keys(self, channel: ChannelKey) -> None:
+        """Show the keys that a channel has in the routine."""
+        self.link_id, self.channel = KEYS, channel
+        self.rebuild()
+
     def _take_rig(self, change: Change) -> None:
-        if change.compiles and self._concerned(change):
+        keyed = self.link_id == KEYS and change.touches("routines")
+        if keyed or (change.compiles and self._concerned(change)):
             self._outdated()
 
     def _concerned(self, change: Change) -> bool:
@@ -151,41 +159,12 @@ class CamPage(QWidget):
         """Id of the cam that has to do with the selection, "" where there is none."""
         if not self._fresh:
             self._find()
-        return self.link_id if self.cam is not None else NOTHING
+        return self.link_id if self.cam is not None and self.link_id != KEYS else NOTHING
 
     def set_inks(self, inks: Inks) -> None:
         """Draw by day or by night."""
         self.profile.inks = inks
         self.profile.update()
-
-    @property
-    def cam(self) -> Cam | None:
-        """The cam on show."""
-        link = self.document.rig.links.get(self.link_id)
-        return link if isinstance(link, Cam) else None
-
-    def _find(self) -> None:
-        """The cam to show: the one taught, the selected one, or one that leads, or is led by,
-        the selection; the last one shown stays when the selection has none."""
-        rig, selected = self.document.rig, self.document.selected
-        lesson = self.document.teaching.lesson
-        if lesson is not None:
-            self.link_id = lesson.link
-        elif isinstance(rig.links.get(selected), Cam):
-            self.link_id = selected
-        else:
-            cams = {i: link for i, link in rig.links.items() if isinstance(link, Cam)}
-            owners = {i: {split(c)[0] for c in members(cam)} for i, cam in cams.items()}
-            if self.cam is None or (selected and selected not in owners[self.link_id]):
-                ids = [i for i, found in owners.items() if selected in found]
-                self.link_id = (ids or ([self.link_id] if self.cam else []) or [*cams, NOTHING])[0]
-        cam = self.cam
-        if cam is None:
-            return
-        known = [f.channel for f in cam.followers]
-        of_selected = [c for c in known if split(c)[0] == selected]
-        if self.channel not in known or (of_selected and self.channel not in of_selected):
-            self.channel = (of_selected or known)[0]
 
     def rebuild(self) -> None:
         """Show the cam that has to do with the selection."""
@@ -214,7 +193,10 @@ class CamPage(QWidget):
         leads = [station.lead for station in cam.stations]
         ends = [min(leads), max(leads)]
         control = rig.controls.get(ThingId(cam.lead))
-        if control is not None:
+        routine = self.document.timing.routine
+        if self.link_id == KEYS and routine is not None:
+            ends = [0.0, routine.length]
+        elif control is not None:
             ends = [min(ends[0], control.low), max(ends[1], control.high)]
         if ends[0] == ends[1]:
             ends[1] = ends[0] + 1.0
@@ -244,6 +226,7 @@ class CamPage(QWidget):
         table.span_chosen.connect(self._set_span)
         table.follower_wanted.connect(self._show)
         table.more_wanted.connect(self._row_menu)
+        table.visited.connect(self._visit)
         table.end_chosen.connect(self._set_end)
         return table
 
@@ -251,6 +234,9 @@ class CamPage(QWidget):
         rig = self.document.rig
         names = {full_label(rig, f.channel): f.channel for f in cam.followers}
         present = full_label(rig, self.channel)
+        routine = self.document.timing.routine
+        if self.link_id == KEYS and routine is not None:
+            present = f"{present} in {routine.name}"
         if len(names) > 1:
             pick = choice(list(names), present, "Follower", lambda t: self._show(names[t]))
             head.addWidget(pick, 1)
@@ -272,7 +258,9 @@ class CamPage(QWidget):
         kind.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
         kind.setFixedWidth(112)
         head.addWidget(kind)
-        head.addWidget(verb("+ station", self._record, "A station where the lead is now"))
+        keyed = self.link_id == KEYS
+        more = "A key at the time now" if keyed else "A station where the lead is now"
+        head.addWidget(verb("+ key" if keyed else "+ station", self._record, more))
         head.addWidget(menu_button("⋯", "More for this cam", self._more()))
 
     def _peaks(self, cam: Cam) -> str:
@@ -296,7 +284,7 @@ class CamPage(QWidget):
     def _take_pose(self) -> None:
         cam = self.cam
         if cam is not None and self._fresh:
-            self.profile.set_lead(self.document.pose.at(cam.lead))
+            self.profile.set_lead(self._lead_now(cam))
 
     def _show(self, channel: ChannelKey) -> None:
         self.channel = channel
@@ -313,7 +301,9 @@ class CamPage(QWidget):
 
     def _move_lead(self, value: float) -> None:
         cam = self.cam
-        if cam is not None:
+        if cam is not None and self.link_id == KEYS:
+            self.document.timing.go_to(value)
+        elif cam is not None:
             self.document.move(cam.lead, value, gesture="drag the lead of a cam")
 
     def _let_go(self) -> None:
@@ -333,6 +323,7 @@ class CamPage(QWidget):
             "drag stations of a cam",
             lambda rig: shift_points(self._from_before(rig), self.link_id, points, along, up),
             "drag a station",
+            to_frames=True,
         )
 
     def _drag_slope(self, index: int, slope: float) -> None:
@@ -346,6 +337,7 @@ class CamPage(QWidget):
         self._edit(
             "add a station",
             lambda rig: record_station(rig, self.link_id, lead, {self.channel: at}),
+            to_frames=True,
         )
 
     # ── edits from the side ────────────────────────────────────────
@@ -395,24 +387,16 @@ class CamPage(QWidget):
             lambda rig: change_link(rig, self.link_id, changed),
         )
 
-    def _edit(self, what: str, change: Edit, gesture: str = "") -> None:
-        if not self.document.edit(what, change, gesture):
-            self.rebuild()
-
     def _record(self) -> None:
         cam = self.cam
         assert cam is not None
         if self.document.teaching.lesson is not None:
             self.document.teaching.record()
             return
-        lead = self.document.pose.at(cam.lead)
-        values = {f.channel: self._says(cam, f.channel, lead) for f in cam.followers
+        lead = self._lead_now(cam)
+        values = {f.channel: says(cam, f.channel, lead) for f in cam.followers
                   if told(cam, f.channel)}  # fmt: skip
         self._edit("add a station", lambda rig: record_station(rig, self.link_id, lead, values))
-
-    @staticmethod
-    def _says(cam: Cam, channel: ChannelKey, lead: float) -> float:
-        return float(height(cam_profile(cam, channel), lead))
 
     def _row_menu(self, index: int, at: QPoint) -> None:
         menu = QMenu(self)
@@ -427,11 +411,10 @@ class CamPage(QWidget):
     def _row(self, index: int, entry: str) -> None:
         cam = self.cam
         assert cam is not None
-        here = self.document.pose.at(cam.lead)
+        here = self._lead_now(cam)
         match entry:
             case "Bring the lead here":
-                self.document.move(cam.lead, cam.stations[index].lead)
-                self.document.settle()
+                self._visit(cam.stations[index].lead)
             case "Copy to where the lead is":
                 self._edit(
                     "copy a station", lambda rig: copy_station(rig, self.link_id, index, here)
@@ -443,9 +426,26 @@ class CamPage(QWidget):
             case "Remove":
                 self.remove_chosen([index])
 
+    def _visit(self, lead: float) -> None:
+        """Bring the lead, or the time, to a station."""
+        cam = self.cam
+        if cam is not None and self.link_id == KEYS:
+            self.document.timing.go_to(lead, to_frame=False)
+        elif cam is not None:
+            self.document.move(cam.lead, lead)
+            self.document.settle()
+
     def remove_chosen(self, indices: list[int]) -> None:
         """Remove stations, counted from 0."""
         what = "remove a station" if len(indices) == 1 else f"remove {len(indices)} stations"
+        cam, timing = self.cam, self.document.timing
+        if self.link_id == KEYS and cam is not None:
+            gone = [(self.channel, cam.stations[index].lead) for index in indices]
+            self.document.edit(
+                what.replace("station", "key"),
+                lambda rig: remove_keys(rig, timing.routine_id, gone),
+            )
+            return
         self._edit(what, lambda rig: remove_stations(rig, self.link_id, indices))
 
     def _more(self) -> dict[str, Callable[[], object]]:
@@ -457,6 +457,9 @@ class CamPage(QWidget):
                 lambda rig: remove_follower(rig, self.link_id, self.channel),
             )
 
+        if self.link_id == KEYS:
+            show = partial(self.document.timing.lines_wanted.emit)
+            return {"Show the routine": show}
         return {
             "Add a follower…": lambda: self.follower_wanted.emit(self.link_id),
             "Take this follower out": take_out,

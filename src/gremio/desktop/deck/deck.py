@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from gremio.core.rig.ids import ChannelKey
 from gremio.desktop.actions.hints import hint
 from gremio.desktop.deck.cam_page import CamPage
 from gremio.desktop.deck.inspection_page import InspectionPage
@@ -110,6 +111,8 @@ class Deck(QWidget):
         self.on.clicked.connect(document.timing.end)
         tabs.addWidget(self.on)
         document.timing.changed.connect(self._tell_time)
+        document.timing.curve_wanted.connect(self._show_curve)
+        document.timing.lines_wanted.connect(lambda: self.show_page("Routine"))
         self._tell_time()
         self.tabs.idClicked.connect(self._tab_clicked)
         self.tabs.button(0).setChecked(True)
@@ -123,6 +126,10 @@ class Deck(QWidget):
         self.on.setText(words)
         self.on.setVisible(bool(words))
         self.on.setStyleSheet(f"color: {self.inks.time};")
+
+    def _show_curve(self, channel: str) -> None:
+        self.show_page("Cam")
+        self.cam.show_keys(ChannelKey(channel))
 
     def page(self, word: str) -> QWidget:
         """A page, by the word on its tab."""

@@ -23,6 +23,7 @@ from gremio.core.edit.routines import begin_here, change_routine, remove_routine
 from gremio.core.mechanics.clock import frame_at, rate_of, rate_text, time_code
 from gremio.core.motion.run_up import start_of
 from gremio.core.problem import GremioError
+from gremio.core.rig.channels import split
 from gremio.core.rig.ids import ThingId
 from gremio.core.rig.model import Rig, RoutineEnds
 from gremio.desktop.actions.hints import with_key
@@ -211,6 +212,7 @@ class RoutinePage(QWidget):
             "stretch the chosen keys to half": partial(self.lines.stretch_chosen, 0.5),
             "copy the chosen keys to now": self.lines.copy_chosen,
             "remove what is chosen": self.lines.remove_chosen,
+            "the curve of what is selected": self.show_curve,
             "let it begin as all stands now": self._begin_here,
             "its name, length, rate…": self._toggle_settings,
             "remove the routine": self._remove,
@@ -287,6 +289,15 @@ class RoutinePage(QWidget):
             # Where it settles is clicked while it is there.
             self.timing.go_to(found.time + found.over)
             self.timing.place_wanted.emit(chosen[0], found)
+
+    def show_curve(self) -> None:
+        """Show the keys of what is selected as a curve, on the Cam page."""
+        selected, routine = self.document.selected, self.timing.routine
+        keyed = [] if routine is None else [c for c in routine.keys if split(c)[0] == selected]
+        if keyed:
+            self.timing.curve_wanted.emit(keyed[0])
+        else:
+            self.document.said.emit("Select something that has keys, or double-click its name.")
 
     def _begin_here(self) -> None:
         document, routine_id = self.document, self.timing.routine_id

@@ -56,6 +56,7 @@ class StationTable(QWidget):
     span_chosen = pyqtSignal(int, str)
     follower_wanted = pyqtSignal(str)
     more_wanted = pyqtSignal(int, QPoint)
+    visited = pyqtSignal(float)
     end_chosen = pyqtSignal(str, str)
 
     def __init__(self, document: Document, cam: Cam, channel: ChannelKey) -> None:
@@ -113,9 +114,7 @@ class StationTable(QWidget):
     def _add_station(self, index: int) -> None:
         rig, cam, row = self.document.rig, self.cam, index + 1
         station = cam.stations[index]
-        number = verb(
-            str(row), partial(self.document.move, cam.lead, station.lead), "Bring the lead here"
-        )
+        number = verb(str(row), partial(self.visited.emit, station.lead), "Bring the lead here")
         number.setAccessibleName(f"Visit station {row}")
         number.setFixedSize(24, 22)
         number.setStyleSheet("padding: 0;")

@@ -425,10 +425,14 @@ class TimeLines(QWidget):
         self.update()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        """A double click on a line leaves a key there, of the value it goes through."""
+        """A double click on a line leaves a key there, of the value it goes through; on its name it
+        shows the keys as a curve."""
         assert event is not None
         channel, routine = self.channel_at(event.position()), self._routine()
-        if channel is None or routine is None or event.position().x() < _NAMES:
+        if channel is None or routine is None:
+            return
+        if event.position().x() < _NAMES:
+            self.document.timing.curve_wanted.emit(channel)
             return
         time = self.time_at(event.position().x())
         here = float(value(cam_profile(routine.keys[channel], channel), np.array([time]))[0])

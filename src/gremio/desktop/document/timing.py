@@ -48,13 +48,16 @@ class TimedRig(RunningRig, Protocol):
 
 class Timing(QObject):
     """The time of a routine. changed: another routine, or whether it plays, is followed or written.
-    moved: the time is another. carrier_wanted: a click should choose what carries the selected
-    parts on. place_wanted: one should choose where a part (id) settles that is handed
-    over (HandOff)."""
+    moved: the time is another. What a view would like to see: curve_wanted: the keys of a channel
+    (key) as a curve; lines_wanted: all of them on their lines; carrier_wanted: a click chooses what
+    carries the selected parts on; place_wanted: one chooses where a part (id) settles that is
+    handed over (HandOff)."""
 
     changed = pyqtSignal()
     moved = pyqtSignal()
     carrier_wanted = pyqtSignal()
+    curve_wanted = pyqtSignal(str)
+    lines_wanted = pyqtSignal()
     place_wanted = pyqtSignal(str, object)
 
     def __init__(self, open_rig: TimedRig) -> None:
