@@ -692,7 +692,7 @@ def main() -> None:
         *solving(), *formulas(), *trains(), *cams(), *linkages(), *seats(), *over_time(),
         *compiling(),
         *drawing(), *ledger(),
-        *apart("bench.py", "dragging"), *apart("editing.py"), *starting(),
+        *apart("bench.py", "dragging"), *apart("editing.py"), *apart("scrubbing.py"), *starting(),
     ]  # fmt: skip
     head = ("what", "against", "Gremio", "the other", "ratio")
     lines = ["| " + " | ".join(row) + " |" for row in (head, ("---",) * 5, *rows)]

@@ -172,17 +172,16 @@ def total(profile: Profile, at: npt.ArrayLike) -> Array:
     its spans' cubics integrated."""
     asked = np.asarray(at, dtype=float)
     h = np.diff(profile.x)
-    areas = _area(profile.c, h)
-    upto = np.concatenate([[0.0], np.cumsum(areas)])
+    upto = np.concatenate([[0.0], np.cumsum(areas(profile.c, h))])
     x = np.clip(asked, profile.x[0], profile.x[-1])
     span = np.clip(np.searchsorted(profile.x, x, side="right") - 1, 0, len(h) - 1)
-    inside = upto[span] + _area(profile.c[:, span], x - profile.x[span])
+    inside = upto[span] + areas(profile.c[:, span], x - profile.x[span])
     before = np.minimum(asked - profile.x[0], 0.0) * profile.y[0]
     found: Array = inside + before + np.maximum(asked - profile.x[-1], 0.0) * profile.y[-1]
     return found
 
 
-def _area(c: Array, u: Array) -> Array:
+def areas(c: Array, u: Array) -> Array:
     """The integral of cubics (4, n) from 0 to u (n,)."""
     area: Array = (((c[0] / 4 * u + c[1] / 3) * u + c[2] / 2) * u + c[3]) * u
     return area

@@ -8,8 +8,10 @@ import numpy as np
 import numpy.typing as npt
 
 from gremio.core.arrays import Array
+from gremio.core.mechanics.bank import Bank
 from gremio.core.mechanics.clock import local_time
-from gremio.core.mechanics.profiles import value
+from gremio.core.mechanics.profile_bank import bank_of, values
+from gremio.core.remembered import Bounded
 from gremio.core.rig.ids import CLOCK, ChannelKey
 from gremio.core.rig.model import Cam, Routine
 from gremio.core.solve.cam_steps import cam_profile
@@ -28,8 +30,23 @@ def inputs_at(routine: Routine, times: npt.ArrayLike) -> dict[ChannelKey, Array]
     t = np.atleast_1d(np.asarray(times, dtype=float))
     local = local_time(t, routine.length, routine.ends)
     found = {channel: np.full(len(t), start) for channel, start in routine.start.items()}
-    for channel, cam in routine.keys.items():
-        if is_sound(cam):
-            found[channel] = np.asarray(value(cam_profile(cam, channel), local), dtype=np.float64)
+    channels, bank = _BANKS.of(id(routine), lambda _id: (routine, *_bank_of(routine)))[1:]
+    if bank is not None:
+        rows = np.zeros(len(channels), dtype=np.intp)
+        found.update(zip(channels, values(bank, local[None], rows), strict=True))
     found[CLOCK] = t
     return found
+
+
+def _bank_of(routine: Routine) -> tuple[tuple[ChannelKey, ...], Bank | None]:
+    """The channels whose keys say something, and what they say side by side."""
+    sound = {channel: cam for channel, cam in routine.keys.items() if is_sound(cam)}
+    profiles = [cam_profile(cam, channel) for channel, cam in sound.items()]
+    return tuple(sound), bank_of(profiles) if profiles else None
+
+
+# What is asked again and again while time goes by; the routine is kept too, so that no other can
+# come to stand at the same place in memory.
+_BANKS: Bounded[int, tuple[Routine, tuple[ChannelKey, ...], Bank | None]] = Bounded(
+    lambda _kept: 1, 16
+)

@@ -63,8 +63,10 @@ class RunUp:
         totals: dict[ChannelKey, Array] = {}
         for row, link in enumerate(self.motors):
             # More than one motor may drive a channel.
-            before = totals.get(link.follower, start.get(link.follower, 0.0))
-            totals[link.follower] = before + link.phase + found[row]
+            found[row] += start.get(link.follower, 0.0) + link.phase
+            if link.follower in totals:
+                found[row] += totals[link.follower] - start.get(link.follower, 0.0)
+            totals[link.follower] = found[row]
         return totals
 
     def _beyond(self, times: Array) -> Array:
@@ -103,6 +105,8 @@ class RunUp:
         """(M, F) the totals at times (F,), s, of the first run through."""
         if self._parts is None:
             self._parts = self._made()
+        if len(self._parts) == 1:
+            return self._parts[0][1].at(times)
         found = np.empty((len(self.motors), len(times)))
         for rows, totals in self._parts:
             found[rows] = totals.at(times)

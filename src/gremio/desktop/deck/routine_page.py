@@ -271,7 +271,7 @@ class RoutinePage(QWidget):
         self.writing.setText("● Writing on" if timing.writing else "Writing")
         ochre = f"border: 1.5px solid {self.inks.time}; color: {self.inks.time};"
         self.writing.setStyleSheet(ochre if timing.writing else "")
-        self.lines.update()
+        self.lines.take_time()
 
     # ── what hands do ──────────────────────────────────────────────
 

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QLabel, QPushButton, QSizePolicy, QWidget
 
 from gremio.core.quantity import UNITS
-from gremio.core.rig.ids import ChannelKey
+from gremio.core.rig.ids import CLOCK, ChannelKey
 from gremio.core.rig.model import Beyond, Cam, ProfileKind
 from gremio.core.rig.numbers import full_label, kind_of, label, shown_unit
 from gremio.core.rig.scales import meant_on, read_on
@@ -82,13 +82,13 @@ class StationTable(QWidget):
 
     def _add_head(self) -> None:
         rig = self.document.rig
-        lead = second("lead")
+        lead = second("time" if self.cam.lead == CLOCK else "lead")
         lead.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         lead.setToolTip(full_label(rig, self.cam.lead))
         self.grid.addWidget(lead, 0, 1)
         for column, follower in enumerate(self.cam.followers, start=2):
             if len(self.cam.followers) == 1:
-                word: QWidget = second("follower")
+                word: QWidget = second("value" if self.cam.lead == CLOCK else "follower")
                 assert isinstance(word, QLabel)
                 word.setAlignment(Qt.AlignmentFlag.AlignRight)
             else:

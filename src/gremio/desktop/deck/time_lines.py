@@ -8,7 +8,6 @@ import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
-    QFontMetricsF,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -29,8 +28,8 @@ from gremio.core.rig.model import Routine
 from gremio.core.rig.numbers import exists, label
 from gremio.core.solve.cam_steps import cam_profile
 from gremio.desktop.deck.carrier_bars import CarrierBars, Edge
+from gremio.desktop.deck.line_curves import draw_curve, draw_ruler
 from gremio.desktop.document.document import Document
-from gremio.desktop.makes.draw import tick_step
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import DAY, Inks
 
@@ -64,6 +63,9 @@ class TimeLines(QWidget):
         self._held: str = ""
         self._by = 0.0
         self._band: QRectF | None = None
+        self._ordered: tuple[int, int, list[ChannelKey]] = (0, 0, [])
+        # Where the time was drawn last (px).
+        self._drawn_at = 0.0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Keys of the routine")
@@ -76,9 +78,15 @@ class TimeLines(QWidget):
 
     def channels(self) -> list[ChannelKey]:
         """The channels that have a line: controls as they stand on the Desk, then the others."""
-        routine = self._routine()
+        routine, rig = self._routine(), self.document.rig
         if routine is None:
             return []
+        # Asked for with every picture while time goes by.
+        if self._ordered[:2] != (id(rig), id(routine)):
+            self._ordered = (id(rig), id(routine), self._in_order(routine))
+        return self._ordered[2]
+
+    def _in_order(self, routine: Routine) -> list[ChannelKey]:
         desk = [ChannelKey(c) for group in groups_of(self.document.rig).values() for c in group]
         order = {channel: place for place, channel in enumerate(desk)}
         keyed = [c for c in routine.keys if exists(self.document.rig, c)]
@@ -141,24 +149,37 @@ class TimeLines(QWidget):
         part = self.bar_at(at)
         return None if part is None else self.bars.edge_at(part, at.x(), self.x_of)
 
+    def take_time(self) -> None:
+        """Draw the time where it is now; the rest stands."""
+        for x in (self._drawn_at, self.x_of(self.document.timing.time)):
+            self.update(int(x) - 8, 0, 17, self.height())
+
     # ── drawing ────────────────────────────────────────────────────
 
-    def paintEvent(self, _event: QPaintEvent | None) -> None:
-        """The ruler, the lines, the keys, and the time now."""
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """The ruler, the lines, the keys, and the time now; of those that are seen."""
+        assert event is not None
+        seen = event.rect()
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         routine = self._routine()
         if routine is None:
             return
-        self._draw_ruler(painter, routine)
+        played = self.document.timing.range()
+        draw_ruler(painter, self.inks, routine, played, _RULER - 6.0, self.x_of)
         bars, channels = self.bars.parts(), self.channels()
+        first, last = (int((y - _RULER) // _ROW) for y in (seen.top(), seen.bottom()))
         for row, part in enumerate(bars):
             middle = self.y_of_bar(row)
+            if not first <= row <= last:
+                continue
             name = self.document.rig.parts[part].name
             self._draw_name(painter, middle, name, part == self.document.selected)
             self.bars.draw(painter, self.inks, routine, part, middle, self.x_of)
-        for row, channel in enumerate(channels):
-            self._draw_line(painter, routine, row, channel)
+        for row, channel in enumerate(channels, start=len(bars)):
+            if first <= row <= last:
+                ends = float(seen.left()), float(seen.right())
+                self._draw_line(painter, routine, self.y_of_bar(row), channel, ends)
         if not channels and not bars:
             painter.setPen(QColor(self.inks.second))
             painter.setFont(text_font(9))
@@ -170,55 +191,24 @@ class TimeLines(QWidget):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(self._band)
 
-    def _draw_ruler(self, painter: QPainter, routine: Routine) -> None:
-        ink, second = QColor(self.inks.ink), QColor(self.inks.second)
-        painter.setFont(text_font(8.5))
-        base = _RULER - 6.0
-        painter.setPen(QPen(ink, 1.2))
-        painter.drawLine(QPointF(self.x_of(0), base), QPointF(self.x_of(routine.length), base))
-        step = tick_step(routine.length)
-        count = int(routine.length / step + 1e-9)
-        metrics = QFontMetricsF(painter.font())
-        for number in range(count + 1):
-            time = number * step
-            x = self.x_of(time)
-            painter.setPen(QPen(ink, 1))
-            painter.drawLine(QPointF(x, base - 5), QPointF(x, base))
-            text = f"{time:g} s"
-            painter.setPen(second)
-            wide = metrics.horizontalAdvance(text)
-            painter.drawText(QPointF(x - wide / 2, base - 8), text)
-        start, end = self.document.timing.range()
-        painter.setPen(QPen(QColor(self.inks.time), 3))
-        painter.drawLine(QPointF(self.x_of(start), base + 3), QPointF(self.x_of(end), base + 3))
-
     def _draw_line(
-        self, painter: QPainter, routine: Routine, row: int, channel: ChannelKey
+        self,
+        painter: QPainter,
+        routine: Routine,
+        middle: float,
+        channel: ChannelKey,
+        seen: tuple[float, float],
     ) -> None:
-        middle = self.y_of(row)
-        ink, second = QColor(self.inks.ink), QColor(self.inks.second)
+        """A channel's line, between the left and the right end of what is seen."""
+        ink = QColor(self.inks.ink)
         selected = split(channel)[0] == self.document.selected
-        self._draw_name(painter, middle, label(self.document.rig, channel), selected)
+        if seen[0] < _NAMES or selected:
+            self._draw_name(painter, middle, label(self.document.rig, channel), selected)
         painter.setPen(QPen(QColor(self.inks.rule), 1))
         painter.drawLine(QPointF(self.x_of(0), middle), QPointF(self.x_of(routine.length), middle))
         cam = routine.keys[channel]
-        times = [station.lead for station in cam.stations]
-        heights = [station.values[channel] for station in cam.stations]
-        low, high = min(heights), max(heights)
-        profile = cam_profile(cam, channel)
-        for one, two, a, b in zip(times, times[1:], heights, heights[1:], strict=False):
-            if a == b:
-                # Rest is dashed; a rise or a return is drawn as what it does.
-                painter.setPen(QPen(second, 1.1, Qt.PenStyle.DashLine))
-                painter.drawLine(QPointF(self.x_of(one), middle), QPointF(self.x_of(two), middle))
-                continue
-            every = np.linspace(one, two, 24)
-            share = (value(profile, every) - low) / ((high - low) or 1.0)
-            points = [QPointF(self.x_of(float(t)), middle + 6.0 - 12.0 * float(s))
-                      for t, s in zip(every, share, strict=True)]  # fmt: skip
-            painter.setPen(QPen(ink, 1.3))
-            painter.drawPolyline(QPolygonF(points))
-        for time in times:
+        draw_curve(painter, self.inks, cam, channel, middle, self.x_of, seen)
+        for time in (station.lead for station in cam.stations):
             here = (channel, time) in self.chosen
             x = self.x_of(time + (self._by if here and self._held == "keys" else 0.0))
             painter.setPen(QPen(ink if here else QColor(self.inks.time), 1.4 if here else 0.8))
@@ -238,7 +228,7 @@ class TimeLines(QWidget):
 
     def _draw_now(self, painter: QPainter) -> None:
         timing = self.document.timing
-        x = self.x_of(timing.time)
+        x = self._drawn_at = self.x_of(timing.time)
         ochre = QColor(self.inks.time)
         style = Qt.PenStyle.SolidLine if timing.on else Qt.PenStyle.DotLine
         painter.setPen(QPen(ochre, 1.6, style))
@@ -302,7 +292,8 @@ class TimeLines(QWidget):
         free = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
         if self._held == "time":
             self.document.timing.go_to(self.time_at(at.x(), free=free), to_frame=not free)
-        elif self._held in ("keys", "edge") and abs(at.x() - self._press.x()) > _DRAG:
+            return
+        if self._held in ("keys", "edge") and abs(at.x() - self._press.x()) > _DRAG:
             raw = self.time_at(at.x(), free=True) - self.time_at(self._press.x(), free=True)
             routine = self._routine()
             if routine is not None and not free:
