@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QLabel
 from tests.desktop.hand import Hand
 
 import gremio
@@ -111,3 +112,25 @@ def test_dragged_keys_lie_on_frames_and_a_law_of_one_span_is_kept(at_gate: Hand)
     # s(u) = u − sin(2πu)/2π: any handbook of cams.
     wanted = 6.0 - 5.0 * (share - np.sin(2 * np.pi * share) / (2 * np.pi))
     assert gremio.bake(document.rig, times=times).value("Lift") == pytest.approx(wanted)
+
+
+def test_the_card_tells_what_routines_have_of_a_thing(at_gate: Hand) -> None:
+    document = at_gate.window.document
+    document.select(next(iter(document.rig.parts)))
+    at_gate.rest(60)
+    assert at_gate._seen("Show its curve") is None
+    document.select(control_id(document.rig, "Lift"))
+    at_gate.rest(60)
+    texts = [label.text() for label in at_gate.window.card.findChildren(QLabel)]
+    assert "Open: 4 keys, 0 s to 8 s" in texts
+    # Another key is counted at once, and the last that goes takes the section along.
+    document.timing.go_to(3.0)
+    at_gate.do("Key")
+    at_gate.rest(60)
+    texts = [label.text() for label in at_gate.window.card.findChildren(QLabel)]
+    assert "Open: 5 keys, 0 s to 8 s" in texts
+    at_gate.click(at_gate.named("Curve of it"))
+    assert at_gate.window.deck.cam.link_id == KEYS
+    at_gate.window.deck.cam.remove_chosen([0, 1, 2, 3, 4])
+    at_gate.rest(60)
+    assert at_gate._seen("Curve of it") is None

@@ -16,6 +16,7 @@ from gremio.core.rig.ids import ChannelKey, PartId, ThingId
 from gremio.core.rig.model import LengthUnit, Rig
 from gremio.desktop.bench.snapping import Spot
 from gremio.desktop.bench.view import Bench
+from gremio.desktop.card.timed import timed
 from gremio.desktop.document.change import Change
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.areas import show_in, soon
@@ -84,7 +85,11 @@ class Card(QScrollArea):
 
     def _take_rig(self, change: Change) -> None:
         """Make the sheet anew, unless what changed is on no Card."""
-        if change.compiles or change.touches("name", "locked"):
+        shown = self.document.selected
+        keyed = change.touches("routines") and (
+            change.anew or timed(change.before, shown) != timed(change.after, shown)
+        )
+        if keyed or change.compiles or change.touches("name", "locked"):
             self._later.start()
 
     def _take_selection(self) -> None:

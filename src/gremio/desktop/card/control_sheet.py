@@ -42,6 +42,7 @@ from gremio.desktop.card.forms import (
     Words,
 )
 from gremio.desktop.card.links import leading_on, leads_section, led_section
+from gremio.desktop.card.timed import timed_section
 from gremio.desktop.document.change import Offer
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.pieces import LedMark
@@ -81,6 +82,7 @@ class ControlSheet(FormSheet):
             driving_section(self, control),
             led_section(document, control),
             leads_section(document, control),
+            timed_section(document, control),
             Head("What it is", self._is, folded=True),
             Pick("Made as", makes, self.get("make"), self._make_into, "make", "Made as"),
             Pick("Kind", {kind: kind for kind in KINDS}, self.get("kind"), self._set_kind, "kind"),

@@ -71,6 +71,7 @@ from gremio.desktop.card.forms import (
 )
 from gremio.desktop.card.links import leads_section, led_section, tying
 from gremio.desktop.card.shape_section import shape_section
+from gremio.desktop.card.timed import timed_section
 from gremio.desktop.document.document import Document
 from gremio.desktop.document.mounted import as_mounted
 from gremio.desktop.fields.pieces import short_channels
@@ -106,6 +107,7 @@ class PartSheet(FormSheet):
             driving_section(self, part),
             led_section(document, part),
             leads_section(document, part),
+            timed_section(document, part),
             shape_section(self, part),
             self._use(entry),
         )  # fmt: skip
