@@ -12,7 +12,6 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 import msgspec
-import numpy as np
 from own_cogs import write_own_cogs
 from tide_board import write_tide_board
 
@@ -24,7 +23,6 @@ from gremio.core.make.struts import change_strut
 from gremio.core.rig.find import channel_key, constraint_id, control_id, part_id
 from gremio.core.rig.model import ControlMake, Joint, Rolling
 from gremio.desktop.bench.camera import framed, orbited
-from gremio.desktop.bench.question import PlaceQuestion
 from gremio.desktop.bench.scene import corners_of
 
 if TYPE_CHECKING:
@@ -239,21 +237,35 @@ def _take_works(window: Window, take: Callable[[str], None]) -> None:
 
 
 def _take_routine(window: Window, take: Callable[[str], None], settle: Callable[[], None]) -> None:
-    """The boat goes through, and hands write."""
-    document, bench, timing = window.document, window.bench, window.document.timing
+    """The boat goes through, the lamp is handed over, and hands write; the winch on its treads."""
+    document, timing = window.document, window.document.timing
     timing.choose(next(iter(document.rig.routines)))
     window.deck.show_page("Routine")
-    bench.show_all()
-    document.select(control_id(document.rig, "Upper gates"))
-    timing.go_to(6.5)
+    timing.go_to(13.7)
+    settle()
+    look_at(window, "Crane base", "Crane post", "Crane jib", "Quay winch", "Pump house")
+    lamp = part_id(document.rig, "Signal lamp")
+    document.select(lamp)
+    window.deck.routine.lines.choose_hand_off((lamp, 13.0))
     timing.write(True)
     settle()
     take("routine")
+    window.deck.routine.lines.choose_hand_off(None)
+    timing.write(False)
+    timing.go_to(18.2)
+    window.deck.fold(True)
+    document.select(next(iter(document.rig.treads)))
+    look_at(window, "Quay winch", "Driving wheel, left", "Idler, right")
+    timing.follow(True)
+    document.select(list(document.rig.treads)[1])
+    settle()
+    take("treads")
+    window.deck.fold(False)
     timing.follow(False)
 
 
 def _take_links(window: Window, take: Callable[[str], None], settle: Callable[[], None]) -> None:
-    """Ratios, formulas, measuring, the carriage, and the pages that show the links."""
+    """Ratios, formulas, the carriage, and the pages that show the links."""
     document, bench = window.document, window.bench
 
     def show(name: str) -> str:
@@ -267,20 +279,6 @@ def _take_links(window: Window, take: Callable[[str], None], settle: Callable[[]
     window.card.propose_ratio(pinion, part_id(document.rig, "Windlass"))
     take("gear-train")
     window.card.leave()
-
-    plate = show("Bearing plate")
-    window.act("bench.measure")
-    bench._hovered = document.program.part_row[plate]
-    bench._refresh()
-    settle()
-    holes = [s for s in bench.overlay.drawn.places if s.place.kind == "circle centre"]
-    assert isinstance(bench.question, PlaceQuestion)
-    bench.question.take(holes[0])
-    farthest = max(holes, key=lambda s: float(np.linalg.norm(holes[0].world - s.world)))
-    bench.question.take(farthest)
-    bench._refresh()
-    take("measuring")
-    bench.stop_asking()
 
     trolley = show("Inspection trolley")
     move = {"Inspection trolley steering": math.radians(24), "Inspection trolley travel": 0.6}

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF, Qt
 from tests.desktop.hand import Hand, act
 
 import gremio
+from gremio.core.edit.parts import set_repeat
 from gremio.core.rig.channels import key
 from gremio.core.rig.find import part_id
+from gremio.core.rig.model import Repeat
 from gremio.core.rig.solids import Box, Cylinder, SpurGear
 from gremio.core.solve.repeats import copies
 from gremio.core.solve.treads import links_now
@@ -151,3 +154,25 @@ def test_a_chain_is_laid_round_two_sprockets(hand: Hand) -> None:
     assert tread.hangs and tread.sag > 0
     hand.type_into(hand.named(f"Sag of {tread.name}"), "0.05 m")
     assert not [n for n in document.looking.notes() if n.severity == "error"]
+
+
+def test_every_link_and_every_copy_is_drawn_where_it_is(at_winch: Hand) -> None:
+    """The first of a row too, which stands elsewhere than its part where the row is shifted, or
+    goes round something."""
+    document, bench = at_winch.window.document, at_winch.window.bench
+    choose(at_winch, "Drive left", "Road left", "Idler left")
+    act(at_winch.window, "Make a tread round wheels")
+    (tread,) = document.rig.treads.values()
+    shoe = part_id(document.rig, "Shoe")
+    document.edit("row", lambda rig: set_repeat(rig, shoe, Repeat("line", "x", 3, 0.2, shift=0.5)))
+    at_winch.rest(30)
+    pose = document.pose
+    drawn = bench.scene().instances(pose, {}).records
+    for part in (tread.link, shoe):
+        mark = pose.program.part_row[part] + 1
+        middles = drawn["rows"][drawn["mark"] == mark][:, :, 3]
+        wanted = (copies(pose, part) @ pose.world(part))[:, :3, 3]
+        for place in wanted:
+            assert np.linalg.norm(middles - place, axis=1).min() < 0.05
+        # As many as there are, of each of its shapes.
+        assert len(middles) == len(wanted) * len(document.rig.parts[part].shapes)

@@ -174,7 +174,12 @@ class Scene:
                 made, worlds, batch = made[keep], worlds[keep], batch[keep]
                 continue
             extra = np.tile(made[family], len(moves) - 1)
-            places = (moves[1:, None] @ worlds[family][None]).reshape(-1, 4, 4)
+            every = moves[:, None] @ worlds[family][None]
+            # The first stands elsewhere too where the row is shifted, or goes along something.
+            worlds, made = worlds.copy(), made.copy()
+            worlds[family] = every[0]
+            made["rows"][family] = every[0][:, :3, :]
+            places = every[1:].reshape(-1, 4, 4)
             extra["rows"] = places[:, :3, :]
             made = np.concatenate([made, extra])
             worlds = np.concatenate([worlds, places])

@@ -47,7 +47,9 @@ class HandOffRow(QWidget):
             return
         part = bars.chosen[0]
         name = self.document.rig.parts[part].name
-        self._row.addWidget(second(f"{name} to {bars.name(found.carrier)} at"))
+        words = second(f"{name} to {bars.name(found.carrier)} at")
+        words.setWordWrap(False)
+        self._row.addWidget(words)
         self._field("Time of the hand-off", "time", found.time, self._lines.move_hand_off)
         self._row.addWidget(second("settles over"))
         self._field("Time to settle", "time", found.over, lambda v: self._settle(v, None))
