@@ -15,9 +15,11 @@ from gremio.core.edit.hand_offs import hand_over, move_hand_off, remove_hand_off
 from gremio.core.edit.parts import remove_part
 from gremio.core.files import rig_file
 from gremio.core.frames import Frame, between, matrix
+from gremio.core.make.copying import copy_part
 from gremio.core.motion.routines import Run
 from gremio.core.plan.joints import joint_matrix
 from gremio.core.rig.carried import carried_in_turn
+from gremio.core.rig.channels import split
 from gremio.core.rig.find import part_id
 from gremio.core.rig.model import HandOff, Repeat, Rig, Routine
 from gremio.core.script.posing import surfaces_of
@@ -337,3 +339,18 @@ def test_copies_of_what_is_handed_over_stand_on_its_carrier() -> None:
             assert abs(at[:3, 3] - wanted).max() < 1e-12
     with pytest.raises(gremio.GremioError, match="no time code"):
         gremio.at_time(rig, "1:2")
+
+
+def test_a_copy_is_keyed_and_carried_as_the_original() -> None:
+    rig = gremio.hand_over(moving(5), 2.0, "Lamp", "Crane hook")
+    two, copy = copy_part(rig, part_id(rig, "Lamp"), aside=(0.0, 0.5, 0.0))
+    times = np.linspace(0, 6, 31)
+    baked = gremio.bake(two, times=times)
+    name = two.parts[copy].name
+    one, other = baked.world("Lamp"), baked.world(name)
+    # It stands beside it all the time, and turns with it on the crane.
+    assert abs(np.linalg.norm((one - other)[:, :3, 3], axis=1) - 0.5).max() < 1e-9
+    assert abs(one[:, :3, :3] - other[:, :3, :3]).max() < 1e-9
+    assert abs(np.diff(one[:, 2, 3])).max() > 0.0
+    crane, hook = copy_part(rig, part_id(rig, "Crane"), aside=(3.0, 0.0, 0.0))
+    assert {split(c)[0] for r in crane.routines.values() for c in r.keys} >= {hook}

@@ -21,9 +21,20 @@ from gremio.core.rig.constraints import constraints_of
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.ids import CLOCK, GROUND, NOTHING, ChannelKey, PartId, ThingId
 from gremio.core.rig.links import followers, members
-from gremio.core.rig.model import Aim, AnyConstraint, Link, Path, Reach, Rig, Target, Targeted
+from gremio.core.rig.model import (
+    Aim,
+    AnyConstraint,
+    Cam,
+    Link,
+    Path,
+    Reach,
+    Rig,
+    Routine,
+    Target,
+    Targeted,
+)
 from gremio.core.rig.numbers import exists
-from gremio.core.rig.rekeyed import rekeyed
+from gremio.core.rig.rekeyed import by_names, rekeyed
 
 # What becomes of a lead that stands outside of what is copied: it leads the copy too, the copy gets
 # one of its own, or none.
@@ -36,9 +47,10 @@ def copy_part(
     """The rig with a copy of a part and of all it carries, and the copy's id.
 
     What is wholly inside of it is copied too: links, the controls that lead nothing else, the
-    constraints, pins, struts, strands, treads and paths; it leads itself then. Constraints to what
-    stands outside stay to that. crossing: of leads outside, as `leads_outside` lists them. aside:
-    how far from the original it stands (m, in its parent).
+    constraints, pins, struts, strands, treads and paths; it leads itself then. Routines have keys
+    and hand-offs of it as of the original. Constraints to what stands outside stay to that.
+    crossing: of leads outside, as `leads_outside` lists them. aside: how far from the original it
+    stands (m, in its parent).
     """
     must_have(rig.parts, part_id, "part")
     x, y, z = numbers_of(aside, (3,), "How far aside a copy stands").tolist()
@@ -63,7 +75,33 @@ def copy_part(
     for old in copies:
         for constraint_id in constraints_of(rig, old):
             rig = _copy_constraint(rig, constraint_id, copies, known)
-    return rig, copies[part_id]
+    return _with_timed(rig, known, copies), copies[part_id]
+
+
+def _with_timed(rig: Rig, known: Mapping[ThingId, ThingId], copies: Mapping[PartId, PartId]) -> Rig:
+    """The rig whose routines have of copies what they have of the originals: keys, where they
+    begin, and who carries them, a copy of the carrier where there is one."""
+
+    def timed(routine: Routine) -> Routine:
+        keys, start, carried = dict(routine.keys), dict(routine.start), dict(routine.carried)
+        for channel, cam in routine.keys.items():
+            if split(channel)[0] in known:
+                made = _key_of_copy(channel, known)
+                keys[made] = rekeyed(cam, Cam, by_names({channel: made}))
+        for channel, value in routine.start.items():
+            if split(channel)[0] in known:
+                start[_key_of_copy(channel, known)] = value
+        for part, hand_offs in routine.carried.items():
+            if part in copies:
+                carried[copies[part]] = tuple(
+                    replace(h, carrier=copies.get(h.carrier or GROUND, h.carrier))
+                    for h in hand_offs
+                )
+        return replace(routine, keys=keys, start=start, carried=carried)
+
+    if not rig.routines:
+        return rig
+    return replace(rig, routines={i: timed(routine) for i, routine in rig.routines.items()})
 
 
 def leads_outside(rig: Rig, part_id: PartId) -> list[ThingId]:
