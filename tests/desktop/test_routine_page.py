@@ -236,3 +236,16 @@ def test_a_routine_is_baked_from_the_window_as_from_a_script(
         found = json.loads(path.read_text())
         assert found["channels"]["Gate"]["turn z"][-1] == pytest.approx(0.5)
         assert len(found["times"]) == 26
+
+
+def test_a_time_is_typed_in_seconds_or_as_a_time_code(at_gate: Hand) -> None:
+    document = at_gate.window.document
+    document.select(control_id(document.rig, "Lift"))
+    at_gate.window.bench.setFocus()
+    at_gate.keys("e")
+    at_gate.type_into(at_gate.named("Time now"), "00:00:04:12")
+    assert document.timing.time == pytest.approx(4 + 12 / 25)
+    at_gate.type_into(at_gate.named("Time now"), "1.2")
+    assert document.timing.time == pytest.approx(1.2)
+    at_gate.type_into(at_gate.named("Time now"), "00:00:04:25")
+    assert "no time code" in at_gate.said[-1] and document.timing.time == pytest.approx(1.2)

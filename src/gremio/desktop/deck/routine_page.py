@@ -20,12 +20,13 @@ from PyQt6.QtWidgets import (
 )
 
 from gremio.core.edit.routines import begin_here, change_routine, remove_routine
-from gremio.core.mechanics.clock import frame_at, rate_of, rate_text, time_code
+from gremio.core.mechanics.clock import frame_at, rate_of, rate_text, time_code, time_of_code
 from gremio.core.motion.run_up import start_of
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import split
 from gremio.core.rig.ids import ThingId
 from gremio.core.rig.model import Rig, RoutineEnds
+from gremio.core.typed import QuantityError
 from gremio.desktop.actions.hints import with_key
 from gremio.desktop.deck.hand_off_row import HandOffRow
 from gremio.desktop.deck.time_lines import TimeLines
@@ -177,6 +178,8 @@ class RoutinePage(QWidget):
             self._head.addWidget(button)
         self.now = QuantityField("time", "s", "Time now")
         self.now.setFixedWidth(84)
+        self.now.also = self._coded
+        self.now.setToolTip("Seconds, or a time code: 00:00:04:12")
         self.now.committed.connect(lambda time: timing.go_to(time))
         self.now.refused.connect(self.document.said)
         self._head.addWidget(self.now)
@@ -252,6 +255,16 @@ class RoutinePage(QWidget):
     def _take_rig(self, change: Change) -> None:
         if change.touches("routines", "controls", "parts", "links"):
             self.rebuild()
+
+    def _coded(self, text: str) -> float | None:
+        """The time (s) of a time code at the routine's rate; None for what is none."""
+        routine = self.timing.routine
+        if ":" not in text or routine is None:
+            return None
+        try:
+            return time_of_code(text, routine.rate)
+        except GremioError as wrong:
+            raise QuantityError(str(wrong)) from None
 
     def _take_time(self) -> None:
         timing, routine = self.timing, self.timing.routine

@@ -74,6 +74,9 @@ class QuantityField(QLineEdit):
         self.own_unit = ""
         # It is a count: shown, and typed, in whole numbers.
         self.whole = False
+        # Reads what is written in another way, such as a time code (SI); None where it is not. It
+        # refuses what it can't read by a QuantityError.
+        self.also: Callable[[str], float | None] = lambda _text: None
         # Makes the menu of the right button, where there is one of its own.
         self.offer: Callable[[QWidget], QMenu] | None = None
         # Takes a press as an answer, where a number is asked for; whether it did.
@@ -216,7 +219,8 @@ class QuantityField(QLineEdit):
             typed = self.text().strip()
             if self.own_unit:
                 typed = typed.removesuffix(self.own_unit)
-            value = parse(typed, self.kind, self.unit, self.what)
+            also = self.also(typed)
+            value = parse(typed, self.kind, self.unit, self.what) if also is None else also
         except QuantityError as problem:
             self._mark(True)
             if problem.end > problem.start:
