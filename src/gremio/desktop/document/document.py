@@ -184,7 +184,7 @@ class Document(QObject):
         return self.timing.inputs(self.teaching.inputs(self._program, self.rig))
 
     def _solve(self) -> None:
-        with self.patience():
+        with self.patience(*self.timing.long_words()):
             self._program = self.timing.program(self._mounted)
             self._pose = evaluate(self._program, self.inputs(), self._last_values).frame(0)
         # A formula that says nothing shows the value that it had last.

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time as clock
 from collections.abc import Callable, Mapping
-from typing import Protocol
+from typing import Any, Protocol
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
@@ -20,12 +20,16 @@ from gremio.desktop.document.free_running import FreeRunning, RunningRig
 
 # So often a second a picture is asked for while it plays, at most (ms between).
 _BEAT = 16
+_LONG = "The routine is followed from its beginning …"
+_STOP = "Stop, and stay at the time before (Esc)"
 # Of so many pictures it is counted how many frames were left out.
 _COUNTED = 20
 
 
 class TimedRig(RunningRig, Protocol):
-    """What the time needs of the open rig."""
+    """What the time needs of the open rig. said: a message for the person at the screen."""
+
+    said: Any
 
     @property
     def rig(self) -> Rig:
@@ -67,6 +71,8 @@ class Timing(QObject):
         self.free.changed.connect(self.changed)
         self._routine = NOTHING
         self.time = 0.0
+        # The last that could be shown.
+        self._taken = 0.0
         # Whether the Bench shows the routine at the time now; else where hands have put all.
         self.followed = False
         self.writing = False
@@ -144,7 +150,7 @@ class Timing(QObject):
         """Another rig is on the table."""
         self._beat.stop()
         self.free.forget()
-        self._routine, self.time = NOTHING, 0.0
+        self._routine, self.time, self._taken = NOTHING, 0.0, 0.0
         self.followed = self.writing = False
         self.over = {}
         self.changed.emit()
@@ -233,12 +239,22 @@ class Timing(QObject):
             found = max((t for t in times if t < self.time - SAME_TIME), default=self.range()[0])
         self.go_to(found, to_frame=False)
 
+    def long_words(self) -> tuple[str, ...]:
+        """What is said while a time far on takes long, and what stopping does; nothing without a
+        routine."""
+        return (_LONG, _STOP) if self.on else ()
+
     def _take(self) -> None:
+        """Show the time now; where somebody stops that, the one shown before."""
         try:
             self._open.solve_anew()
-        except GremioError:
-            self.stop()
-            raise
+        except GremioError as stopped:
+            self._beat.stop()
+            self.time = self._taken
+            self._open.solve_anew()
+            self._open.said.emit(str(stopped))
+            self.changed.emit()
+        self._taken = self.time
         self.moved.emit()
 
     # ── playing ────────────────────────────────────────────────────
