@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtCore import Qt
 from tests.desktop.hand import Hand, act
 
 import gremio
@@ -17,7 +17,6 @@ from gremio.core.solve.repeats import copies
 from gremio.core.solve.treads import links_now
 
 shape = gremio.shape
-WHEELS = [f"{name} {side}" for side in ("left", "right") for name in ("Drive", "Idler", "Road")]
 TOP = {"Hull": (0.0, 0.0, 0.65), "Shoe": (0.0, 0.0, 0.02)}
 
 
@@ -123,8 +122,7 @@ def test_a_body_is_put_on_treads_and_turns_on_the_spot(at_winch: Hand) -> None:
     document.select(part_id(document.rig, "Hull"))
     act(at_winch.window, "Make a carriage on wheels or treads")
     at_winch.rest(30)
-    for name in WHEELS:
-        at_winch.click(at_winch.named(f"{name} is a wheel"), QPointF(8, 8))
+    at_winch.do("All of them")
     at_winch.do("Put it on treads")
     assert len(document.rig.treads) == 2 and "1.2 m apart" in at_winch.said[-1]
     at_winch.type_into(at_winch.instrument("Hull turn").field, "57.29577951308232")

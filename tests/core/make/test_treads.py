@@ -375,3 +375,12 @@ def test_a_copy_runs_on_treads_of_its_own() -> None:
     assert shifts(end) == [0.0, 0.0]
     alone, link = copy_part(rig, part_id(rig, "Hull tread, left link"))
     assert alone.parts[link].repeat is None and len(alone.treads) == 2
+
+
+def test_it_is_driven_to_a_place_by_turning_toward_it() -> None:
+    rig = carriage()
+    for place in ((3.0, 1.0), (-1.0, 2.5), (-1.0, -4.0)):
+        rig = gremio.drive_to(rig, "Hull", *place)
+        at = gremio.solve(rig).part("Hull").world[:3, 3]
+        assert at[:2] == pytest.approx(place, abs=1e-9)
+    assert gremio.drive_to(rig, "Hull", -1.0, -4.0).at == rig.at

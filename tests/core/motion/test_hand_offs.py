@@ -354,3 +354,18 @@ def test_a_copy_is_keyed_and_carried_as_the_original() -> None:
     assert abs(np.diff(one[:, 2, 3])).max() > 0.0
     crane, hook = copy_part(rig, part_id(rig, "Crane"), aside=(3.0, 0.0, 0.0))
     assert {split(c)[0] for r in crane.routines.values() for c in r.keys} >= {hook}
+
+
+def test_a_motor_that_looks_at_what_is_handed_over_is_told() -> None:
+    b = gremio.Builder("Look")
+    b.part("Arm", joint="spin z")
+    b.part("Lamp", at=(1, 0, 0))
+    b.part("Fan", joint="spin z", at=(3, 0, 0))
+    b.part("Post", at=(2, 0, 0))
+    b.control("Speed", -50.0, 50.0, kind="rate", unit="turn/s")
+    rig = gremio.formula(b.rig, "Speed", "distance(Lamp, Post) * 1 turn / 1 s / 1 m")
+    rig = gremio.motor(rig, "Speed", "Fan turn z")
+    rig = gremio.key(rig, 0, {"Arm turn z": 0.0})
+    assert not any("as it is mounted" in f.note.text for f in gremio.inspect(rig))
+    rig = gremio.hand_over(rig, 1, "Lamp", "Arm")
+    assert any("as it is mounted" in f.note.text for f in gremio.inspect(rig))

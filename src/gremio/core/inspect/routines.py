@@ -25,7 +25,7 @@ def routine_findings(rig: Rig, program: Program) -> list[Finding]:
         for channel, note in unheard(program, routine).items():
             mend = Mend("remove these keys", partial(_without, routine=routine_id, channel=channel))
             told = replace(note, text=f"In {routine.name}: {note.text}")
-            found.append(Finding(told, (mend,)))
+            found.append(Finding(told, (mend,) if channel in routine.keys else ()))
         for one in carried_in_turn(rig, routine).unsound:
             change = partial(_without_hand_off, routine=routine_id, unsound=one)
             told = unsound_note(rig, one)

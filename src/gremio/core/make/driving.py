@@ -34,7 +34,7 @@ def driving_of(program: Program, thing: ThingId) -> Driving | None:
         if thing == link.body:
             return link
         below = led_channels(program, key(thing)) | {key(thing)}
-        if thing in program.rig.controls and {link.travel, link.steering} & below:
+        if thing in program.rig.controls and {link.travel, link.steering, link.turning} & below:
             return link
     return None
 
@@ -77,7 +77,8 @@ def arc_to(
 
 def drive_to(rig: Rig, body: PartId, place: tuple[float, float], *, geometry: GeometryOf) -> Rig:
     """The rig with a carriage driven from where it stands to a place, in one arc: first it is
-    steered where it stands, then it goes.
+    steered where it stands, then it goes. What turns on the spot is turned toward the place, the
+    shorter way, and goes straight.
 
     body: id of its part. place: of its own zero, in the plane of its mount (m), as its moves x and
     y say. Raises GremioError where it can't turn so tightly, or not go so far.
@@ -90,10 +91,16 @@ def drive_to(rig: Rig, body: PartId, place: tuple[float, float], *, geometry: Ge
     pose = evaluate(program, rig.at).frame(0)
     x, y, heading = (pose.at(key(body, name)) for name in DRIVEN)
     bent, way = arc_to((x, y, heading), place, link.axle)
-    if link.steering:
+    far = math.hypot(place[0] - x, place[1] - y)
+    if link.turning and far > _THERE:
+        toward = math.atan2(place[1] - y, place[0] - x) - heading
+        toward = (toward + math.pi) % (2 * math.pi) - math.pi
+        rig = _put(rig, program, link.turning, pose.at(link.turning) + toward, body, _FAR)
+        way = far
+    elif link.steering:
         angle = math.atan(bent * link.wheelbase)
         rig = _put(rig, program, link.steering, angle, body, _TIGHT)
-    elif bent:
+    elif bent and not link.turning:
         raise GremioError(
             f"{rig.parts[body].name} has no steering, and the place is neither straight ahead nor "
             "behind."

@@ -22,6 +22,7 @@ from gremio.core.remembered import Bounded
 from gremio.core.rig.channels import split
 from gremio.core.rig.find import nothing_called
 from gremio.core.rig.ids import ChannelKey, ThingId
+from gremio.core.rig.links import leads
 from gremio.core.rig.model import Rig, Routine
 from gremio.core.rig.numbers import full_label, owner_name
 from gremio.core.solve.evaluate import evaluate
@@ -226,6 +227,8 @@ def unheard(program: Program, routine: Routine) -> dict[ChannelKey, Note]:
 def _unheard(program: Program, routine: Routine) -> dict[ChannelKey, Note]:
     rig, notes = program.rig, dict[ChannelKey, Note]()
     driven = {link.follower: link.rate for link in motors_of(program)}
+    if routine.carried:
+        notes.update(_seen_as_mounted(program))
     for channel, cam in routine.keys.items():
         name = full_label(rig, channel)
         row = program.channel_row.get(channel)
@@ -242,4 +245,31 @@ def _unheard(program: Program, routine: Routine) -> dict[ChannelKey, Note]:
             continue
         owner = owner_name(rig, split(channel)[0])
         notes[channel] = Note("key-unheard", owner, text, "warning")
+    return notes
+
+
+def _seen_as_mounted(program: Program) -> dict[ChannelKey, Note]:
+    """Motors whose rate comes of where parts are: it is added up with each as it is mounted, and
+    not on what carries it in turn."""
+    rig, notes = program.rig, dict[ChannelKey, Note]()
+    for link in motors_of(program):
+        waiting, seen = [link.rate], {link.rate}
+        while waiting:
+            drive = program.drives.get(waiting.pop())
+            if drive is None:
+                continue
+            for link_id in drive.links:
+                above = rig.links.get(link_id)
+                named = leads(above) if above is not None else ()
+                if above is None or any(c in rig.parts or c in rig.measures for c in named):
+                    name = full_label(rig, link.rate)
+                    text = (
+                        f"{name} comes of where parts are, and its motor adds it up with each as "
+                        "it is mounted, not as it is carried in turn. Let a control lead it."
+                    )
+                    owner = owner_name(rig, split(link.follower)[0])
+                    notes[link.rate] = Note("motor-as-mounted", owner, text, "warning")
+            more = [c for c in drive.leads if c not in seen]
+            seen.update(more)
+            waiting += more
     return notes

@@ -22,6 +22,8 @@ from gremio.desktop.theme.dress import text_font
 
 # Nearer to a quarter turn no wheel is steered.
 _MOST = math.radians(80)
+# Of more candidates all are chosen together.
+_FEW = 4
 _WHOSE: dict[str, LimitOf] = {
     "the inner wheel": "inner",
     "the middle of the axle": "mean",
@@ -49,6 +51,8 @@ class CarriageSheet(Sheet):
         found = self._candidates()
         for part in found:
             self._add_wheel(part)
+        if len(found) > _FEW:
+            self.add(verb("All of them", self._choose_all, "Every one of these is a wheel"))
         if not found:
             self.add(second("No other part has a round shape. Add its wheels first."))
         self.limit = QuantityField("angle", "deg", "Steering either way", self)
@@ -107,6 +111,10 @@ class CarriageSheet(Sheet):
 
     def _set_whose(self, text: str) -> None:
         self.limit_of = _WHOSE[text]
+
+    def _choose_all(self) -> None:
+        for box in self.wheels.values():
+            box.setChecked(True)
 
     def _chosen(self) -> list[PartId]:
         return [part for part, box in self.wheels.items() if box.isChecked()]
