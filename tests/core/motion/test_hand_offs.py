@@ -369,3 +369,38 @@ def test_a_motor_that_looks_at_what_is_handed_over_is_told() -> None:
     assert not any("as it is mounted" in f.note.text for f in gremio.inspect(rig))
     rig = gremio.hand_over(rig, 1, "Lamp", "Arm")
     assert any("as it is mounted" in f.note.text for f in gremio.inspect(rig))
+
+
+def test_rounds_that_go_alike_are_found_once() -> None:
+    """A thousandth round is asked for as fast as the first, and is the same."""
+    rig = handed(6, ends="round")
+    first = gremio.bake(rig, times=[3.3]).world("Lamp")
+    far = gremio.bake(rig, times=[3.3 + 6.0 * 100_000]).world("Lamp")
+    assert abs(first - far).max() < 1e-6
+    # What a motor turns has gone on by then, and nothing jumps there either.
+    b = gremio.Builder("Table")
+    b.part("Table", joint="spin z")
+    b.part("Cup", at=(1, 0, 0))
+    b.control("Speed", -1.0, 1.0, kind="rate", unit="turn/s")
+    on = gremio.motor(b.rig, "Speed", "Table turn z")
+    on = gremio.key(gremio.routine(on, "Serve", 3, ends="round"), 0, {"Speed": "0.3 turn/s"})
+    on = gremio.hand_over(on, 1.0, "Cup", "Table")
+    for time in (1.0, 4.0, 10.0):
+        low = math.nextafter(time, 0.0)
+        one, two = gremio.bake(on, times=[low, time]).world("Cup")
+        assert abs(one - two).max() < 1e-11
+
+
+def test_a_carrier_of_no_size_is_told_and_nothing_breaks() -> None:
+    b = gremio.Builder("Flat")
+    b.part("Plate", joint="fixed")
+    b.part("Lamp", at=(1, 0, 0))
+    plate = part_id(b.rig, "Plate")
+    flat = replace(b.rig.parts[plate], joint=replace(b.rig.parts[plate].joint, freed=("scale x",)))
+    rig = replace(b.rig, parts={**b.rig.parts, plate: flat})
+    rig = gremio.key(rig, 0, {"Plate scale x": 1.0})
+    rig = gremio.key(rig, 2, {"Plate scale x": 0.0}, profile="straight")
+    rig = gremio.hand_over(rig, 2.0, "Lamp", "Plate")
+    baked = gremio.bake(rig, times=[1.0, 2.0, 3.0])
+    assert np.isfinite(baked.world("Lamp")).all()
+    assert any("flat, or stretched askew" in note.text for note in baked.notes)

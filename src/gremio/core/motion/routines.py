@@ -129,6 +129,8 @@ class Run:
         """Find the stretches that begin at a time (s), at which so much has grown."""
         stretches = self._stretches
         while stretches.begins(stretches.known) <= time:
+            if not may_go_on():
+                raise GremioError("Following the routine was stopped. Ask for less of it.")
             begin = stretches.begins(stretches.known)
             put = self._put_at(np.array([begin]))
             put.update(zip(self.program.growing, map(float, grown), strict=True))

@@ -16,12 +16,14 @@ from typing import NamedTuple
 import numpy as np
 from msgspec.structs import replace
 
+from gremio.core.arrays import Array
 from gremio.core.frames import Frame, between, frame_of, holds, matrix
 from gremio.core.mechanics.clock import local_time
+from gremio.core.motion.run_up import motors_of
 from gremio.core.problem import Note
 from gremio.core.remembered import Bounded
 from gremio.core.rig.carried import CarriedInTurn, Unsound, carried_in_turn, carrier_name
-from gremio.core.rig.ids import PartId
+from gremio.core.rig.ids import CLOCK, PartId
 from gremio.core.rig.model import Rig, Routine
 from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.pose import Pose
@@ -53,6 +55,17 @@ class Stretch(NamedTuple):
     program: Program
 
 
+def _seen_from(carrier: Array, frame: Array) -> tuple[Array, bool]:
+    """A frame (4, 4) as a carrier's has it, and whether it can have it at all: one that is flat, or
+    nowhere, or stretched askew to it, can't."""
+    with np.errstate(all="ignore"):
+        sound = bool(abs(np.linalg.det(carrier)) > 0.0)
+    if not (sound and np.isfinite(carrier).all() and np.isfinite(frame).all()):
+        return np.eye(4), False
+    seen = np.asarray(np.linalg.solve(carrier, frame), dtype=np.float64)
+    return seen, holds(seen)
+
+
 class Stretches:
     """The stretches of a routine, found one after another. program: of its rig."""
 
@@ -69,6 +82,8 @@ class Stretches:
         carriers = {part: rig.parts[part].parent for part in parts}
         mounts = {part: rig.parts[part].mount for part in parts}
         self._known = [Stretch(carriers, mounts, {}, program)]
+        # Whether every round goes as the first does: nothing grows on from one to the next.
+        self._alike = not (program.growing or CLOCK in program.channel_row or motors_of(program))
         # Hand-offs at which a part stands askew, by place of the stretch.
         self._askew: dict[int, list[PartId]] = {}
 
@@ -77,7 +92,7 @@ class Stretches:
     def _round(self, time: float) -> int:
         """In which round a time (s) is; of those that begin anew only."""
         length = self.routine.length
-        if self.routine.ends != "round" or time <= length:
+        if self.routine.ends != "round" or time <= length or self._alike:
             return 0
         return round((time - self.local(time)) / length)
 
@@ -106,7 +121,7 @@ class Stretches:
         length, ends = self.routine.length, self.routine.ends
         if ends == "once":
             found = list(self.marks)
-        elif ends == "round":
+        elif ends == "round" and not self._alike:
             first = self.place(start)
             found = [self.begins(p) for p in range(first, self.place(end) + 1)]
         else:
@@ -156,8 +171,8 @@ class Stretches:
         for part, hand_off in mark.handed.items() if mark is not None else ():
             was = settling.pop(part).at(local) if part in settling else mounts[part]
             stood = pose.frame_of(carriers[part]) @ matrix(was)
-            seen = np.linalg.solve(pose.frame_of(hand_off.carrier), stood)
-            if not holds(seen):
+            seen, sound = _seen_from(pose.frame_of(hand_off.carrier), stood)
+            if not sound:
                 self._askew.setdefault(place, []).append(part)
             carriers[part], mounts[part] = hand_off.carrier, frame_of(seen)
             if hand_off.over:
@@ -177,8 +192,8 @@ class Stretches:
                 carrier = carrier_name(rig, self._known[place].carriers[part])
                 text = (
                     f"{name} changes its form when it is handed over to {carrier} at "
-                    f"{self.begins(place):.6g} s: a carrier is stretched askew to it. Take the "
-                    "scale out of the carrier."
+                    f"{self.begins(place):.6g} s: a carrier is flat, or stretched askew to "
+                    "it. Take the scale out of the carrier."
                 )
                 told.append(Note("hand-off-askew", name, text, "warning"))
         return told + faults_on_the_way(self.program, self.routine)
