@@ -384,3 +384,14 @@ def test_it_is_driven_to_a_place_by_turning_toward_it() -> None:
         at = gremio.solve(rig).part("Hull").world[:3, 3]
         assert at[:2] == pytest.approx(place, abs=1e-9)
     assert gremio.drive_to(rig, "Hull", -1.0, -4.0).at == rig.at
+
+
+def test_wheels_of_no_size_are_told_and_nothing_breaks() -> None:
+    rig, names = hull()
+    parts = {i: replace(p, joint=replace(p.joint, freed=("scale x", "scale z")))
+             if p.name == "Idler" else p for i, p in rig.parts.items()}  # fmt: skip
+    rig = gremio.tread(replace(rig, parts=parts), names)
+    pose = gremio.solve(rig, {"Idler scale x": 0.0})
+    (tread_id,) = rig.treads
+    assert "has no size" in links_now(pose, tread_id).wrong
+    assert len(gremio.tread_links(pose.poses, "Sprocket tread")[0]) > 3

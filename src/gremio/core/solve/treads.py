@@ -119,6 +119,11 @@ def laid_links(
     nothing = np.zeros((0, 4, 4))
     if wrong := wrong_tread(rig, tread):
         return Links(nothing, 0.0, 0.0, None, wrong)
+    with np.errstate(all="ignore"):
+        flat = not all(abs(np.linalg.det(frame)) > 0.0 for frame in frames.values())
+    if flat:
+        why = f"A wheel of {tread.name}, or what carries it, has no size. Take its scale out."
+        return Links(nothing, 0.0, 0.0, None, why)
     wheels = wheels_of(frames, tread)
     if wheels is None:
         why = f"The axles of the wheels of {tread.name} do not lie in one direction. Turn one."
