@@ -174,3 +174,17 @@ def test_every_link_and_every_copy_is_drawn_where_it_is(at_winch: Hand) -> None:
             assert np.linalg.norm(middles - place, axis=1).min() < 0.05
         # As many as there are, of each of its shapes.
         assert len(middles) == len(wanted) * len(document.rig.parts[part].shapes)
+
+
+def test_a_tread_is_brought_into_the_picture(at_winch: Hand) -> None:
+    document, bench = at_winch.window.document, at_winch.window.bench
+    choose(at_winch, "Drive left", "Road left", "Idler left")
+    act(at_winch.window, "Make a tread round wheels")
+    far = np.linalg.norm(bench.camera.eye - [0, 0.6, 0.4])
+    act(at_winch.window, "Show what is selected")
+    assert "Select a part first" not in at_winch.said[-1]
+    near = np.linalg.norm(bench.camera.eye - [0, 0.6, 0.4])
+    assert near < far
+    document.select("")
+    act(at_winch.window, "Show what is selected")
+    assert "Select a part first" in at_winch.said[-1]

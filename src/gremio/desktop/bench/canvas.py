@@ -22,6 +22,7 @@ from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program
+from gremio.desktop.bench.about import parts_about
 from gremio.desktop.bench.camera import Camera, Size, framed, project
 from gremio.desktop.bench.faces import Shown, shown_faces
 from gremio.desktop.bench.handles import Handle, handles_of, stop_moves
@@ -386,12 +387,15 @@ class Canvas(QOpenGLWidget):
         self._refresh()
 
     def show_selected(self) -> None:
-        """Bring the selected part, with all it carries, into the picture."""
-        selected = self.document.selected
-        if selected not in self.document.rig.parts:
+        """Bring the selected part, with all it carries, into the picture; of what is no part, those
+        that it has to do with."""
+        rig, rows = self.pose.program.rig, self.pose.program.part_row
+        parts = parts_about(rig, self.document.selected)
+        if not parts:
             self.document.said.emit("Select a part first; then it can be brought into the picture.")
             return
-        corners = self.corners_of_family(PartId(selected))
+        family = {rows[one] for part in parts for one in (part, *descendants(rig, part))}
+        corners = corners_of(self.scene(), self.pose, family)
         if len(corners):
             self.camera = framed(self.camera, self.logical_size(), corners, margin=1.7)
         self._refresh()
@@ -399,7 +403,8 @@ class Canvas(QOpenGLWidget):
     def corners_of_family(self, part: PartId) -> Array:
         """(N, 3) world corners of the boxes round a part and all it carries."""
         rows = self.pose.program.part_row
-        family = {rows[one] for one in (part, *descendants(self.document.rig, part))}
+        rig = self.pose.program.rig
+        family = {rows[one] for one in (part, *descendants(rig, part))}
         return corners_of(self.scene(), self.pose, family)
 
     def show_if_away(self, part: PartId) -> None:
