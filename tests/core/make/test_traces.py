@@ -9,6 +9,7 @@ import pytest
 from shapely import LinearRing, Point
 
 import gremio
+from gremio.core.shape.paths import along
 
 R = 0.3
 
@@ -79,6 +80,19 @@ def test_a_trace_through_a_routine_is_that_of_its_frames_and_a_table() -> None:
     assert np.array(rows[1:], dtype=float) == pytest.approx(
         np.column_stack([drawn.leads, drawn.points]), abs=0
     )
+
+
+def test_its_ticks_stand_where_the_point_was_in_each_step() -> None:
+    drawn = gremio.trace(cart().rig, "Wheel", (0, 0, -R), control="Travel", steps=121)
+    (path,) = drawn.as_path().paths.values()
+    assert len(path.ticks) == 121
+    at = along(path, path.ticks)[:, :3, 3]
+    assert np.linalg.norm(at - drawn.points, axis=1).max() < 2e-3 * drawn.length
+    # Where the rim touches the ground it hardly moves: ticks crowd there.
+    apart = np.diff(path.ticks)
+    assert apart[0] < 0.1 * apart[60]
+    many = gremio.trace(cart().rig, "Wheel", (0, 0, -R), control="Travel", steps=2001)
+    assert 100 < len(next(iter(many.as_path().paths.values())).ticks) <= 250
 
 
 def test_what_draws_nothing_and_what_does_not_go_together_is_said() -> None:

@@ -289,7 +289,8 @@ class Path(Noted, frozen=True):
     points: (m) what it goes through: a polyline and a spline one after the other; an arc from
     the first through the second to the third; a circle through three. A wrap goes round wheels
     whose centres are the points, in their order, as a band lies on them. closed: it comes back to
-    its beginning. radii: of a wrap's wheels (m), below zero where the band runs inside.
+    its beginning. radii: of a wrap's wheels (m), below zero where the band runs inside. ticks: ways
+    along it (m) at which it is marked, as a trace is at each frame or step.
     """
 
     name: str
@@ -298,6 +299,7 @@ class Path(Noted, frozen=True):
     on: PartId | None = None
     kind: PathKind = "polyline"
     radii: tuple[float, ...] = ()
+    ticks: tuple[float, ...] = ()
 
 
 class Source(Data, frozen=True):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import numpy as np
 import numpy.typing as npt
@@ -19,6 +19,8 @@ Points = Callable[[npt.ArrayLike], list[QPointF]]
 _SYMBOL = 13.0
 # A line shorter than this on the screen is left out, and the symbol stands beside the part.
 _SHORT = 26.0
+# Half of a tick across a path (px).
+_TICK = 3.5
 
 
 def draw_tie(painter: QPainter, tie: Tie, points: Points, inks: Inks) -> None:
@@ -65,10 +67,24 @@ def draw_track(painter: QPainter, track: Track, points: Points, inks: Inks) -> N
     painter.drawPolyline(line)
     painter.setPen(QPen(colour, 1.6 if track.hot else 1.0))
     painter.drawPolyline(line)
+    if len(track.ticks):
+        _draw_ticks(painter, points(track.ticks.reshape(-1, 3)), inks)
     painter.setPen(QPen(QColor(inks.paper), 1.4))
     painter.setBrush(QColor(inks.hand))
     for spot in points(track.points) if len(track.points) else []:
         painter.drawRect(QRectF(spot.x() - 5, spot.y() - 5, 10, 10))
+
+
+def _draw_ticks(painter: QPainter, spots: Sequence[QPointF], inks: Inks) -> None:
+    """Short strokes across a line, where time or a control has gone on by one step: the nearer
+    together, the slower. spots: each, and a place a little on."""
+    painter.setPen(QPen(QColor(inks.time), 1.2))
+    for here, on in zip(spots[::2], spots[1::2], strict=True):
+        across = QPointF(here.y() - on.y(), on.x() - here.x())
+        size = math.hypot(across.x(), across.y())
+        if size > 1e-9:
+            across *= _TICK / size
+            painter.drawLine(here - across, here + across)
 
 
 def near_line(pixels: Array, at: QPointF, reach: float) -> bool:

@@ -11,10 +11,12 @@ from gremio.core.frames import Triple, carried
 from gremio.core.rig import ids
 from gremio.core.rig.constraints import targets_of
 from gremio.core.rig.ids import ThingId
-from gremio.core.rig.model import Constraint, Reach, Target
-from gremio.core.shape.paths import along, line_of, way_to
+from gremio.core.rig.model import Constraint, Path, Reach, Target
+from gremio.core.shape.paths import along, length, line_of, way_to
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.strands import lying
+
+_NO_TICKS = np.zeros((0, 2, 3))
 
 
 class Tie(NamedTuple):
@@ -30,12 +32,13 @@ class Tie(NamedTuple):
 
 class Track(NamedTuple):
     """A path. line: (n, 3) in the world. points: (m, 3) what it goes through, where it is the
-    selected one, else none."""
+    selected one, else none. ticks: (k, 2, 3) marks along it, each with a place a little on."""
 
     path: ThingId
     line: Array
     points: Array
     hot: bool
+    ticks: Array = _NO_TICKS
 
 
 def ties(pose: Pose, selected: ThingId) -> list[Tie]:
@@ -98,7 +101,19 @@ def tracks(pose: Pose, selected: ThingId) -> list[Track]:
         hot = selected == path_id or _follows(rig.constraints.get(selected), path_id)
         points = np.asarray(path.points, dtype=float).reshape(-1, 3)
         shown = points if selected == path_id else points[:0]
-        found.append(Track(path_id, _moved(frame, line), _moved(frame, shown), hot))
+        ticks = _ticks(path)
+        marks = _moved(frame, ticks) if len(ticks) else ticks
+        found.append(Track(path_id, _moved(frame, line), _moved(frame, shown), hot, marks))
+    return found
+
+
+def _ticks(path: Path) -> Array:
+    """(k, 2, 3) where a path is marked, and a little on from there."""
+    if not path.ticks:
+        return _NO_TICKS
+    frames = along(path, path.ticks)
+    on = frames[:, :3, 3] + frames[:, :3, 0] * 1e-3 * max(length(path), 1e-9)
+    found: Array = np.stack([frames[:, :3, 3], on], axis=1)
     return found
 
 
