@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import csv
 import math
 import pickle
 from pathlib import Path
@@ -24,12 +25,14 @@ from gremio.core.edit.routines import (
     set_keys,
 )
 from gremio.core.files import rig_file
+from gremio.core.motion import routines
 from gremio.core.motion.keys import inputs_at
 from gremio.core.motion.routines import Run
 from gremio.core.rig.channels import key
 from gremio.core.rig.find import channel_key, control_id, part_id
 from gremio.core.rig.model import Joint, Rig, Routine
 from gremio.core.rig.solids import Box, Cylinder
+from gremio.core.script.baking import bake_file
 from gremio.core.script.posing import surfaces_of
 from gremio.core.solve.compiling import compile_rig
 
@@ -352,3 +355,53 @@ def test_two_keys_at_one_time_in_a_file_count_for_nothing_and_are_told(tmp_path:
     assert (baked.value("Lift") == 0.0).all()
     assert "stand at one time" in baked.notes[0].text
     assert any("stand at one time" in one.note.text for one in gremio.inspect(rig))
+
+
+def test_a_long_routine_is_written_in_pieces_and_too_much_at_once_is_refused(
+    tmp_path: Path,
+) -> None:
+    """A table of more frames than a piece is what it is whole; and what would not fit is said."""
+    rig = gremio.routine(gate(), "Long", 100, rate=25)
+    rig = gremio.key(rig, 0, {"Lift": 0.0})
+    rig = gremio.key(rig, 100, {"Lift": 9.0})
+    bake_file(rig, tmp_path / "long.csv")
+    rows = list(csv.reader((tmp_path / "long.csv").read_text().splitlines()))
+    assert rows[0] == ["Time [s]", "Lift", "Gate turn z [rad]"] and len(rows) == 2502
+    baked = gremio.bake(rig)
+    assert [float(row[2]) for row in rows[1:]] == baked.value("Gate turn z").tolist()
+    endless = gremio.routine(gate(), "Endless", 1e6, rate=60)
+    for ending in (".json", ".glb"):
+        with pytest.raises(gremio.GremioError, match="more than are held at once"):
+            bake_file(endless, tmp_path / f"endless{ending}")
+    assert sorted(p.name for p in tmp_path.iterdir()) == ["long.csv"]
+
+
+def test_a_table_that_is_stopped_leaves_nothing(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    rig = gremio.key(gremio.routine(gate(), "Long", 100), 0, {"Lift": 0.0})
+    (tmp_path / "long.csv").write_text("older")
+    monkeypatch.setattr(routines, "may_go_on", lambda: False)
+    with pytest.raises(gremio.GremioError, match="was stopped"):
+        bake_file(rig, tmp_path / "long.csv")
+    assert [p.name for p in tmp_path.iterdir()] == ["long.csv"]
+    assert (tmp_path / "long.csv").read_text() == "older"
+
+
+def test_what_grew_long_ago_is_found_again_to_the_bit(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Only the latest blocks are kept whole; those before are gone along anew from where they
+    began."""
+    monkeypatch.setattr(routines, "_BLOCKS_KEPT", 2)
+    b = gremio.Builder("Roll")
+    b.part("Wagon", joint="slide x", at=(0, 0, 0.5))
+    b.part("Wheel", joint="spin y", on="Wagon")
+    rig = gremio.routine(gremio.roll(b.rig, "Wheel", 0.5), "Far", 60)
+    rig = gremio.key(rig, 0, {"Wagon move x": 0.0})
+    rig = gremio.key(rig, 60, {"Wagon move x": 30.0})
+    (entry,) = rig.routines.values()
+    run = Run(compile_rig(rig, surfaces_of(rig)), entry)
+    times = np.linspace(0, 60, 301)
+    forward = run.at(times).worlds
+    assert len(run._blocks) <= 2
+    backward = np.array([run.at([time]).worlds[0] for time in times[::-10]])
+    assert (backward == forward[::-10]).all()

@@ -8,6 +8,7 @@ import fcntl
 import os
 import shutil
 import stat
+from collections.abc import Iterable
 from pathlib import Path
 
 from gremio.core.problem import GremioError
@@ -19,8 +20,8 @@ class FileProblem(GremioError):
     """A file could not be read or written; the text says why and what to do."""
 
 
-def write(path: Path, data: bytes, *, keep_previous: bool = False) -> None:
-    """Write beside the file, then take its place in one step.
+def write(path: Path, data: bytes | Iterable[bytes], *, keep_previous: bool = False) -> None:
+    """Write beside the file, then take its place in one step. data: whole, or in pieces.
 
     A link is followed to what it leads to. Mode, owner where that can be, and extended attributes
     stay as they were. keep_previous: the file of before is kept as `name~`. When anything fails the
@@ -36,7 +37,8 @@ def write(path: Path, data: bytes, *, keep_previous: bool = False) -> None:
             # Held while it is written, so that whoever cleans up knows that it is not forgotten.
             with contextlib.suppress(OSError):
                 fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-            file.write(data)
+            for piece in (data,) if isinstance(data, bytes) else data:
+                file.write(piece)
             file.flush()
             os.fsync(file.fileno())
             _like_before(path, scratch)
@@ -51,6 +53,11 @@ def write(path: Path, data: bytes, *, keep_previous: bool = False) -> None:
             f"{path.name} could not be saved in {path.parent}: {_reason(error)}. "
             f"{_way_out(error)} The older file, if there was one, is as it was."
         ) from None
+    except GremioError:
+        # Whoever makes the pieces stopped.
+        if scratch is not None:
+            scratch.unlink(missing_ok=True)
+        raise
 
 
 def previous_of(path: Path) -> Path:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any
 
 import msgspec
@@ -18,25 +18,41 @@ from gremio.core.rig.channels import split
 from gremio.core.rig.ids import CLOCK
 from gremio.core.rig.numbers import full_label, kind_of, number_word, owner_name
 from gremio.core.solve.pose import Poses
+from gremio.core.solve.program import Program
+
+# Frames with their times, some after the others.
+Pieces = Iterable[tuple[Array, Poses]]
 
 
-def baked_csv(times: Array, poses: Poses) -> str:
+def baked_csv(program: Program, pieces: Callable[[], Pieces]) -> Iterator[bytes]:
     """A row a frame: the time, then every channel that moves. SI units, named in the heading.
-    times: (F,) s."""
-    program, rig = poses.program, poses.program.rig
-    moving = [
-        channel
+
+    pieces: gives the frames in pieces, which is asked for twice, as only then it is known what
+    moves; what is held meanwhile does not grow with how many there are.
+    """
+    rig = program.rig
+    low = np.full(len(program.channel_keys), np.inf)
+    high = -low
+    for _, poses in pieces():
+        low = np.minimum(low, poses.channels.min(axis=1))
+        high = np.maximum(high, poses.channels.max(axis=1))
+    rows = [
+        row
         for row, channel in enumerate(program.channel_keys)
-        if channel != CLOCK and np.ptp(poses.channels[row]) > 0.0
+        if channel != CLOCK and low[row] != high[row]
     ]
-    text = io.StringIO()
-    table = csv.writer(text, lineterminator="\n")
+    moving = [program.channel_keys[row] for row in rows]
     heads = [heading(full_label(rig, c), kind_of(rig, c)) for c in moving]
-    table.writerow(["Time [s]", *heads])
-    values = [poses.channel(channel) for channel in moving]
-    for row in zip(times, *values, strict=True):
-        table.writerow([repr(float(value)) for value in row])
-    return text.getvalue()
+    yield _lines([["Time [s]", *heads]])
+    for times, poses in pieces():
+        table = np.column_stack([times, poses.channels[rows].T])
+        yield _lines([repr(number) for number in row] for row in table.tolist())
+
+
+def _lines(rows: Iterable[list[str]]) -> bytes:
+    text = io.StringIO()
+    csv.writer(text, lineterminator="\n").writerows(rows)
+    return text.getvalue().encode()
 
 
 def baked_json(times: Array, poses: Poses, notes: Sequence[Note]) -> bytes:

@@ -19,7 +19,7 @@ from gremio.core.files.model_in import FROM_Y_UP
 from gremio.core.frames import IDENTITY, holds, matrix, quaternions
 from gremio.core.inspect.reach import stands_still
 from gremio.core.make.faces import with_faces
-from gremio.core.motion.routines import routine_notes, run_of
+from gremio.core.motion.routines import check_held, routine_notes, run_of
 from gremio.core.problem import GremioError, Note
 from gremio.core.quantity import show_short, show_small
 from gremio.core.rig import ids
@@ -94,6 +94,7 @@ def routine_glb(
     rig = with_faces(rig)
     program = compile_rig(rig, partial(shelf.geometry, rig))
     start, end = routine.play or (0.0, routine.length)
+    check_held(program, (end - start) * (_BEGIN if rate is None else rate))
     run = run_of(program, routine)
 
     def travel(times: Array) -> Poses:

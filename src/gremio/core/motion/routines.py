@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import itertools
 import math
+from collections.abc import Iterator
 
 import numpy as np
 import numpy.typing as npt
@@ -34,8 +35,11 @@ from gremio.core.solve.program import Program
 # What grows is computed so often a second at least, and in blocks of so many steps, each of which
 # begins where the one before ended.
 _INNER = 120
-_BLOCK = 512
+_BLOCK, _BLOCKS_KEPT = 512, 200
 _ON_STEP = 1e-9
+# So many frames are solved, and written, together; and so many frames of parts held at once.
+_PIECE = 1000
+MOST_HELD = 20_000_000
 
 
 def routine_called(rig: Rig, name: str = "") -> ThingId:
@@ -61,7 +65,9 @@ class Run:
         rate = routine.rate[0] / routine.rate[1]
         # Frames lie on steps, so that what is baked needs no more than is kept.
         self._rate = rate * max(1, math.ceil(_INNER / rate))
-        self._grown: list[Array] = []
+        # What has grown at the beginning of each block, and all along those asked for last.
+        self._begun: list[Array] = []
+        self._blocks: dict[int, Array] = {}
         self._run_up = RunUp(program, routine)
         self._stretches = Stretches(program, routine)
 
@@ -88,6 +94,14 @@ class Run:
                 own = {c: np.ravel(v)[some] for c, v in inputs.items()}
                 pieces.append((some, evaluate(program, own, apart=True)))
         return joined(self.program, pieces, len(t))
+
+    def pieces(self, times: Array) -> Iterator[tuple[Array, Poses]]:
+        """The poses at times (F,), some frames after the others, with their times. Raises
+        GremioError where whoever waits for it stops it."""
+        for some in np.array_split(times, max(-(-len(times) // _PIECE), 1)):
+            if not may_go_on():
+                raise GremioError("Following the routine was stopped. Ask for less of it.")
+            yield some, self.at(some)
 
     def inputs(self, time: float) -> dict[ChannelKey, float]:
         """Where all inputs are at one time (s), what grows on the way among them (SI, by key)."""
@@ -152,17 +166,24 @@ class Run:
     def _totals(self, step: int) -> Array:
         """What grows, in the order of the program, at a step from the beginning."""
         block = step // _BLOCK
-        while len(self._grown) <= block:
+        if not self._begun:
+            start = self.routine.start
+            self._begun.append(
+                np.array([start.get(channel, 0.0) for channel in self.program.growing])
+            )
+        while block not in self._blocks:
             if not may_go_on():
                 raise GremioError("Following the routine was stopped. Ask for less of it.")
-            number = len(self._grown)
+            # From the last that is known on; of those before only the beginnings are kept.
+            number = min(block, len(self._begun) - 1)
             at = np.arange(number * _BLOCK, (number + 1) * _BLOCK + 1) / self._rate
-            start = self.routine.start
-            begin = self._grown[-1][-1] if self._grown else np.array(
-                [start.get(channel, 0.0) for channel in self.program.growing]
-            )  # fmt: skip
-            self._grown.append(self._grown_along(at, begin))
-        found: Array = self._grown[block][step % _BLOCK]
+            grown = self._grown_along(at, self._begun[number])
+            if number + 1 == len(self._begun):
+                self._begun.append(grown[-1])
+            self._blocks[number] = grown
+            while len(self._blocks) > _BLOCKS_KEPT:
+                del self._blocks[next(iter(self._blocks))]
+        found: Array = self._blocks[block][step % _BLOCK]
         return found
 
     def _grown_along(self, times: Array, grown: Array) -> Array:
@@ -201,6 +222,16 @@ class Run:
 
 # As what is looked at again and again is asked for while it plays.
 _RUNS: Bounded[tuple[int, int], tuple[Program, Routine, Run]] = Bounded(lambda _kept: 1, 8)
+
+
+def check_held(program: Program, frames: float) -> None:
+    """Refuse more frames at once than there is room for."""
+    if frames * len(program.part_ids) > MOST_HELD:
+        raise GremioError(
+            f"{frames:,.0f} frames of {len(program.part_ids):,} parts are more than are held at "
+            "once. Bake a stretch of the routine (played from … to …), fewer frames a second, or a "
+            "CSV, which is written in pieces."
+        )
 
 
 def run_of(program: Program, routine: Routine) -> Run:

@@ -8,11 +8,13 @@ from gremio.core.files import atomic
 from gremio.core.files.baked import baked_csv, baked_json
 from gremio.core.files.glb_out import routine_glb
 from gremio.core.files.sources import model_shelf
-from gremio.core.mechanics.clock import rate_of
-from gremio.core.motion.routines import routine_called
+from gremio.core.mechanics.clock import frame_times, rate_of
+from gremio.core.motion.routines import routine_called, routine_notes, run_of
 from gremio.core.problem import GremioError, Note
 from gremio.core.rig.model import Rig
+from gremio.core.script.posing import surfaces_of
 from gremio.core.script.timing import bake
+from gremio.core.solve.compiling import compile_rig
 from gremio.core.surfaces.shelf import Shelf
 
 _ENDINGS = (".glb", ".csv", ".json")
@@ -40,10 +42,12 @@ def bake_file(
         data, notes = routine_glb(rig, shelf or model_shelf(), entry, rate[0] / rate[1])
         atomic.write(output, data)
         return notes
+    if ending == ".csv":
+        program = compile_rig(rig, surfaces_of(rig))
+        run = run_of(program, entry)
+        times = frame_times(*(entry.play or (0.0, entry.length)), rate)
+        atomic.write(output, baked_csv(program, lambda: run.pieces(times)))
+        return routine_notes(program, entry)
     baked = bake(rig, entry.name, rate=fps)
-    table = ending == ".csv"
-    made = baked_csv(baked.times, baked.poses).encode() if table else baked_json(
-        baked.times, baked.poses, baked.notes
-    )  # fmt: skip
-    atomic.write(output, made)
+    atomic.write(output, baked_json(baked.times, baked.poses, baked.notes))
     return list(baked.notes)

@@ -15,7 +15,7 @@ from gremio.core.edit.links import add_link
 from gremio.core.edit.routines import add_routine, set_keys
 from gremio.core.frames import IDENTITY, Frame
 from gremio.core.mechanics.clock import frame_times, rate_of, time_of_code
-from gremio.core.motion.routines import routine_called, routine_notes, run_of
+from gremio.core.motion.routines import check_held, routine_called, routine_notes, run_of
 from gremio.core.problem import GremioError, Note
 from gremio.core.quantity import Kind
 from gremio.core.rig.find import channel_key, part_id
@@ -202,5 +202,6 @@ def bake(
         raise GremioError("Give times or a rate to bake at, not both.")
     at = np.atleast_1d(np.asarray(times, dtype=float))
     program = compile_rig(rig, surfaces_of(rig))
+    check_held(program, len(at))
     poses = run_of(program, entry).at(at)
     return Baked(rig, at, poses, tuple(routine_notes(program, entry)))
