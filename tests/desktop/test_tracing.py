@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import csv
+from pathlib import Path
+
 import numpy as np
 import pytest
 from tests.desktop.hand import Hand, act
@@ -61,3 +64,23 @@ def test_what_nothing_moves_and_what_stands_still_is_said(arm: Hand) -> None:
     draw(document, stone, np.array([0.0, 2.0, 0.0]), control_id(document.rig, "Swing"))
     assert "stands still" in arm.window.message.text()
     assert not document.rig.paths
+
+
+def test_a_trace_is_exported_as_a_table_of_its_ticks(hand: Hand, tmp_path: Path) -> None:
+    b = gremio.Builder("Arm")
+    b.part("Arm", gremio.shape(Box(length=1, width=0.1, height=0.1)), joint="spin z")
+    b.control("Turn", 0.0, 1.0, kind="angle")
+    b.ratio("Turn", "Arm turn z", 1)
+    traced = gremio.trace(b.rig, "Arm", (1, 0, 0), control="Turn", steps=11).as_path()
+    hand.window.show_rig(traced)
+    document = hand.window.document
+    hand.window.files.export_line()
+    assert "Select a path first" in hand.said[-1]
+    document.select(next(iter(traced.paths)))
+    hand.window.files.export_line_path(tmp_path / "arm.csv")
+    assert "11 ticks of Arm trace are in arm.csv" in hand.said[-1]
+    rows = list(csv.reader((tmp_path / "arm.csv").read_text().splitlines()))
+    assert rows[0] == ["way (m)", "x (m)", "y (m)", "z (m)"] and len(rows) == 12
+    table = np.array(rows[1:], dtype=float)
+    angle = np.linspace(0, 1, 11)
+    assert table[:, 1:3] == pytest.approx(np.column_stack([np.cos(angle), np.sin(angle)]), abs=2e-3)

@@ -33,11 +33,11 @@ def with_link(
     slips = [i for i, one in rig.links.items()
              if isinstance(one, Rolling) and one.slip == key(tread_id, "slip")]  # fmt: skip
     belts = {
-        i for i, one in rig.links.items()
+        i: one for i, one in rig.links.items()
         if isinstance(one, Ratio) and one.kind in ("belt", "chain")
         and split(one.lead)[0] == drives and split(one.follower)[0] in wheels
     }  # fmt: skip
-    chain = any(isinstance(rig.links[i], Ratio) and rig.links[i].kind == "chain" for i in belts)  # type: ignore[union-attr]
+    chain = any(one.kind == "chain" for one in belts.values())
     inside = {PartId(w.on) for w in tread.wheels if w.on is not None and w.radius < 0}
     rig = remove_tread(rig, tread_id)
     rig = replace(rig, links={i: one for i, one in rig.links.items() if i not in belts})

@@ -61,6 +61,8 @@ _FILES = (
     Action("file.export travel", "Export a control's travel", lambda d: d.files.export_travel(),
            _FILE, "Ctrl+Shift+E", asks=True),
     Action("file.bake", "Bake the routine", lambda d: d.files.bake_routine(), _FILE, asks=True),
+    Action("file.line", "Export the selected path as CSV", lambda d: d.files.export_line(), _FILE,
+           asks=True),
     Action("file.export urdf", "Export as URDF", lambda d: d.files.export_urdf(), _FILE,
            asks=True),
     Action("file.quit", "Quit", lambda d: d.close(), _FILE, "Ctrl+Q", apart=True),

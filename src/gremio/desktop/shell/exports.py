@@ -91,6 +91,29 @@ class Exports:
         told = f"{routine.name} is in {path.name}, {rate_text(routine.rate)} frames a second."
         self._say(" ".join([told, *(note.text for note in notes[:3])]))
 
+    def export_line(self) -> None:
+        """Ask where to write the selected path, such as a trace, as a table."""
+        line = self.document.rig.paths.get(self.document.selected)
+        if line is None:
+            self._say("Select a path first; a trace is one too.")
+            return
+        path = self._where(f"Export {line.name}", line.name, "CSV", ".csv")
+        if path:
+            self.export_line_path(path)
+
+    def export_line_path(self, path: Path) -> None:
+        """Write the selected path as a table; says how many rows."""
+        from gremio.core.files.path_csv import path_csv
+
+        line = self.document.rig.paths[self.document.selected]
+        try:
+            atomic.write(path, path_csv(line).encode())
+        except GremioError as problem:
+            self._say(str(problem))
+            return
+        what = counted_words(len(line.ticks or line.points), "tick" if line.ticks else "point")
+        self._say(f"{what} of {line.name} are in {path.name}.")
+
     def export_urdf(self) -> None:
         """Ask where to write the rig as URDF."""
         path = self._where("Export as URDF", self.document.rig.name, "URDF", ".urdf")
