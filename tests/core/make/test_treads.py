@@ -16,10 +16,12 @@ from gremio.core.edit.parts import remove_part, set_shapes
 from gremio.core.edit.treads import change_tread, remove_tread
 from gremio.core.files import rig_file
 from gremio.core.make.copying import copy_part
+from gremio.core.make.tread_changes import with_link
 from gremio.core.rig.channels import key
 from gremio.core.rig.find import channel_key, part_id
 from gremio.core.rig.model import Rig
 from gremio.core.rig.solids import Box, Cylinder, SpurGear
+from gremio.core.script.posing import surfaces_of
 from gremio.core.solve.treads import links_now
 
 shape = gremio.shape
@@ -395,3 +397,24 @@ def test_wheels_of_no_size_are_told_and_nothing_breaks() -> None:
     (tread_id,) = rig.treads
     assert "has no size" in links_now(pose, tread_id).wrong
     assert len(gremio.tread_links(pose.poses, "Sprocket tread")[0]) > 3
+
+
+def test_another_link_keeps_what_leads_the_tread_and_its_keys() -> None:
+    rig = carriage()
+    left = next(iter(rig.treads))
+    b = gremio.Builder("More")
+    b.rig = rig
+    b.control("Mud", 0.0, 1.0, kind="number", unit="%")
+    b.ratio("Mud", "Hull tread, left slip", 1)
+    b.part("Shoe", shape(Box(length=0.12, width=0.25, height=0.04)), at=(0, 5, 0))
+    rig = gremio.key(b.rig, 1.0, {"Hull tread, left sag": "20 mm"})
+    changed, made = with_link(rig, left, part_id(rig, "Shoe"), geometry=surfaces_of(rig))
+    assert changed.treads[made].link == part_id(changed, "Shoe")
+    assert part_id(rig, "Hull tread, left link") not in changed.parts
+    (routine,) = changed.routines.values()
+    assert key(made, "sag") in routine.keys
+    end = gremio.run(changed, {"Hull travel": np.linspace(0, 1, 20), "Mud": 0.5}).frame(-1)
+    radius = changed.treads[made].wheels[0].radius
+    assert end.value("Sprocket left", "turn y") == pytest.approx(1.5 / radius)
+    assert end.value("Shoe", "shift") == pytest.approx(1.5)
+    assert end.value("Road 2 left", "turn y") == pytest.approx(1.5 / 0.18)

@@ -6,14 +6,16 @@ from msgspec.structs import replace
 
 from gremio.core.edit.change import must_have
 from gremio.core.edit.controls import all_home
+from gremio.core.edit.links import add_link
 from gremio.core.edit.parts import remove_part
 from gremio.core.edit.treads import change_tread, remove_tread
 from gremio.core.make.band_wheels import band_wheel
 from gremio.core.make.treads import make_tread
 from gremio.core.problem import GremioError
-from gremio.core.rig.channels import SHIFT, key, split
+from gremio.core.rig.channels import PITCH, SHIFT, key, split
 from gremio.core.rig.ids import GROUND, ChannelKey, PartId, ThingId
-from gremio.core.rig.model import Link, Ratio, Rig, Rolling, Waypoint
+from gremio.core.rig.model import Link, Ratio, Rig, Rolling, Routine, Waypoint
+from gremio.core.rig.rekeyed import by_names, rekeyed
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.ask import solve
 from gremio.core.solve.program import Program
@@ -23,8 +25,8 @@ def with_link(
     rig: Rig, tread_id: ThingId, link: PartId | None, *, geometry: GeometryOf
 ) -> tuple[Rig, ThingId]:
     """The rig with a tread made anew round the same wheels, of links of a part (id), or of made
-    ones; and its id. The link that it had before stays, once, where it was not made for it. Raises
-    GremioError."""
+    ones; and its id. The link that it had before stays, once, where it was not made for it; what
+    leads its numbers, and keys of them, stay. Raises GremioError."""
     tread = must_have(rig.treads, tread_id, "tread")
     wheels = [PartId(wheel.on) for wheel in tread.wheels if wheel.on is not None]
     if link in wheels:
@@ -39,6 +41,7 @@ def with_link(
     }  # fmt: skip
     chain = any(one.kind == "chain" for one in belts.values())
     inside = {PartId(w.on) for w in tread.wheels if w.on is not None and w.radius < 0}
+    whole, drive = rig, key(tread.link, SHIFT["tread"])
     rig = remove_tread(rig, tread_id)
     rig = replace(rig, links={i: one for i, one in rig.links.items() if i not in belts})
     made_before = rig.parts[tread.link].name.startswith(f"{tread.name} link")
@@ -54,7 +57,15 @@ def with_link(
     for i in slips:
         rolling = replace(rig.links[i], radius=radius, slip=key(made, "slip"))
         rig = replace(rig, links={**rig.links, i: rolling})
-    return rig, made
+    names = {key(tread_id, name): key(made, name) for name in ("slip", "sag")}
+    for name in ("count", PITCH["tread"], SHIFT["tread"]):
+        names[key(tread.link, name)] = key(rig.treads[made].link, name)
+    for i, one in whole.links.items():
+        own = isinstance(one, Ratio) and one.follower == drive and split(one.lead)[0] == drives
+        if i not in rig.links and i not in belts and not own:
+            rig, _ = add_link(rig, rekeyed(one, Link, by_names(names)))
+    timed = {i: rekeyed(r, Routine, by_names(names)) for i, r in whole.routines.items()}
+    return replace(rig, routines=timed), made
 
 
 def _turn_of(rig: Rig, tread_id: ThingId) -> ChannelKey:
