@@ -257,6 +257,13 @@ def test_delete_takes_chosen_stations_and_shift_chooses_more(at_cam: Hand) -> No
     assert {index for _, index in view.chosen} == {1, 2}
     at_cam.keys(DELETE)
     assert [lead for lead, _ in stations(at_cam, "Door")] == [0, 1]
+    told: list[str] = []
+    at_cam.window.document.said.connect(told.append)
+    rig = at_cam.window.document.rig
+    for key in (DELETE, Qt.Key.Key_Backspace):
+        at_cam.keys(key)
+        assert "No station is chosen" in told.pop()
+    assert at_cam.window.document.rig is rig
     assert part_id(at_cam.window.document.rig, "Door")
 
 

@@ -436,7 +436,10 @@ class CamPage(QWidget, ShownCam):
             self.document.settle()
 
     def remove_chosen(self, indices: list[int]) -> None:
-        """Remove stations, counted from 0."""
+        """Remove stations, counted from 0; says how to choose some, where there are none."""
+        if not indices:
+            self.document.said.emit("No station is chosen. Click one, or draw a band round some.")
+            return
         what = "remove a station" if len(indices) == 1 else f"remove {len(indices)} stations"
         cam, timing = self.cam, self.document.timing
         if self.link_id == KEYS and cam is not None:

@@ -23,6 +23,7 @@ _STRIP, _GAP = 0.17, 6
 # How near the hand must come to a station or a handle to take it (px, across plus down).
 _REACH = 12
 _NEAR_LINE = 6
+_TAKES_OUT = (Qt.Key.Key_Delete, Qt.Key.Key_Backspace)
 _DASHES: tuple[list[float], ...] = ([], [7, 3], [2, 3], [9, 3, 2, 3])
 
 Point = tuple[str, int]
@@ -320,21 +321,22 @@ class ProfileView(QWidget):
             self.update()
 
     def event(self, event: QEvent | None) -> bool:
-        """Delete is for the chosen stations, where there are any."""
+        """Delete is for the stations, chosen or not, and never for what is selected: a second press
+        must not take the control out after the stations."""
         if (
             isinstance(event, QKeyEvent)
             and event.type() == QEvent.Type.ShortcutOverride
-            and event.key() == Qt.Key.Key_Delete
-            and self.chosen
+            and event.key() in _TAKES_OUT
+            and not event.modifiers()
         ):
             event.accept()
             return True
         return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Delete takes the chosen stations out."""
+        """Delete takes the chosen stations out; none of them, where none is chosen."""
         assert event is not None
-        if event.key() == Qt.Key.Key_Delete and self.chosen:
+        if event.key() in _TAKES_OUT:
             self.removed.emit(sorted({index for _, index in self.chosen}))
             self.chosen = set()
         else:
