@@ -76,6 +76,26 @@ def test_wheels_are_clicked_and_enter_lays_the_links(at_winch: Hand) -> None:
     assert not document.rig.treads and len(document.rig.parts) == 8
 
 
+@pytest.mark.parametrize("what", ["Path round wheels", "Make a tread round wheels"])
+def test_a_wheel_that_is_clicked_twice_is_not_gone_round(at_winch: Hand, what: str) -> None:
+    document = at_winch.window.document
+    act(at_winch.window, what)
+    question = at_winch.window.bench.question
+    assert question is not None
+    for name in ("Drive left", "Road left", "Idler left", "Road left"):
+        click_part(at_winch, name, (0.0, 0.1, 0.0))
+    assert question.words.endswith("(2)")
+    at_winch.window.bench.setFocus()
+    at_winch.keys(Qt.Key.Key_Return)
+    if "tread" in what:
+        (tread,) = document.rig.treads.values()
+        gone_round = [wheel.on for wheel in tread.wheels]
+        assert gone_round == [part_id(document.rig, n) for n in ("Drive left", "Idler left")]
+    else:
+        (path,) = document.rig.paths.values()
+        assert np.array(path.points)[:, 0] == pytest.approx([-1, 1])
+
+
 def test_its_card_changes_links_sag_and_slip(at_winch: Hand) -> None:
     document = at_winch.window.document
     choose(at_winch, "Drive left", "Road left", "Idler left")

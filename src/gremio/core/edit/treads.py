@@ -101,11 +101,11 @@ def without_treads_of(rig: Rig, part: PartId) -> Rig:
     """The rig without the treads that need a part; of those that go round it and two more at least
     it is no wheel any more."""
     for tread_id, tread in list(rig.treads.items()):
-        wheels = tuple(wheel for wheel in tread.wheels if wheel.on != part)
-        drives = tread.wheels[0].on == part
-        if part in (tread.link, tread.on) or drives or len(wheels) < 2:
-            if part in (tread.link, tread.on) or len(wheels) < len(tread.wheels):
-                rig = remove_tread(rig, tread_id)
-        elif len(wheels) < len(tread.wheels):
+        on = [wheel.on for wheel in tread.wheels]
+        drives, needed = on[:1] == [part], part in on and len(on) <= 2
+        if part in (tread.link, tread.on) or drives or needed:
+            rig = remove_tread(rig, tread_id)
+        elif part in on:
+            wheels = tuple(wheel for wheel in tread.wheels if wheel.on != part)
             rig = change_tread(rig, tread_id, replace(tread, wheels=wheels))
     return rig

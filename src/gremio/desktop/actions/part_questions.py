@@ -127,17 +127,12 @@ class PlanetaryArm(PartQuestion):
         return None
 
 
-class BandWheels(PartQuestion):
-    """The wheels that a path goes round, until Enter."""
+class WheelsQuestion(PartQuestion):
+    """Wheels that something goes round, until Enter."""
 
     def __init__(self, document: Document) -> None:
         super().__init__(document)
         self._wheels: list[PartId] = []
-
-    @property
-    def words(self) -> str:
-        """What to click."""
-        return "click the wheels in the order of the band, then press Enter"
 
     def sketch(self) -> Array:
         """From middle to middle."""
@@ -146,14 +141,27 @@ class BandWheels(PartQuestion):
         return np.array(places, dtype=float).reshape(-1, 3)
 
     def take(self, part: PartId, place: Array | None) -> Question | None:
-        """One wheel more."""
+        """One wheel more; one that was clicked before is none any more."""
         del place
-        self._wheels.append(part)
+        if part in self._wheels:
+            self._wheels.remove(part)
+        else:
+            self._wheels.append(part)
         return self
 
     def takes_enter(self) -> bool:
         """Enter ends it."""
         return True
+
+
+class BandWheels(WheelsQuestion):
+    """The wheels that a path goes round, until Enter."""
+
+    @property
+    def words(self) -> str:
+        """What to click."""
+        count = f" ({len(self._wheels)})" if self._wheels else ""
+        return f"click the wheels in the order of the band, then press Enter{count}"
 
     def finish(self) -> bool:
         """Make the path."""

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import numpy as np
-
 from gremio.core.arrays import Array
 from gremio.core.make.motors import with_motor
 from gremio.core.make.tracked import make_tracked
@@ -15,6 +13,7 @@ from gremio.core.rig.ids import PartId, ThingId
 from gremio.core.rig.model import Rig
 from gremio.core.solve.treads import links_now
 from gremio.desktop.actions.desktop import Desktop
+from gremio.desktop.actions.part_questions import WheelsQuestion
 from gremio.desktop.bench.question import PartQuestion, Question
 from gremio.desktop.bench.view import Bench
 from gremio.desktop.document.document import Document
@@ -22,13 +21,12 @@ from gremio.desktop.document.document import Document
 _TWO = "A band goes round two wheels at least. Click on, or press Esc to stop."
 
 
-class TreadWheels(PartQuestion):
+class TreadWheels(WheelsQuestion):
     """The wheels that links go round, the driving one first, until Enter."""
 
     def __init__(self, document: Document, *, chain: bool) -> None:
         super().__init__(document)
         self._chain = chain
-        self._wheels: list[PartId] = []
 
     @property
     def words(self) -> str:
@@ -38,25 +36,6 @@ class TreadWheels(PartQuestion):
             return f"click the {what.removesuffix('s')} that drives"
         count = len(self._wheels)
         return f"click the other {what} it goes round, in any order, then press Enter ({count})"
-
-    def sketch(self) -> Array:
-        """From middle to middle."""
-        pose = self.document.pose
-        places = [pose.world(part)[:3, 3] for part in self._wheels]
-        return np.array(places, dtype=float).reshape(-1, 3)
-
-    def take(self, part: PartId, place: Array | None) -> Question | None:
-        """One wheel more; one that was clicked before is none any more."""
-        del place
-        if part in self._wheels:
-            self._wheels.remove(part)
-        else:
-            self._wheels.append(part)
-        return self
-
-    def takes_enter(self) -> bool:
-        """Enter ends it."""
-        return True
 
     def finish(self) -> bool:
         """Lay the links."""
