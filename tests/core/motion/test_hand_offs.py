@@ -169,6 +169,24 @@ def test_a_carries_b_and_later_b_carries_a() -> None:
         gremio.hand_over(rig, 5, "Arm A", "Arm B")
 
 
+def test_one_that_can_not_be_leaves_no_circle_in_the_others() -> None:
+    b = gremio.Builder("Three")
+    b.part("Post")
+    b.part("Arm", on="Post", at=(1, 0, 0))
+    b.part("Lamp", on="Arm", at=(1, 0, 0))
+    rig = gremio.routine(b.rig, "Pass on", 4)
+    post, arm, lamp = (part_id(rig, name) for name in ("Post", "Arm", "Lamp"))
+    (routine_id,) = rig.routines
+    # As a file may have it: the arm can't ride on its own lamp, and so the post not on the arm.
+    carried = {post: (HandOff(1.0, arm),), arm: (HandOff(1.0, lamp),)}
+    routine = replace(rig.routines[routine_id], carried=carried)
+    found = carried_in_turn(rig, routine)
+    assert not found.marks and {one.part for one in found.unsound} == {post, arm}
+    rig = replace(rig, routines={routine_id: routine})
+    run = Run(compile_rig(rig, surfaces_of(rig)), routine)
+    assert run.at([0.5, 2.0]).frame(1).world(lamp)[0, 3] == pytest.approx(2.0)
+
+
 def test_a_ball_keyed_along_a_line_while_its_carrier_turns() -> None:
     """Its own joint goes on as it is keyed, in the mount that its carrier took over: a ball that
     runs outward at an even pace on a turning table draws Archimedes' spiral."""

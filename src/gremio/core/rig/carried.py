@@ -64,13 +64,13 @@ def carried_in_turn(rig: Rig, routine: Routine) -> CarriedInTurn:
         handed = by_time[time]
         before = dict(carriers)
         carriers.update({part: one.carrier for part, one in handed.items()})
-        for part in list(handed):
-            if _rides_on_itself(rig, carriers, part):
-                one = handed.pop(part)
-                name, other = rig.parts[part].name, carrier_name(rig, one.carrier)
-                why = f"{other} rides on {name} itself at {time:.6g} s"
-                unsound.append(Unsound(part, one, why))
-                carriers[part] = before[part]
+        # One that is taken back stays where it rode, and others may come to ride on it: asked anew.
+        while (wrong := _on_itself(rig, carriers, handed)) is not None:
+            one = handed.pop(wrong)
+            name, other = rig.parts[wrong].name, carrier_name(rig, one.carrier)
+            why = f"{other} rides on {name} itself at {time:.6g} s"
+            unsound.append(Unsound(wrong, one, why))
+            carriers[wrong] = before[wrong]
         if handed:
             marks.append(Mark(time, handed, dict(carriers)))
     return CarriedInTurn(tuple(marks), tuple(unsound))
@@ -87,6 +87,11 @@ def _alone(rig: Rig, routine: Routine, part: PartId, one: HandOff) -> str:
     if not (math.isfinite(one.over) and one.over >= 0.0 and any(one.place.turn)):
         return f"how {rig.parts[part].name} settles is no plain number"
     return ""
+
+
+def _on_itself(rig: Rig, carriers: Carriers, handed: Mapping[PartId, HandOff]) -> PartId | None:
+    """The first of those handed over that rides on itself."""
+    return next((part for part in handed if _rides_on_itself(rig, carriers, part)), None)
 
 
 def _rides_on_itself(rig: Rig, carriers: Carriers, part: PartId) -> bool:
