@@ -10,7 +10,6 @@ from PyQt6.QtCore import QPointF, Qt
 from tests.desktop.hand import SHIFT, Hand
 
 import gremio
-from gremio.core.motion import routines
 from gremio.core.rig.channels import key
 from gremio.core.rig.find import control_id, part_id
 from gremio.core.rig.ids import ChannelKey
@@ -250,30 +249,3 @@ def test_a_time_is_typed_in_seconds_or_as_a_time_code(at_gate: Hand) -> None:
     assert document.timing.time == pytest.approx(1.2)
     at_gate.type_into(at_gate.named("Time now"), "00:00:04:25")
     assert "no time code" in at_gate.said[-1] and document.timing.time == pytest.approx(1.2)
-
-
-def test_a_time_far_on_can_be_stopped_and_the_one_before_stays(
-    at_gate: Hand, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    """A wheel that has rolled for hours is followed from the beginning; who does not wait for that
-    stays where they were, and nothing is lost."""
-    document = at_gate.window.document
-    b = gremio.Builder("Long")
-    b.part("Wagon", joint="slide x", at=(0, 0, 0.5))
-    b.part("Wheel", joint="spin y", on="Wagon")
-    rig = gremio.routine(gremio.roll(b.rig, "Wheel", 0.5), "Hours", 40_000)
-    rig = gremio.key(rig, 0, {"Wagon move x": 0.0})
-    rig = gremio.key(rig, 40_000, {"Wagon move x": 900.0})
-    at_gate.window.show_rig(rig)
-    at_gate.window.deck.show_page("Routine")
-    at_gate.rest(60)
-    scrub(at_gate, 0.0)
-    document.timing.go_to(2.0)
-    assert document.timing.time == 2.0
-    monkeypatch.setattr(routines, "may_go_on", lambda: False)
-    document.timing.go_to(39_000.0)
-    assert document.timing.time == 2.0 and "was stopped" in at_gate.said[-1]
-    monkeypatch.undo()
-    assert document.pose.value("Wagon", "move x") == pytest.approx(
-        gremio.bake(rig, times=[2.0]).value("Wagon move x")[0]
-    )

@@ -11,6 +11,7 @@ from scipy.spatial.transform import Rotation, Slerp
 
 import gremio
 from gremio.core.files.glb_out import baked_glb, glb
+from gremio.core.files.glb_strands import laid
 from gremio.core.files.model_in import FROM_Y_UP, read_model
 from gremio.core.files.sources import model_shelf
 from gremio.core.frames import Frame
@@ -20,6 +21,7 @@ from gremio.core.rig.model import Joint, Part, Ratio, Rig
 from gremio.core.rig.solids import Box
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.repeats import copies
+from gremio.core.solve.strands import lying
 
 BACK = np.linalg.inv(FROM_Y_UP)
 
@@ -180,3 +182,29 @@ def test_a_rope_goes_along_piece_by_piece() -> None:
     assert all(node.mesh is not None for node in loaded.nodes if node.name in pieces)
     moving = {loaded.nodes[c.target.node].name for c in loaded.animations[0].channels}
     assert set(pieces) <= moving
+
+
+def test_a_hose_that_is_paid_out_hangs_in_the_export_as_in_the_machine() -> None:
+    """Nothing but its length moves, which something leads."""
+    build = gremio.Builder("Hose")
+    build.part("Post")
+    build.part("Hook", at=(0.4, 0, 1))
+    build.control("Pay out", "0 m", "1 m", kind="length")
+    rig = gremio.strand(
+        build.rig, "hose", ("Post", (0, 0, 1)), ("Hook", (0, 0, 0)), length=0.5, name="Hose"
+    )
+    rig = gremio.formula(rig, "Hose length", "0.5 m + Pay out")
+    data, _ = baked_glb(rig, model_shelf(), "Pay out", 1.0, 4)
+    loaded = pygltflib.GLTF2.load_from_bytes(data)
+    moving = {loaded.nodes[c.target.node].name for c in loaded.animations[0].channels}
+    assert {name for name in moving if name.startswith("Hose, ")}
+    # As it is at the end, in the scene that a viewer shows first, if it is baked from there.
+    (strand,) = rig.strands
+    ends = gremio.run(rig, {"Pay out": [0.0, 1.0, 0.0]})
+    frames, _there = laid(ends, strand)
+    lowest = frames[:, :, 2, 3].min(axis=1)
+    for frame, out in enumerate((0.5, 1.5, 0.5)):
+        hangs = lying(ends.frame(frame))[strand]
+        assert hangs is not None and hangs.length == pytest.approx(out)
+        assert lowest[frame] == pytest.approx(hangs.places[:, 2].min(), abs=0.05)
+    assert lowest[1] < lowest[0] - 0.3 and lowest[2] == lowest[0]

@@ -25,7 +25,7 @@ from gremio.core.edit.routines import (
     set_keys,
 )
 from gremio.core.files import rig_file
-from gremio.core.motion import routines
+from gremio.core.motion import routines, stopping
 from gremio.core.motion.keys import inputs_at
 from gremio.core.motion.routines import Run
 from gremio.core.rig.channels import key
@@ -381,7 +381,7 @@ def test_a_table_that_is_stopped_leaves_nothing(
 ) -> None:
     rig = gremio.key(gremio.routine(gate(), "Long", 100), 0, {"Lift": 0.0})
     (tmp_path / "long.csv").write_text("older")
-    monkeypatch.setattr(routines, "may_go_on", lambda: False)
+    monkeypatch.setattr(stopping, "may_go_on", lambda: False)
     with pytest.raises(gremio.GremioError, match="was stopped"):
         bake_file(rig, tmp_path / "long.csv")
     assert [p.name for p in tmp_path.iterdir()] == ["long.csv"]

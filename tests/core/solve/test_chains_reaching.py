@@ -55,13 +55,24 @@ def nearest_by_search(rig: Rig, goal: np.ndarray, seed: int) -> float:
     low = np.where(np.isfinite(program.low[rows]), program.low[rows], -math.pi)
     high = np.where(np.isfinite(program.high[rows]), program.high[rows], math.pi)
 
+    last = program.part_row[list(rig.parts)[-1]]
+
+    def gaps(many: np.ndarray) -> np.ndarray:
+        poses = evaluate(program, dict(zip(keys, many.T, strict=True)))
+        return (poses.worlds[:, last] @ np.array([*TIP, 1.0]))[:, :3] - goal
+
     def gap(q: np.ndarray) -> np.ndarray:
-        pose = evaluate(program, dict(zip(keys, map(float, q), strict=True))).frame(0)
-        return (pose.world(list(rig.parts)[-1]) @ np.array([*TIP, 1.0]))[:3] - goal
+        return gaps(q[None])[0]
+
+    def slopes(q: np.ndarray) -> np.ndarray:
+        steps = 1e-7 * np.eye(len(q))
+        return (gaps(q + steps) - gaps(q - steps)).T / 2e-7
 
     rng, best = np.random.default_rng(seed), math.inf
     for _ in range(25):
-        found = least_squares(gap, rng.uniform(low, high), bounds=(low - 1e-12, high + 1e-12))
+        found = least_squares(
+            gap, rng.uniform(low, high), slopes, bounds=(low - 1e-12, high + 1e-12)
+        )
         best = min(best, math.sqrt(2 * found.cost))
         if best < 1e-6:
             break

@@ -24,8 +24,8 @@ from gremio.core.problem import GremioError, Note
 from gremio.core.quantity import show_short, show_small
 from gremio.core.rig import ids
 from gremio.core.rig.channels import PITCH, SHIFT, key
-from gremio.core.rig.ids import GROUND, PartId
-from gremio.core.rig.model import Part, Rig, Routine, Strand
+from gremio.core.rig.ids import GROUND, PartId, ThingId
+from gremio.core.rig.model import Part, Rig, Routine
 from gremio.core.rig.numbers import counted
 from gremio.core.rig.solids import Cylinder
 from gremio.core.shape.solids import geometry_of, sleeve
@@ -174,8 +174,8 @@ class _Writer:
         roots: list[int] = []
         for part_id in self.below.get(GROUND, []):
             self._part(part_id, poses, roots)
-        for strand in self.rig.strands.values():
-            self._strand(strand, poses, roots)
+        for strand_id in self.rig.strands:
+            self._strand(strand_id, poses, roots)
         moving = self.moving
         self.out.scene = 0
         self.out.scenes = [gltf.Scene(nodes=roots, name=self.rig.name)]
@@ -205,9 +205,9 @@ class _Writer:
             for child in self.below.get(part_id, []):
                 self._part(child, poses, self.out.nodes[index].children)
 
-    def _strand(self, strand: Strand, poses: Poses, siblings: list[int]) -> None:
-        """A node for each piece that a strand is drawn with, under one of its name."""
-        found = laid(poses, strand)
+    def _strand(self, strand_id: ThingId, poses: Poses, siblings: list[int]) -> None:
+        """A node for each piece that a strand (by id) is drawn with, under one of its name."""
+        found, strand = laid(poses, strand_id), self.rig.strands[strand_id]
         if found is None:
             return
         shown, there = TO_Y_UP @ found[0] @ FROM_Y_UP, found[1]

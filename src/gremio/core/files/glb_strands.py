@@ -9,19 +9,22 @@ import numpy as np
 
 from gremio.core.arrays import Array, Flags
 from gremio.core.files.glb_keys import Keyed, played
-from gremio.core.rig.model import Strand
+from gremio.core.rig.ids import ThingId
 from gremio.core.solve.pose import Poses
-from gremio.core.solve.strands import lies, pieces
+from gremio.core.solve.strands import lies, pieces, strand_in
 
 _ENDS = np.array([[0.0, 0.0, -0.5, 1.0], [0.0, 0.0, 0.5, 1.0]])
 
 
-def laid(poses: Poses, strand: Strand) -> tuple[Array, Flags] | None:
-    """(F, n, 4, 4) world frames of the pieces of a strand, and (F, n) which of them are there; None
-    where it never is. What is not there waits where it was last, or will be first."""
+def laid(poses: Poses, strand_id: ThingId) -> tuple[Array, Flags] | None:
+    """(F, n, 4, 4) world frames of the pieces of a strand (by id), and (F, n) which of them are
+    there; None where it never is. What is not there waits where it was last, or will be first."""
     found: list[Array | None] = []
     for frame in range(poses.frames):
-        here = lies(poses.frame(frame), strand)
+        pose = poses.frame(frame)
+        # As long, and as thick, as something leads it to be.
+        strand = strand_in(pose, strand_id)
+        here = lies(pose, strand)
         found.append(None if here is None else pieces(strand, here))
     known = [one for one in found if one is not None]
     if not known:
@@ -49,8 +52,8 @@ def worst_of_strands(keyed: Keyed, travel: Callable[[Array], Poses]) -> tuple[fl
     middles = travel(times)
     away = np.zeros(len(times))
     before = np.arange(len(times))
-    for strand in strands.values():
-        keys, truth = laid(keyed.poses, strand), laid(middles, strand)
+    for strand_id in strands:
+        keys, truth = laid(keyed.poses, strand_id), laid(middles, strand_id)
         if keys is None or truth is None or keys[0].shape[1] != truth[0].shape[1]:
             continue
         for piece in range(keys[0].shape[1]):

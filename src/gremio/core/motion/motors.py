@@ -15,8 +15,7 @@ import numpy as np
 
 from gremio.core.arrays import Array
 from gremio.core.mechanics.profiles import Profile, total
-from gremio.core.problem import GremioError
-from gremio.core.solve.patience import may_go_on
+from gremio.core.motion.stopping import check_not_stopped
 
 _NODES, _WEIGHTS = np.polynomial.legendre.leggauss(8)
 _DEGREES = np.arange(len(_NODES))
@@ -123,8 +122,7 @@ class Totals:
         whole = self._fit(left, right)
         size = max(float(np.abs(whole[0] * (right - left)).sum(axis=1).max(initial=0.0)), 1e-12)
         for _ in range(_HALVINGS):
-            if not may_go_on():
-                raise GremioError("Following the routine was stopped. Ask for less of it.")
+            check_not_stopped()
             middle = (left + right) / 2
             one, two = self._fit(left, middle), self._fit(middle, right)
             parted = (one[0] + two[0]) / 2 - whole[0]

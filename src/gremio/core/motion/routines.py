@@ -9,7 +9,9 @@ from __future__ import annotations
 
 import itertools
 import math
+import threading
 from collections.abc import Iterator
+from contextlib import contextmanager
 
 import numpy as np
 import numpy.typing as npt
@@ -17,6 +19,7 @@ import numpy.typing as npt
 from gremio.core.arrays import Array
 from gremio.core.motion.keys import inputs_at, is_sound
 from gremio.core.motion.run_up import RunUp, motors_of
+from gremio.core.motion.stopping import check_not_stopped
 from gremio.core.motion.stretches import Stretches
 from gremio.core.problem import GremioError, Note, NotFound
 from gremio.core.remembered import Bounded
@@ -28,7 +31,6 @@ from gremio.core.rig.model import Rig, Routine
 from gremio.core.rig.numbers import full_label, owner_name
 from gremio.core.solve.evaluate import evaluate
 from gremio.core.solve.joined import Piece, joined
-from gremio.core.solve.patience import may_go_on
 from gremio.core.solve.pose import Poses
 from gremio.core.solve.program import Program
 
@@ -58,10 +60,14 @@ def routine_called(rig: Rig, name: str = "") -> ThingId:
 
 
 class Run:
-    """A routine made ready to be solved at any times. program: of its rig."""
+    """A routine made ready to be solved at any times. program: of its rig. Safe to be asked from
+    several threads: one is answered after the other."""
 
     def __init__(self, program: Program, routine: Routine) -> None:
         self.program, self.routine = program, routine
+        self._alone = threading.RLock()
+        # The thread that is being answered.
+        self._asked_by = 0
         rate = routine.rate[0] / routine.rate[1]
         # Frames lie on steps, so that what is baked needs no more than is kept.
         self._rate = rate * max(1, math.ceil(_INNER / rate))
@@ -77,6 +83,10 @@ class Run:
         t = np.atleast_1d(np.asarray(times, dtype=float))
         if not np.isfinite(t).all():
             raise GremioError("A routine is asked at a time that is no plain number.")
+        with self._answering():
+            return self._at(t)
+
+    def _at(self, t: Array) -> Poses:
         inputs = self._put_at(t)
         growing = self.program.growing
         if growing:
@@ -99,31 +109,85 @@ class Run:
         """The poses at times (F,), some frames after the others, with their times. Raises
         GremioError where whoever waits for it stops it."""
         for some in np.array_split(times, max(-(-len(times) // _PIECE), 1)):
-            if not may_go_on():
-                raise GremioError("Following the routine was stopped. Ask for less of it.")
-            yield some, self.at(some)
+            check_not_stopped()
+            poses = self.at(some)
+            check_not_stopped()
+            yield some, poses
 
     def inputs(self, time: float) -> dict[ChannelKey, float]:
         """Where all inputs are at one time (s), what grows on the way among them (SI, by key)."""
-        found = {c: float(np.ravel(v)[0]) for c, v in self._put_at(np.array([time])).items()}
-        growing = self.program.growing
-        if growing:
-            found.update(zip(growing, map(float, self._grown_at(time)), strict=True))
+        with self._answering():
+            put, growing = self._put_at(np.array([time])), self.program.growing
+            found = {c: float(v[0]) for c, v in put.items()}
+            if growing:
+                found.update(zip(growing, map(float, self._grown_at(time)), strict=True))
         return found
 
     def program_at(self, time: float) -> Program:
         """What is solved at a time (s): its rig has each part on what carries it then."""
         if not self._stretches.marks:
             return self.program
-        return self._stretches.program_at(self._found(time), time)
+        with self._answering():
+            return self._stretches.program_at(self._found(time), time)
 
     def notes(self) -> list[Note]:
         """What is wrong with its hand-offs, as far as it was asked for."""
         return self._stretches.notes()
 
-    def _put_at(self, times: Array) -> dict[ChannelKey, npt.ArrayLike]:
-        """Where inputs are put at times (F,), motors as far as they have come."""
-        put: dict[ChannelKey, npt.ArrayLike] = dict(inputs_at(self.routine, times))
+    @contextmanager
+    def _answering(self) -> Iterator[None]:
+        with self._alone:
+            before, self._asked_by = self._asked_by, threading.get_ident()
+            try:
+                yield
+            finally:
+                self._asked_by = before
+
+    # ── what takes long ────────────────────────────────────────────
+
+    def ready(self, time: float) -> bool:
+        """Whether a time (s) is answered at once, as all that takes long is found up to it; not
+        while this same thread is being answered."""
+        if self._asked_by == threading.get_ident() or not self._run_up.ready:
+            return False
+        stretches = self._stretches
+        if stretches.marks and stretches.known <= stretches.place(time):
+            return False
+        return not self.program.growing or self._block_of(time) < len(self._begun)
+
+    def reached(self) -> float:
+        """Up to when all that takes long is found (s); the routine's length at most."""
+        if not self._run_up.ready:
+            return 0.0
+        reached, stretches = self.routine.length, self._stretches
+        if self.program.growing:
+            reached = min(reached, len(self._begun) * _BLOCK / self._rate)
+        if stretches.marks and stretches.known <= stretches.place(reached):
+            reached = min(reached, stretches.begins(stretches.known))
+        return reached
+
+    def go_on(self) -> bool:
+        """Find the next bit of what takes long; False where all of it is found, up to the end of
+        the routine. Raises GremioError where whoever waits for it stops it."""
+        end = self.routine.length
+        if self.ready(end):
+            return False
+        with self._answering():
+            stretches = self._stretches
+            if not self._run_up.ready:
+                self._run_up.prepare()
+            elif self.program.growing and len(self._begun) <= self._block_of(end):
+                self._totals(max(len(self._begun) - 1, 0) * _BLOCK)
+            else:
+                self._found(stretches.begins(stretches.known))
+        return True
+
+    def _block_of(self, time: float) -> int:
+        return int(max(time, 0.0) * self._rate + _ON_STEP) // _BLOCK
+
+    def _put_at(self, times: Array) -> dict[ChannelKey, Array]:
+        """(F,) where inputs are put at times (F,), motors as far as they have come."""
+        put = dict(inputs_at(self.routine, times))
         put.update(self._run_up.at(times))
         return put
 
@@ -143,13 +207,14 @@ class Run:
         """Find the stretches that begin at a time (s), at which so much has grown."""
         stretches = self._stretches
         while stretches.begins(stretches.known) <= time:
-            if not may_go_on():
-                raise GremioError("Following the routine was stopped. Ask for less of it.")
+            check_not_stopped()
             begin = stretches.begins(stretches.known)
-            put = self._put_at(np.array([begin]))
+            put: dict[ChannelKey, npt.ArrayLike] = {**self._put_at(np.array([begin]))}
             put.update(zip(self.program.growing, map(float, grown), strict=True))
             program = stretches.program_at(stretches.known - 1, begin)
-            stretches.go_on(evaluate(program, put).frame(0))
+            pose = evaluate(program, put).frame(0)
+            check_not_stopped()
+            stretches.go_on(pose)
 
     # ── what grows on the way ──────────────────────────────────────
 
@@ -172,8 +237,7 @@ class Run:
                 np.array([start.get(channel, 0.0) for channel in self.program.growing])
             )
         while block not in self._blocks:
-            if not may_go_on():
-                raise GremioError("Following the routine was stopped. Ask for less of it.")
+            check_not_stopped()
             # From the last that is known on; of those before only the beginnings are kept.
             number = min(block, len(self._begun) - 1)
             at = np.arange(number * _BLOCK, (number + 1) * _BLOCK + 1) / self._rate
@@ -198,7 +262,7 @@ class Run:
             inner = times[(times > start) & (times < end)]
             along = np.array([start, *inner, end])
             place = stretches.place((start + end) / 2)
-            if stretches.stretch(place).settling:
+            if stretches.settling_counts(place):
                 rows = [grown]
                 for pair in itertools.pairwise(along):
                     program = stretches.program_at(place, float(pair[1]))
@@ -213,9 +277,10 @@ class Run:
     def _way(self, program: Program, times: Array, grown: Array) -> Array:
         """(F, G) what grows at times (F,), from one to the next, as a program has it."""
         growing = self.program.growing
-        way = self._put_at(times)
+        way: dict[ChannelKey, npt.ArrayLike] = {**self._put_at(times)}
         way.update(zip(growing, map(float, grown), strict=True))
         poses = evaluate(program, way)
+        check_not_stopped()
         rows = [program.channel_row[channel] for channel in growing]
         return poses.asked[rows].T.copy()
 

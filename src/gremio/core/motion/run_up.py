@@ -11,6 +11,8 @@ from gremio.core.arrays import Array
 from gremio.core.mechanics.profiles import Profile, all_cubic, extent, straight
 from gremio.core.motion.keys import inputs_at, is_sound
 from gremio.core.motion.motors import KeyedTotals, LimitedTotals, Totals
+from gremio.core.motion.stopping import check_not_stopped
+from gremio.core.remembered import Remembered
 from gremio.core.rig.ids import CLOCK, ChannelKey
 from gremio.core.rig.model import Motor, Routine
 from gremio.core.solve.cam_steps import cam_profile
@@ -21,13 +23,22 @@ from gremio.core.solve.program import Program
 _Totals = KeyedTotals | Totals | LimitedTotals
 
 
+_MOTORS: Remembered[list[Motor]] = Remembered()
+
+
 def motors_of(program: Program) -> list[Motor]:
     """The motors of its rig whose rate and follower are computed."""
     row = program.channel_row
-    return [
+    return _MOTORS.of(program, lambda: [
         link for link in program.rig.links.values()
         if isinstance(link, Motor) and link.rate in row and link.follower in row
-    ]  # fmt: skip
+    ])  # fmt: skip
+
+
+def adding_up(program: Program) -> tuple[ChannelKey, ...]:
+    """Keys of the channels that go on from where they are: what rolls, what goes round with it, and
+    what motors drive."""
+    return (*program.growing, *(link.follower for link in motors_of(program)))
 
 
 def start_of(pose: Pose) -> dict[ChannelKey, float]:
@@ -49,6 +60,15 @@ class RunUp:
         self.motors = motors_of(program)
         # The totals of some motors each, and which of them they are; made when first asked for.
         self._parts: list[tuple[list[int], _Totals]] | None = None
+
+    @property
+    def ready(self) -> bool:
+        """Whether what is asked is there at once."""
+        return not self.motors or self._parts is not None
+
+    def prepare(self) -> None:
+        """Add up what motors do over the routine. Raises GremioError where it is stopped."""
+        self._totals(np.zeros(1))
 
     def at(self, times: Array) -> dict[ChannelKey, Array]:
         """What motors have come to at times (F,), s: (F,) by key of the follower."""
@@ -156,6 +176,7 @@ class RunUp:
         rows = [program.channel_row[link.rate] for link in links]
         if not program.inputs[rows].all():
             channels = evaluate_channels(program, inputs, apart=True)[0]
+            check_not_stopped()
             rates: Array = channels[rows]
             return rates
         # What keys say is asked of them, and nothing needs to be solved.

@@ -10,21 +10,25 @@ from __future__ import annotations
 import bisect
 import itertools
 import math
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import NamedTuple
 
 import numpy as np
 from msgspec.structs import replace
 
 from gremio.core.arrays import Array
+from gremio.core.edit.parts import descendants
 from gremio.core.frames import Frame, between, frame_of, holds, matrix
 from gremio.core.mechanics.clock import local_time
 from gremio.core.motion.run_up import motors_of
 from gremio.core.problem import Note
 from gremio.core.remembered import Bounded
 from gremio.core.rig.carried import CarriedInTurn, Unsound, carried_in_turn, carrier_name
+from gremio.core.rig.channels import split
+from gremio.core.rig.constraints import targets_of
 from gremio.core.rig.ids import CLOCK, PartId
-from gremio.core.rig.model import Rig, Routine
+from gremio.core.rig.links import members
+from gremio.core.rig.model import Driving, Rig, Rolling, Routine
 from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program
@@ -143,6 +147,12 @@ class Stretches:
         """A stretch that is found."""
         return self._known[place]
 
+    def settling_counts(self, place: int) -> bool:
+        """Whether something else has to do with where the parts stand that settle in a stretch, so
+        that it has to be solved at each step of theirs."""
+        settling = self._known[place].settling
+        return bool(settling) and not _by_themselves(self.program.rig, settling)
+
     def program_at(self, place: int, time: float) -> Program:
         """What is to be solved at a time (s), in a stretch that is found."""
         stretch = self._known[place]
@@ -199,6 +209,29 @@ class Stretches:
         return told + faults_on_the_way(self.program, self.routine)
 
 
+def _by_themselves(rig: Rig, parts: Iterable[PartId]) -> bool:
+    """Whether no link, constraint, closure, measure, tread or path has to do with some parts, or
+    with what they carry."""
+    settling = list(parts)
+    own: set[str] = {*settling, *(p for part in settling for p in descendants(rig, part))}
+    for link in rig.links.values():
+        named: set[str] = {split(c)[0] for c in members(link)}
+        if isinstance(link, Rolling) and link.on is not None:
+            named.add(link.on)
+        if isinstance(link, Driving):
+            named.add(link.body)
+        if named & own:
+            return False
+    tied: set[str] = {one.part for one in rig.constraints.values()}
+    tied |= {t.on for one in rig.constraints.values() for t in targets_of(one) if t.on}
+    tied |= {part for c in rig.closures.values() for part in (c.one, c.two) if part}
+    tied |= {end.part for measure in rig.measures.values() for end in measure.ends}
+    tied |= {wheel.on for t in rig.treads.values() for wheel in t.wheels if wheel.on}
+    tied |= {tread.on for tread in rig.treads.values() if tread.on}
+    tied |= {path.on for path in rig.paths.values() if path.on}
+    return not tied & own
+
+
 def unsound_note(rig: Rig, one: Unsound) -> Note:
     """A hand-off that does not count, told."""
     name = rig.parts[one.part].name if one.part in rig.parts else ""
@@ -231,6 +264,22 @@ def carried_rig(
     for part, carrier in carriers.items():
         parts[part] = replace(parts[part], parent=carrier, mount=mounts[part])
     return replace(rig, parts=parts)
+
+
+def carried_as(base: Program, shown: Program, routine: Routine) -> Program:
+    """What is solved where each part that a routine hands over rides as in another program of
+    nearly the same rig; base itself where that does not fit it."""
+    parts, were = base.rig.parts, shown.rig.parts
+    handed = [part for part in routine.carried if part in parts and part in were]
+    carriers = {part: were[part].parent for part in handed}
+    for part in handed:
+        above, seen = carriers[part], {part}
+        while above is not None:
+            if above in seen or above not in parts:
+                return base
+            seen.add(above)
+            above = carriers.get(above, parts[above].parent)
+    return _program(base, carriers, {part: were[part].mount for part in handed})
 
 
 class _Carried(NamedTuple):

@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import NamedTuple
+from html import escape
+from typing import overload
 
 import numpy as np
 
 from gremio.core.arrays import Array, Flags, Rows
 from gremio.core.plan.loops import ROUNDING, missed
-from gremio.core.problem import Note, NotFound
-from gremio.core.quantity import show_short, show_small
+from gremio.core.problem import GremioError, Note, NotFound, counted_words
+from gremio.core.quantity import UNITS, show_short, show_small
 from gremio.core.rig.channels import CHANNELS, free_of, key, split
 from gremio.core.rig.find import channel_key, control_id, nothing_called, part_id
 from gremio.core.rig.ids import NOTHING, ChannelKey, PartId, ThingId
@@ -20,14 +22,16 @@ from gremio.core.rig.numbers import (
     closure_label,
     full_label,
     home_value,
+    kind_of,
     numbers_of,
     owner_name,
     shown_unit,
 )
 from gremio.core.rig.scales import shown_on
 from gremio.core.solve.dimensions import with_dimensions, with_ends
-from gremio.core.solve.loop_steps import LoopBatch, LoopStep
+from gremio.core.solve.loop_steps import LoopBatch
 from gremio.core.solve.program import Program
+from gremio.core.solve.standing import Closing, PartPose, PartPoses
 from gremio.core.solve.wants import Want, want_notes
 
 # Loops closed together, the share of the way that each could go, and the gap left.
@@ -35,29 +39,12 @@ Closed = tuple[LoopBatch, Array, Array]
 _BEYOND = 1e-9
 
 
-@dataclass(frozen=True)
-class PartPose:
-    """Where one part stands. world: (4, 4). channels: value in SI by name ("turn z")."""
-
-    name: str
-    world: Array
-    channels: dict[str, float]
-
-
-class Closing(NamedTuple):
-    """How a loop closes in F frames. gone: (F,) the share of the way from home that could be
-    gone, 1 where it closes as asked. gap: (F,) the greatest gap that is left (m). cut: (F,) where
-    the way was too long to be followed, or somebody stopped it."""
-
-    step: LoopStep
-    gone: Array
-    gap: Array
-    cut: Flags
-
-
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Poses:
     """The poses of F frames, as arrays. C channels, P parts, rows as in the program.
+
+    Told by names: `poses["Upper gates"]` is (F,) in SI, `poses["Upper gates", "deg"]` in a unit,
+    `poses[3]` one pose, `poses[10:20]` some of them, `poses.part("Jib").world` (F, 4, 4).
 
     channels: (C, F) values in SI, within their stops.
     asked: (C, F) what the channels were asked for, before the stops.
@@ -91,6 +78,73 @@ class Poses:
         """How many frames there are."""
         return int(self.channels.shape[1])
 
+    def __len__(self) -> int:
+        return self.frames
+
+    def __repr__(self) -> str:
+        program = self.program
+        return (
+            f"<{counted_words(self.frames, 'pose')} of {program.rig.name}: "
+            f"{counted_words(len(program.part_ids), 'part')}, "
+            f"{counted_words(len(program.channel_keys), 'channel')}>"
+        )
+
+    def __iter__(self) -> Iterator[Pose]:
+        return map(self.frame, range(self.frames))
+
+    @overload
+    def __getitem__(self, at: int) -> Pose: ...
+    @overload
+    def __getitem__(self, at: slice | Rows) -> Poses: ...
+    @overload
+    def __getitem__(self, at: str | tuple[str, str]) -> Array: ...
+    def __getitem__(self, at: int | slice | Rows | str | tuple[str, str]) -> Pose | Poses | Array:
+        """By a number the pose of a frame, by a slice some of the frames; by a name the values of a
+        channel or a control, in SI, or in a unit. Raises IndexError, NotFound, GremioError for a
+        unit of another kind."""
+        if isinstance(at, str):
+            return self.named(at)
+        if isinstance(at, tuple):
+            return self.named(*at)
+        if isinstance(at, int | np.integer):
+            if not -self.frames <= at < self.frames:
+                raise IndexError(f"There are {counted_words(self.frames, 'pose')}; none is {at}.")
+            return self.frame(int(at))
+        return self.frames_at(at)
+
+    def named(self, name: str, unit: str = "") -> Array:
+        """(F,) values of a channel by name, in SI or in a unit. Raises NotFound, GremioError for a
+        unit of another kind."""
+        rig = self.program.rig
+        channel = channel_key(rig, name)
+        row = self.program.channel_row.get(channel)
+        values = np.full(self.frames, home_value(rig, channel))
+        if row is not None:
+            values = self.channels[row].copy()
+        if not unit:
+            return values
+        kind = kind_of(rig, channel)
+        if unit not in UNITS or UNITS[unit].kind != kind:
+            fit = ", ".join(one for one in UNITS if one and UNITS[one].kind == kind)
+            raise GremioError(f"{name} is not told in {unit!r}. Take one of {fit or 'no unit'}.")
+        return values / UNITS[unit].size
+
+    def velocity(self, name: str, times: Array) -> Array:
+        """(F,) how fast a channel (by name) changes, in SI a second, by differences between the
+        frames at times (F,), s: central ones, of second order. Raises NotFound."""
+        found: Array = np.gradient(self.named(name), np.asarray(times, dtype=float))
+        return found
+
+    def part(self, name: str) -> PartPoses:
+        """Where the part of this name stands in every frame. Raises NotFound."""
+        program = self.program
+        found = part_id(program.rig, name)
+        entry, row = program.rig.parts[found], program.channel_row
+        channels = {
+            c: self.channels[row[key(found, c)]] for c in free_of(entry) if key(found, c) in row
+        }
+        return PartPoses(entry.name, self.worlds[:, program.part_row[found]], channels)
+
     def channel(self, channel: ChannelKey) -> Array:
         """(F,) values in SI of the channel with this key."""
         values: Array = self.channels[self.program.channel_row[channel]]
@@ -113,11 +167,25 @@ class Poses:
         )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Pose:
     """The answer for one set of inputs."""
 
     poses: Poses
+
+    def __repr__(self) -> str:
+        notes = f", {counted_words(len(self.notes), 'note')}" if self.notes else ""
+        return f"<pose of {self.program.rig.name}{notes}>"
+
+    def _repr_html_(self) -> str:
+        """What a notebook shows: where the controls stand, and what is wrong."""
+        rig = self.program.rig
+        rows = "".join(
+            f"<tr><td>{escape(c.name)}</td><td>{escape(shown_on(rig, key(i), self.at(key(i))))}"
+            "</td></tr>" for i, c in rig.controls.items()
+        )  # fmt: skip
+        notes = "".join(f"<li>{escape(note.text)}</li>" for note in self.notes)
+        return f"<b>{escape(rig.name)}</b><table>{rows}</table><ul>{notes}</ul>"
 
     @property
     def program(self) -> Program:

@@ -38,7 +38,7 @@ from gremio.core.solve.steps import (
 from gremio.core.solve.tree import Tree
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, repr=False)
 class Program(Tree):
     """Everything about a rig that does not change while it is posed. C channels; its parts
     are as in Tree.
@@ -85,6 +85,9 @@ class Program(Tree):
     def channel_row(self) -> dict[ChannelKey, int]:
         """From key to row."""
         return self.keys.row
+
+    def __repr__(self) -> str:
+        return f"<program of {self.rig!r}>"
 
     def link(self, channel: ChannelKey) -> Link | None:
         """The link that sets a channel (by key); None when a hand or a screw does."""

@@ -63,6 +63,14 @@ def rope_in(pose: Pose, through: tuple[Waypoint, ...]) -> tuple[Laid, bool]:
         looks = min(4 * looks, _MOST)
 
 
+def carrying_rows(pose: Pose, through: tuple[Waypoint, ...]) -> Rows:
+    """Rows of the channels of all that carries a rope's points: it lies as these are."""
+    known = _CARRYING.of(pose.program, dict)
+    if through not in known:
+        known[through] = _carrying(pose.program, through)
+    return known[through].every
+
+
 def _carrying(program: Program, through: tuple[Waypoint, ...]) -> Carrying:
     """What carries the points of a rope. A sheave that turns about its own axis is left out: that
     moves nothing of the rope, however often it goes round."""

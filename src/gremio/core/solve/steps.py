@@ -26,6 +26,7 @@ from gremio.core.solve.frames import Finder, as_matrices
 from gremio.core.solve.limits import Limits, as_slice, softly
 from gremio.core.solve.loop_steps import LoopBatch
 from gremio.core.solve.reach_steps import ReachStep
+from gremio.core.solve.tree import Tree
 
 # The tangent of what a mount may be askew of upright and count as standing so.
 _ASKEW = 1e-9
@@ -269,11 +270,18 @@ class RollStep:
         x, y, z = tree.mounts[2][:, tree.part_row[self.part], 0]
         upright = axle != 2 and z > 0 and math.hypot(x, y) < _ASKEW * z
         turns = rolled(frames[:, :3], axle, self.radius, upright=bool(upright))
+        if upright and self._hangs(tree):
+            turns = -turns
         if self.slip >= 0:
             slip = finder.channels[self.slip]
             more = np.diff(turns) * (1.0 + (slip[1:] + slip[:-1]) / 2)
             turns = np.concatenate([[0.0], np.cumsum(more)])
         return turns[None]
+
+    def _hangs(self, tree: Tree) -> bool:
+        """Whether the wheel's mount has its z downward at home, as on the twin of a carriage."""
+        over = tree.upward_at_home(self.on) if self.on in tree.part_row else np.array([0, 0, 1.0])
+        return bool(tree.upward_at_home(self.part, mounted=True) @ over < 0)
 
 
 @dataclass(frozen=True)

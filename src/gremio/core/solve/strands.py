@@ -20,7 +20,7 @@ from gremio.core.rig.ids import ThingId
 from gremio.core.rig.model import Strand, Waypoint
 from gremio.core.rig.numbers import numbers_of
 from gremio.core.solve.pose import Pose
-from gremio.core.solve.ropes import rope_in
+from gremio.core.solve.ropes import carrying_rows, rope_in
 
 _HANGS, _A_COIL = 32, 18
 # So many coils or folds are drawn at most.
@@ -45,15 +45,37 @@ class Lies(NamedTuple):
 
 
 _LYING: Remembered[dict[str, Lies | None]] = Remembered()
+# How each lay when it was laid last, and where its points were: most of a machine stands while
+# something is pulled, or goes through its travel.
+_LAST: Remembered[dict[str, tuple[Strand, bytes, Lies]]] = Remembered()
 
 
 def lies(pose: Pose, strand: Strand) -> Lies | None:
     """How a strand, as it is in a pose, lies there; None where it can't be told."""
     if wrong_strand(pose.program.rig, strand):
         return None
-    if strand.kind == "rope" and (
-        len(strand.through) > 2 or any(end.radius for end in strand.through)
-    ):
+    last, where = _LAST.of(pose.program, dict), _where(pose, strand)
+    known = last.get(strand.name)
+    if known is None or known[:2] != (strand, where):
+        known = last[strand.name] = (strand, where, _lies(pose, strand))
+    return known[2]
+
+
+def _over_sheaves(strand: Strand) -> bool:
+    several = len(strand.through) > 2 or any(end.radius for end in strand.through)
+    return strand.kind == "rope" and several
+
+
+def _where(pose: Pose, strand: Strand) -> bytes:
+    """All of a pose that says how a strand lies."""
+    if _over_sheaves(strand):
+        rows = carrying_rows(pose, strand.through)
+        return bytes(pose.poses.channels[rows, 0].tobytes())
+    return b"".join(pose.frame_of(end.on).tobytes() for end in strand.through)
+
+
+def _lies(pose: Pose, strand: Strand) -> Lies:
+    if _over_sheaves(strand):
         return _laid(pose, strand)
     ends = [_place(pose, end) for end in strand.through]
     one, two = ends[0], ends[-1]

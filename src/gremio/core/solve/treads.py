@@ -168,6 +168,10 @@ def laid_links(
 
 
 _LAID: Remembered[dict[ThingId, Links]] = Remembered()
+# How each lay when it was laid last, and all that said so: most of a machine stands while something
+# is pulled, or goes through its travel.
+_Which = tuple[bytes, tuple[int, float, float, float]]
+_LAST: Remembered[dict[ThingId, tuple[_Which, Links]]] = Remembered()
 
 
 def links_now(pose: Pose, tread_id: ThingId) -> Links:
@@ -196,7 +200,13 @@ def _links_in(poses: Poses, frame: int, tread_id: ThingId) -> Links:
     pitch, shift = (value(names[entry.repeat.along], tread.link) for names in (PITCH, SHIFT))
     needed = (*(wheel.on for wheel in tread.wheels), tread.on)
     frames = {part: poses.worlds[frame, row[part]] for part in needed if part in row}
-    return laid_links(program.rig, frames, tread, (count, pitch, shift, value("sag", tread_id)))
+    numbers = count, pitch, shift, value("sag", tread_id)
+    which = b"".join(world.tobytes() for world in frames.values()), numbers
+    last = _LAST.of(program, dict)
+    known = last.get(tread_id)
+    if known is None or known[0] != which:
+        known = last[tread_id] = which, laid_links(program.rig, frames, tread, numbers)
+    return known[1]
 
 
 def tread_steps(poses: Poses, frame: int, tread_id: ThingId, count: int) -> Array:

@@ -55,6 +55,16 @@ class Tree:
     own_parts: Rows
     joint_steps: tuple[JointStep, ...]
 
+    def upward_at_home(self, part: PartId, *, mounted: bool = False) -> Array:
+        """(3,) which way the z of a part, or of its mount, goes in the world with all at home."""
+        row, way = self.part_row[part], np.array([0.0, 0.0, 1.0])
+        while row >= 0:
+            if not mounted and self.own_place[row] >= 0:
+                way = self.owns[:3, :, self.own_place[row], 0].T @ way
+            way = self.mounts[:3, :, row, 0].T @ way
+            row, mounted = int(self.parents[row]), False
+        return way
+
     def applied(self, part: PartId) -> tuple[tuple[str, int], ...]:
         """(channel name, channel row) of a part's free channels, in the order applied."""
         known = self._applied.get(part)

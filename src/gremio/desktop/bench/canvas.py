@@ -76,6 +76,8 @@ class Canvas(QOpenGLWidget):
         self.textured = False
         self.with_faces = True
         self.hidden: frozenset[PartId] = frozenset()
+        # What would be made, as ghosts.
+        self._beside: list[Array] = []
         self._wiggle = Wiggle(self)
         self.motion = Motion(self)
         self._resting = QTimer(self)
@@ -256,6 +258,7 @@ class Canvas(QOpenGLWidget):
         if handles:
             drawn.handle, *drawn.others = handles
             drawn.ghosts = self._ghosts(handles[0])
+        drawn.ghosts = [*drawn.ghosts, *self._beside]
         drawn.pins = self._pins()
         drawn.ties = ties(self.pose, self.document.selected)
         drawn.tracks = tracks(self.pose, self.document.selected)
@@ -270,6 +273,11 @@ class Canvas(QOpenGLWidget):
         self.overlay.drawn = drawn
         self.overlay.update()
 
+    def show_beside(self, ghosts: list[Array]) -> None:
+        """Show ghosts of what would be made: (E, 2, 3) world ends of the edges of each."""
+        self._beside = ghosts
+        self._lay_overlay()
+
     def _title(self) -> str:
         if self._asked():
             return f"{self._asked()}; Esc stops"
@@ -279,6 +287,7 @@ class Canvas(QOpenGLWidget):
             ("stand-ins", self.light),
             ("textured", self.textured),
             (f"{away} hidden", away > 0),
+            ("what adds up still as before", self.document.timing.behind),
         ]
         return ", ".join([view, *(word for word, on in shown if on)])
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from functools import partial
 
+from gremio.core.motion.run_up import adding_up
 from gremio.core.problem import counted_words
 from gremio.core.rig.carried import carrier_name
 from gremio.core.rig.channels import split
@@ -28,10 +29,12 @@ def timed(rig: Rig, thing: ThingId) -> tuple[tuple[ThingId, str], ...]:
 def timed_section(document: Document, thing: ThingId) -> Iterator[Field]:
     """What routines have of a thing; nothing where they have nothing."""
     every = timed(document.rig, thing)
-    if not every:
+    adding = [c for c in adding_up(document.mounted) if split(c)[0] == thing]
+    if not every and not (adding and document.rig.routines):
         return
     names = {document.rig.routines[routine_id].name for routine_id, _ in every}
-    yield Head("In routines", ", ".join(sorted(names)))
+    yield Head("In routines", ", ".join(sorted(names)) or "adds up")
+    yield from (Words(partial(_adds_up, document, c)) for c in adding)
     for routine_id, channel in every:
         if channel:
             key = ChannelKey(channel)
@@ -57,6 +60,13 @@ def _keys(document: Document, routine_id: ThingId, channel: ChannelKey) -> str:
     times = [station.lead for station in cam.stations]
     span = f"{times[0]:.4g} s to {times[-1]:.4g} s" if times else ""
     return f"{routine.name}: {word + ', ' if word else ''}{count}, {span}"
+
+
+def _adds_up(document: Document, channel: ChannelKey) -> str:
+    timing, word = document.timing, number_word(document.rig, channel)
+    if timing.on and timing.routine is not None:
+        return f"{word}: added up from the beginning of {timing.routine.name}"
+    return f"{word}: off the routine it goes on from where it is, which no routine reads"
 
 
 def _carried(document: Document, routine_id: ThingId, part: PartId) -> str:

@@ -9,6 +9,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QHBoxLayout,
+    QLabel,
     QPushButton,
     QSplitter,
     QStackedWidget,
@@ -21,6 +22,8 @@ from gremio.desktop.actions.hints import hint
 from gremio.desktop.deck.cam_page import CamPage
 from gremio.desktop.deck.inspection_page import InspectionPage
 from gremio.desktop.document.document import Document
+from gremio.desktop.document.timing import AS_BEFORE
+from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import DAY, Inks
 
 if TYPE_CHECKING:
@@ -110,7 +113,13 @@ class Deck(QWidget):
         self.on.setToolTip("Click, or press Esc, to end it")
         self.on.clicked.connect(document.timing.end)
         tabs.addWidget(self.on)
+        # What is not yet as it is at the time now, or what no routine says; seen as well.
+        self.behind = QLabel()
+        self.behind.setFont(text_font(8.5))
+        tabs.addWidget(self.behind)
         document.timing.changed.connect(self._tell_time)
+        document.timing.followed_on.connect(self._tell_behind)
+        document.pose_changed.connect(self._tell_behind)
         document.timing.curve_wanted.connect(self._show_curve)
         document.timing.lines_wanted.connect(lambda: self.show_page("Routine"))
         self._tell_time()
@@ -126,6 +135,17 @@ class Deck(QWidget):
         self.on.setText(words)
         self.on.setVisible(bool(words))
         self.on.setStyleSheet(f"color: {self.inks.time};")
+        self._tell_behind()
+
+    def _tell_behind(self) -> None:
+        timing = self.document.timing
+        words = timing.behind_words() or timing.off_words()
+        if words != self.behind.text():
+            self.behind.setText(words)
+            self.behind.setToolTip(AS_BEFORE if timing.behind else "")
+            off = words == timing.off_words()
+            colour = self.inks.second if off else self.inks.time
+            self.behind.setStyleSheet(f"color: {colour};{'' if off else ' font-style: italic;'}")
 
     def _show_curve(self, channel: str) -> None:
         self.show_page("Cam")

@@ -12,7 +12,7 @@ from PyQt6.QtCore import (
     QSortFilterProxyModel,
     Qt,
 )
-from PyQt6.QtGui import QGuiApplication, QKeyEvent, QKeySequence
+from PyQt6.QtGui import QColor, QGuiApplication, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QCheckBox,
@@ -45,6 +45,7 @@ from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.model import Link, Rig
 from gremio.desktop.deck.catching_up import CatchingUp
 from gremio.desktop.document.document import Document
+from gremio.desktop.document.timing import AS_BEFORE
 from gremio.desktop.fields.pieces import second, verb
 from gremio.desktop.fields.save_where import ask_where
 from gremio.desktop.fields.text_field import TextField
@@ -70,6 +71,7 @@ class _Table(QAbstractTableModel):
         self.document = document
         self.rows: list[LedgerRow] = []
 
+        self.inks: Inks = DAY
         # Whether channels that nothing leads are shown too.
         self.free = False
 
@@ -117,12 +119,17 @@ class _Table(QAbstractTableModel):
         """What a cell shows."""
         row, column = self.rows[index.row()], COLUMNS[index.column()]
         shown = (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole, Qt.ItemDataRole.ToolTipRole)
+        before = column == "Value" and self.document.timing.shown_as_before(row.channel)
         if role in shown:
+            if role == Qt.ItemDataRole.ToolTipRole and before:
+                return AS_BEFORE
             return cell(self.document.pose, row, column)
         if role == _SORT:
             if column == "Value":
                 return self.document.pose.at(row.channel)
             return cell(self.document.pose, row, column).lower()
+        if role == Qt.ItemDataRole.ForegroundRole and before:
+            return QColor(self.inks.time)
         if role == Qt.ItemDataRole.FontRole:
             number = column in (*_NUMBERS, "How")
             return digit_font(8.5) if number else text_font(9)
@@ -225,7 +232,7 @@ class LedgerPage(CatchingUp):
 
     def set_inks(self, inks: Inks) -> None:
         """Draw by day or by night."""
-        self.inks = inks
+        self.inks = self.table.inks = inks
         self.view.viewport().update()
 
     def rebuild(self) -> None:
@@ -298,7 +305,7 @@ class LedgerPage(CatchingUp):
             self.document.said.emit("Choose a row first; its link can then be pasted on others.")
             return
         self._copied = self.document.rig.links.get(rows[0].link_id)
-        pose = self.document.pose
+        pose = self.document.settled()
         lines = ["\t".join(cell(pose, row, column) for column in COLUMNS) for row in rows]
         QGuiApplication.clipboard().setText("\n".join(lines))
         self.document.said.emit(f"Copied how {rows[0].follower} is led.")
@@ -329,7 +336,7 @@ class LedgerPage(CatchingUp):
                  for i in range(self.sorted.rowCount())]  # fmt: skip
         rows = [self.table.rows[i] for i in order]
         try:
-            atomic.write(path, ledger_csv(self.document.pose, rows).encode())
+            atomic.write(path, ledger_csv(self.document.settled(), rows).encode())
         except GremioError as problem:
             self.document.said.emit(str(problem))
             return

@@ -6,8 +6,8 @@ from collections.abc import Callable
 from typing import NamedTuple
 
 import numpy as np
-from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen, QPolygonF
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPen, QPolygonF
 
 from gremio.core.arrays import Array
 from gremio.core.mechanics.profiles import value
@@ -85,8 +85,10 @@ def draw_ruler(
     played: tuple[float, float],
     base: float,
     x_of: Callable[[float], float],
+    redone: float | None,
 ) -> None:
-    """Seconds along a routine, and the stretch that is played. base: where it lies (px)."""
+    """Seconds along a routine, the stretch that is played, and hatched what is not yet followed
+    anew. base: where it lies (px). redone: up to when it is followed (s); None for all."""
     ink, second = QColor(inks.ink), QColor(inks.second)
     painter.setFont(text_font(8.5))
     painter.setPen(QPen(ink, 1.2))
@@ -101,6 +103,11 @@ def draw_ruler(
         text = f"{time:g} s"
         painter.setPen(second)
         painter.drawText(QPointF(x - metrics.horizontalAdvance(text) / 2, base - 8), text)
+    if redone is not None:
+        hatched = QBrush(QColor(inks.time), Qt.BrushStyle.BDiagPattern)
+        painter.fillRect(
+            QRectF(x_of(redone), base - 6, x_of(routine.length) - x_of(redone), 6), hatched
+        )
     start, end = played
     painter.setPen(QPen(QColor(inks.time), 3))
     painter.drawLine(QPointF(x_of(start), base + 3), QPointF(x_of(end), base + 3))

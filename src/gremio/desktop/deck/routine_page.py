@@ -130,6 +130,7 @@ class RoutinePage(QWidget):
         document.selection_changed.connect(self.lines.update)
         self.timing.changed.connect(self.rebuild)
         self.timing.moved.connect(self._take_time)
+        self.timing.followed_on.connect(self.lines.update)
         self.rebuild()
 
     def set_inks(self, inks: Inks) -> None:
@@ -314,7 +315,7 @@ class RoutinePage(QWidget):
 
     def _begin_here(self) -> None:
         document, routine_id = self.document, self.timing.routine_id
-        now = start_of(document.pose)
+        now = start_of(document.settled())
         document.edit("begin a routine here", lambda rig: begin_here(rig, routine_id, now))
 
     def _remove(self) -> None:

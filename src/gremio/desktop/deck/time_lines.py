@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 import numpy as np
-from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
     QKeyEvent,
@@ -13,6 +13,7 @@ from PyQt6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
+    QPixmap,
     QPolygonF,
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
@@ -66,6 +67,8 @@ class TimeLines(QWidget):
         self._ordered: tuple[int, int, list[ChannelKey]] = (0, 0, [])
         # Where the time was drawn last (px).
         self._drawn_at = 0.0
+        # What stands while the time goes by, of what is seen, and where that is (px).
+        self._still: tuple[QRect, QPixmap] | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Keys of the routine")
@@ -152,21 +155,55 @@ class TimeLines(QWidget):
     def take_time(self) -> None:
         """Draw the time where it is now; the rest stands."""
         for x in (self._drawn_at, self.x_of(self.document.timing.time)):
-            self.update(int(x) - 8, 0, 17, self.height())
+            super().update(int(x) - 8, 0, 17, self.height())
+
+    def update(self) -> None:
+        """Draw all of it anew."""
+        self._still = None
+        super().update()
 
     # ── drawing ────────────────────────────────────────────────────
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """The ruler, the lines, the keys, and the time now; of those that are seen."""
         assert event is not None
-        seen = event.rect()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         routine = self._routine()
         if routine is None:
             return
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        seen = self.visibleRegion().boundingRect()
+        if event.rect().contains(seen):
+            # Another picture altogether, also where the window says so.
+            self._still = None
+            self._draw_still(painter, routine, seen)
+        else:
+            if self._still is None or self._still[0] != seen:
+                self._still = seen, self._picture(routine, seen)
+            painter.drawPixmap(QPointF(seen.topLeft()), self._still[1])
+        self._draw_now(painter)
+        if self._band is not None:
+            painter.setPen(QPen(QColor(self.inks.time), 1, Qt.PenStyle.DashLine))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(self._band)
+
+    def _picture(self, routine: Routine, seen: QRect) -> QPixmap:
+        dense = self.devicePixelRatioF()
+        picture = QPixmap(seen.size() * dense)
+        picture.setDevicePixelRatio(dense)
+        picture.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(picture)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.translate(-QPointF(seen.topLeft()))
+        self._draw_still(painter, routine, seen)
+        painter.end()
+        return picture
+
+    def _draw_still(self, painter: QPainter, routine: Routine, seen: QRect) -> None:
+        """All but the time now, of what is seen."""
         played = self.document.timing.range()
-        draw_ruler(painter, self.inks, routine, played, _RULER - 6.0, self.x_of)
+        redone = self.document.timing.redone()
+        draw_ruler(painter, self.inks, routine, played, _RULER - 6.0, self.x_of, redone)
         bars, channels = self.bars.parts(), self.channels()
         first, last = (int((y - _RULER) // _ROW) for y in (seen.top(), seen.bottom()))
         for row, part in enumerate(bars):
@@ -185,11 +222,6 @@ class TimeLines(QWidget):
             painter.setFont(text_font(9))
             room = QRectF(_NAMES, _RULER + 8, self.width() - _NAMES - _RIGHT, 60)
             painter.drawText(room, Qt.TextFlag.TextWordWrap, EMPTY)
-        self._draw_now(painter)
-        if self._band is not None:
-            painter.setPen(QPen(QColor(self.inks.time), 1, Qt.PenStyle.DashLine))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRect(self._band)
 
     def _draw_line(
         self,

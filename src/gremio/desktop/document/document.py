@@ -146,6 +146,12 @@ class Document(QObject):
         """Where everything stands now."""
         return self._pose
 
+    def settled(self) -> Pose:
+        """Where everything stands now, for what is kept of it: not as it was before the routine
+        was followed anew. Raises GremioError where whoever waits for that stops it."""
+        self.timing.catch_up()
+        return self._pose
+
     @property
     def changed(self) -> bool:
         """Whether there is something that the file does not hold."""
@@ -184,7 +190,7 @@ class Document(QObject):
         return self.timing.inputs(self.teaching.inputs(self._program, self.rig))
 
     def _solve(self) -> None:
-        with self.patience(*self.timing.long_words()):
+        with self.patience():
             self._program = self.timing.program(self._mounted)
             self._pose = evaluate(self._program, self.inputs(), self._last_values).frame(0)
         # A formula that says nothing shows the value that it had last.
@@ -237,6 +243,11 @@ class Document(QObject):
         before = self.rig
         try:
             after = followed(self._mounted, before, change(before))
+            if after.alike and after is not before:
+                # What keeps two sides alike is loaded when there are any.
+                from gremio.core.make.alike import kept_alike
+
+                after = kept_alike(before, after, geometry=self.geometry)
         except GremioError as refused:
             self.said.emit(str(refused))
             return False
@@ -324,6 +335,8 @@ class Document(QObject):
         Says why when one can't be moved; returns whether any could.
         """
         put: dict[ChannelKey, float] = {}
+        if not (gesture and self.timing.writing):
+            self.timing.catch_up()
         if len(values) == 1 and not gesture:
             ((only, typed),) = values.items()
             if giver_of(self.rig, only) is not None:
@@ -423,6 +436,8 @@ class Document(QObject):
         put too. Numbers that no hand puts are changed in their things. What is being taught is
         kept with the lesson."""
         quiet = {c: v for c, v in values.items() if not is_put(self.rig, c)}
+        if not self.timing.writing:
+            self.timing.catch_up()
         before = self.inputs()
         hands = {c: v for c, v in values.items() if c not in quiet}
         rolled = dict(hands)

@@ -12,7 +12,7 @@ from typing import Protocol
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from gremio.core.motion.run_up import motors_of
+from gremio.core.motion.run_up import adding_up, motors_of
 from gremio.core.problem import GremioError
 from gremio.core.rig.ids import CLOCK, ChannelKey
 from gremio.core.rig.model import Motor
@@ -79,7 +79,7 @@ class FreeRunning(QObject):
         if not self._reached:
             return {}
         program = self._open.program
-        driven = {CLOCK, *(link.follower for link in motors_of(program)), *program.growing}
+        driven = {CLOCK, *adding_up(program)}
         return {c: value for c, value in self._reached.items() if c in driven}
 
     def give_over(self, channels: Iterable[ChannelKey]) -> None:

@@ -10,6 +10,7 @@ from gremio.desktop.document.document import Document
 
 def as_mounted(document: Document) -> Pose:
     """The pose of now, with each part where it is mounted."""
+    pose = document.settled()
     if document.program is document.mounted:
-        return document.pose
+        return pose
     return evaluate(document.mounted, document.inputs()).frame(0)

@@ -4,32 +4,40 @@ from __future__ import annotations
 
 import time as clock
 from collections.abc import Callable, Mapping
+from contextlib import AbstractContextManager
 from typing import Any, Protocol
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from gremio.core.edit.routines import SAME_TIME, add_routine, begin_here, set_keys
 from gremio.core.mechanics.clock import frame_at, time_of
-from gremio.core.motion.routines import run_of
-from gremio.core.problem import GremioError
+from gremio.core.motion.keys import inputs_at
+from gremio.core.motion.routines import Run, run_of
+from gremio.core.motion.run_up import adding_up
+from gremio.core.motion.stretches import carried_as
 from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
 from gremio.core.rig.model import Rig, Routine
 from gremio.core.rig.numbers import full_label
 from gremio.core.solve.program import Program
 from gremio.desktop.document.free_running import FreeRunning, RunningRig
+from gremio.desktop.document.redoing import Redoing
 
+# Said of a figure that is not yet as it is at the time now.
+AS_BEFORE = "As it was before: the routine is followed anew, and has not come so far yet."
 # So often a second a picture is asked for while it plays, at most (ms between).
 _BEAT = 16
 _LONG = "The routine is followed from its beginning …"
-_STOP = "Stop, and stay at the time before (Esc)"
+_STOP = "Stop, and change nothing (Esc)"
 # Of so many pictures it is counted how many frames were left out.
 _COUNTED = 20
 
 
 class TimedRig(RunningRig, Protocol):
-    """What the time needs of the open rig. said: a message for the person at the screen."""
+    """What the time needs of the open rig. said: a message for the person at the screen. patience:
+    while something is solved, who waits can stop it."""
 
     said: Any
+    patience: Callable[..., AbstractContextManager[None]]
 
     @property
     def rig(self) -> Rig:
@@ -52,13 +60,14 @@ class TimedRig(RunningRig, Protocol):
 
 class Timing(QObject):
     """The time of a routine. changed: another routine, or whether it plays, is followed or written.
-    moved: the time is another. What a view would like to see: curve_wanted: the keys of a channel
-    (key) as a curve; lines_wanted: all of them on their lines; carrier_wanted: a click chooses what
-    carries the selected parts on; place_wanted: one chooses where a part (id) settles that is
-    handed over (HandOff)."""
+    moved: the time is another. followed_on: more of the routine is found. What a view would like to
+    see: curve_wanted: the keys of a channel (key) as a curve; lines_wanted: all of them on their
+    lines; carrier_wanted: a click chooses what carries the selected parts on; place_wanted: one
+    chooses where a part (id) settles that is handed over (HandOff)."""
 
     changed = pyqtSignal()
     moved = pyqtSignal()
+    followed_on = pyqtSignal()
     carrier_wanted = pyqtSignal()
     curve_wanted = pyqtSignal(str)
     lines_wanted = pyqtSignal()
@@ -69,10 +78,15 @@ class Timing(QObject):
         self._open = open_rig
         self.free = FreeRunning(open_rig)
         self.free.changed.connect(self.changed)
+        self.redoing = Redoing()
+        self.redoing.moved.connect(self._take_redone)
+        # Whether what adds up over the routine is not shown as it is at the time now, but as it
+        # was found last.
+        self.behind = False
+        # What had added up when it was found last (SI, by key).
+        self._added: dict[ChannelKey, float] = {}
         self._routine = NOTHING
         self.time = 0.0
-        # The last that could be shown.
-        self._taken = 0.0
         # Whether the Bench shows the routine at the time now; else where hands have put all.
         self.followed = False
         self.writing = False
@@ -133,16 +147,80 @@ class Timing(QObject):
         if not self.followed or routine is None:
             reached = self.free.reached()
             return {**base, **reached} if reached else base
-        found = run_of(self._open.mounted, routine).inputs(self.time)
+        run = self._run(self._open.mounted, routine)
+        if run is None:
+            at_now = inputs_at(routine, [self.time])
+            found = {c: float(value[0]) for c, value in at_now.items()}
+            known = self._open.mounted.channel_row
+            found.update({c: value for c, value in self._added.items() if c in known})
+        else:
+            found = run.inputs(self.time)
+            self._added = {c: found[c] for c in adding_up(run.program)}
         return {**found, **self.over}
 
     def program(self, mounted: Program) -> Program:
         """The rig made ready to run, as it is carried at the time now. mounted: as parts are
         mounted, which is how hands find them without a routine."""
         routine = self.routine
+        self.behind = False
         if not self.followed or routine is None or not routine.carried:
             return mounted
-        return run_of(mounted, routine).program_at(self.time)
+        run = self._run(mounted, routine)
+        if run is None:
+            return carried_as(mounted, self._open.program, routine)
+        return run.program_at(self.time)
+
+    # ── what takes long ────────────────────────────────────────────
+
+    def _run(self, mounted: Program, routine: Routine) -> Run | None:
+        """The run of the routine, where it answers for the time now; where that takes long it is
+        followed beside the window, and None."""
+        run = run_of(mounted, routine)
+        if not self.redoing.ready_at_once(run, self.time):
+            self.behind = True
+            self.redoing.begin(run)
+            return None
+        self.redoing.begin_at_rest(run)
+        return run
+
+    def _take_redone(self) -> None:
+        """The routine is followed further than it was."""
+        routine = self.routine
+        if routine is not None and self.behind and self.followed:
+            run = run_of(self._open.mounted, routine)
+            if run.ready(self.time):
+                self._open.solve_anew()
+        self.followed_on.emit()
+
+    def redone(self) -> float | None:
+        """Up to when (s) the routine has been followed; None where that is all of it, or nobody
+        follows it."""
+        routine = self.routine
+        if not self.followed or routine is None or not (self.behind or self.redoing.busy):
+            return None
+        reached = run_of(self._open.mounted, routine).reached()
+        return reached if self.behind or reached < routine.length else None
+
+    def shown_as_before(self, channel: ChannelKey) -> bool:
+        """Whether the figure of a channel (key) may be one of before the routine is followed anew:
+        what is led, and what adds up; keys are always as they say."""
+        if not self.behind:
+            return False
+        program = self._open.program
+        row = program.channel_row.get(channel)
+        return row is not None and (not program.inputs[row] or channel in adding_up(program))
+
+    def catch_up(self) -> None:
+        """Follow the routine to the time now, before anything is kept of where all stands there.
+        Raises GremioError where whoever waits stops it."""
+        routine = self.routine
+        if not self.behind or routine is None:
+            return
+        run = run_of(self._open.mounted, routine)
+        with self._open.patience(_LONG, _STOP):
+            while not run.ready(self.time) and run.go_on():
+                pass
+        self._open.solve_anew()
 
     # ── choosing ───────────────────────────────────────────────────
 
@@ -150,7 +228,9 @@ class Timing(QObject):
         """Another rig is on the table."""
         self._beat.stop()
         self.free.forget()
-        self._routine, self.time, self._taken = NOTHING, 0.0, 0.0
+        self.redoing.end()
+        self.behind, self._added = False, {}
+        self._routine, self.time = NOTHING, 0.0
         self.followed = self.writing = False
         self.over = {}
         self.changed.emit()
@@ -158,7 +238,7 @@ class Timing(QObject):
     def choose(self, routine_id: ThingId) -> None:
         """Show another routine, from its beginning."""
         self.stop()
-        self._routine, self.time, self.over = routine_id, 0.0, {}
+        self._routine, self.time, self.over, self._added = routine_id, 0.0, {}, {}
         self._take()
         self.changed.emit()
 
@@ -239,22 +319,9 @@ class Timing(QObject):
             found = max((t for t in times if t < self.time - SAME_TIME), default=self.range()[0])
         self.go_to(found, to_frame=False)
 
-    def long_words(self) -> tuple[str, ...]:
-        """What is said while a time far on takes long, and what stopping does; nothing without a
-        routine."""
-        return (_LONG, _STOP) if self.on else ()
-
     def _take(self) -> None:
-        """Show the time now; where somebody stops that, the one shown before."""
-        try:
-            self._open.solve_anew()
-        except GremioError as stopped:
-            self._beat.stop()
-            self.time = self._taken
-            self._open.solve_anew()
-            self._open.said.emit(str(stopped))
-            self.changed.emit()
-        self._taken = self.time
+        """Show the time now."""
+        self._open.solve_anew()
         self.moved.emit()
 
     # ── playing ────────────────────────────────────────────────────
@@ -291,6 +358,18 @@ class Timing(QObject):
         if self.playing:
             return "● plays"
         return "● the clock runs" if self.free.running else ""
+
+    def behind_words(self) -> str:
+        """What is not yet as it is at the time now; "" for nothing."""
+        reached = self.redone()
+        if reached is None:
+            return ""
+        return f"redone up to {reached:.1f} s" + (", shown as before" if self.behind else "")
+
+    def off_words(self) -> str:
+        """That hands, and not the routine, have put what adds up; "" where nothing does."""
+        adds = self.routine is not None and not self.followed and adding_up(self._open.mounted)
+        return "Off the routine: what rolls, and motors, go on from where they are" if adds else ""
 
     def end(self) -> None:
         """End what is on."""
@@ -361,6 +440,7 @@ class Timing(QObject):
         """Leave keys of channels at the time now, where they stand."""
         if self.routine is None:
             self.make()
+        self.catch_up()
         pose = self._open.pose
         known = self._open.program.channel_row
         values = {c: pose.put_at(c) for c in (*channels, *self.over) if c in known}
