@@ -21,6 +21,7 @@ import msgspec
 import mujoco
 import numpy as np
 import trimesh
+from again import again
 from measuring import HINGES_A_CONTROL, Row, against, best, hinged_tree, many_cams
 from over_time import over_time
 from scipy.optimize import least_squares
@@ -692,7 +693,8 @@ def main() -> None:
         *solving(), *formulas(), *trains(), *cams(), *linkages(), *seats(), *over_time(),
         *compiling(),
         *drawing(), *ledger(),
-        *apart("bench.py", "dragging"), *apart("editing.py"), *apart("scrubbing.py"), *starting(),
+        *apart("bench.py", "dragging"), *apart("editing.py"), *apart("scrubbing.py"),
+        *again(), *starting(),
     ]  # fmt: skip
     head = ("what", "against", "Gremio", "the other", "ratio")
     lines = ["| " + " | ".join(row) + " |" for row in (head, ("---",) * 5, *rows)]

@@ -12,7 +12,9 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 import msgspec
+import numpy as np
 from own_cogs import write_own_cogs
+from PyQt6.QtWidgets import QComboBox
 from tide_board import write_tide_board
 
 import gremio
@@ -55,7 +57,7 @@ def _take_all(folder: Path) -> None:
     def take(name: str) -> None:
         window.message.hide()
         settle()
-        while not window.document.looking.judged:
+        while not window.document.looking.judged or window.document.timing.behind:
             settle(0.1)
         settle(0.2)
         app.primaryScreen().grabWindow(0).save(str(OUT / f"{name}.png"))
@@ -213,10 +215,25 @@ def _take_works(window: Window, take: Callable[[str], None]) -> None:
     look_at(window, "Bridge pier", "Bridge leaf")
     document.select(next(iter(document.rig.struts)))
     take("struts")
-    document.move(control_id(document.rig, "Engine"), 1.0)
-    look_at(window, "Engine bed", "Crankshaft", "Crosshead", "Slide valve")
-    document.select(part_id(document.rig, "Crosshead"))
-    take("engine")
+    # A twin of the lift is asked for, and seen as a ghost.
+    document.move(control_id(document.rig, "Lift"), 0.5)
+    document.select(part_id(document.rig, "Lift base"))
+    window.deck.fold(True)
+    window.card.mirror()
+    sheet = window.card.making
+    for box in sheet.findChildren(QComboBox):
+        if box.accessibleName() == "Across which axis":
+            box.setCurrentText("x, before and behind")
+            box.textActivated.emit(box.currentText())
+    sheet.at.set_value(8.4)
+    sheet.at.committed.emit(8.4)
+    ghost = bench.overlay.drawn.ghosts[-1].reshape(-1, 3)
+    both = np.concatenate([ghost, ghost * [-1.0, 1.0, 1.0] + [16.8, 0.0, 0.0]])
+    bench.camera = framed(bench.camera, bench.logical_size(), both)
+    bench._refresh()
+    take("twin")
+    window.card.leave()
+    window.deck.fold(False)
     whole = document.rig
     strut_id, strut = next(iter(whole.struts.items()))
     short = msgspec.structs.replace(strut, barrel_length=1.0)

@@ -1,5 +1,7 @@
 from __future__ import annotations
 
+import gc
+
 import numpy as np
 import pytest
 from hypothesis import settings
@@ -12,6 +14,14 @@ from gremio.demo.saltmarsh import saltmarsh_lock
 # The machines are shared: how long one example takes says nothing.
 settings.register_profile("shared", deadline=None)
 settings.load_profile("shared")
+
+
+def pytest_collection_finish() -> None:
+    """What is imported by now stays, and is much: looking over it again and again for what could go
+    takes half of the time of the tests. The application does the same when it has started."""
+    gc.collect()
+    gc.freeze()
+    gc.set_threshold(50_000, 20, 100)
 
 
 @pytest.fixture(scope="session")

@@ -17,6 +17,18 @@ if TYPE_CHECKING:
     from gremio.core.files.rig_file import write as save
     from gremio.core.problem import GremioError, Note, NotFound
     from gremio.core.rig.model import Rig
+    from gremio.core.rig.solids import (
+        Ball,
+        Box,
+        Cylinder,
+        InternalGear,
+        Plate,
+        RackBar,
+        SpurGear,
+        Tube,
+        Wedge,
+    )
+    from gremio.core.script.again import copy, mirror, put_in, resize, take
     from gremio.core.script.by_name import (
         carriage,
         constrain,
@@ -43,7 +55,7 @@ if TYPE_CHECKING:
         stops_where_it_touches,
         write_note,
     )
-    from gremio.core.script.posing import inspect, run, solve, sweep
+    from gremio.core.script.posing import compare, inspect, run, solve, sweep
     from gremio.core.script.timing import (
         Baked,
         at_time,
@@ -56,12 +68,27 @@ if TYPE_CHECKING:
     )
     from gremio.core.script.tracing import Trace, trace
     from gremio.core.script.treads import tracked, tread, tread_links
+    from gremio.core.script.whole import bring_in, export, put, remove, rename
     from gremio.core.solve.pose import Pose, Poses
 
 __version__ = "0.2.0"
 
 # Where each name comes from: found when it is first used, so that a window starts fast.
 _ROOMS = {
+    "bring_in": "script.whole",
+    "export": "script.whole",
+    "put": "script.whole",
+    "remove": "script.whole",
+    "rename": "script.whole",
+    "Ball": "rig.solids",
+    "Box": "rig.solids",
+    "Cylinder": "rig.solids",
+    "InternalGear": "rig.solids",
+    "Plate": "rig.solids",
+    "RackBar": "rig.solids",
+    "SpurGear": "rig.solids",
+    "Tube": "rig.solids",
+    "Wedge": "rig.solids",
     "Baked": "script.timing",
     "Builder": "edit.builder",
     "GremioError": "problem",
@@ -74,7 +101,9 @@ _ROOMS = {
     "at_time": "script.timing",
     "bake": "script.timing",
     "carriage": "script.by_name",
+    "compare": "script.posing",
     "constrain": "script.by_name",
+    "copy": "script.again",
     "drive_to": "script.by_name",
     "formula": "script.by_name",
     "hand_over": "script.timing",
@@ -89,10 +118,14 @@ _ROOMS = {
     "load": "files.rig_file",
     "mesh": "script.by_name",
     "midway": "script.changing",
+    "mirror": "script.again",
     "motor": "script.timing",
     "rumble": "script.timing",
     "path": "script.by_name",
     "pin": "script.by_name",
+    "resize": "script.again",
+    "put_in": "script.again",
+    "take": "script.again",
     "roll": "script.by_name",
     "routine": "script.timing",
     "run": "script.posing",
@@ -124,21 +157,38 @@ def __getattr__(name: str) -> object:
     return found
 
 
+def __dir__() -> list[str]:
+    return sorted([*__all__, "__version__"])
+
+
 __all__ = [
     "Baked",
+    "Ball",
+    "Box",
     "Builder",
+    "Cylinder",
     "GremioError",
+    "InternalGear",
     "NotFound",
     "Note",
+    "Plate",
     "Pose",
     "Poses",
+    "RackBar",
     "Rig",
+    "SpurGear",
     "Trace",
+    "Tube",
+    "Wedge",
     "at_time",
     "bake",
+    "bring_in",
     "carriage",
+    "compare",
     "constrain",
+    "copy",
     "drive_to",
+    "export",
     "formula",
     "hand_over",
     "in_step",
@@ -152,9 +202,15 @@ __all__ = [
     "load",
     "mesh",
     "midway",
+    "mirror",
     "motor",
     "path",
     "pin",
+    "put",
+    "put_in",
+    "remove",
+    "rename",
+    "resize",
     "roll",
     "routine",
     "rumble",
@@ -167,6 +223,7 @@ __all__ = [
     "strand",
     "strut",
     "sweep",
+    "take",
     "teach",
     "to_pose",
     "trace",

@@ -144,6 +144,8 @@ class Pool:
         if origin is collections.abc.Callable:
             if typing.get_args(hint)[0] == [float]:
                 return rng.choice([float, lambda value: 2.0 * value + 0.3])
+            if typing.get_args(hint)[0] == [Rig, ThingId]:
+                return lambda rig, _thing: rig
             return self.geometry
         many = rng.choice([0, 1, 2, 3])
         if origin is tuple and inside[-1:] != (...,):

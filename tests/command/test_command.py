@@ -225,6 +225,12 @@ def test_options_that_do_nothing_are_refused(tmp_path: Path, more: list[str], sa
     assert not (tmp_path / more[1]).exists()
 
 
+def test_it_says_which_it_is_and_what_it_can() -> None:
+    assert run("--version").stdout == f"gremio {gremio.__version__}\n"
+    told = run().stdout
+    assert "Usage:" in told and "--install-completion" in told and told == run("--help").stdout
+
+
 def test_a_travel_is_baked_at_whole_frames_and_says_how_near_it_is(
     lock_file: Path, tmp_path: Path
 ) -> None:

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import get_args
 
+from gremio.core.make.removing import REMOVE
 from gremio.core.rig.links import LINKS
 from gremio.core.rig.model import ConstraintKind, ControlMake, JointKind, LinkKind
 from gremio.core.rig.numbers import OWNERS
 from gremio.core.rig.things import THINGS
-from gremio.desktop.actions.rigging import _REMOVE
 from gremio.desktop.actions.table import actions_of
 from gremio.desktop.card.card import SHEETS
 from gremio.desktop.card.constraint_sheet import _SETTINGS
@@ -29,7 +29,7 @@ def test_links_and_constraints_have_a_form_and_a_symbol() -> None:
 def test_what_can_be_selected_has_a_card_and_can_be_removed() -> None:
     selected = {one.field for one in THINGS if one.selected}
     assert set(SHEETS) == selected
-    assert set(_REMOVE) == selected - {"constraints"}
+    assert set(REMOVE) == selected - {"parts", "constraints"} | {"poses", "routines"}
 
 
 def test_actions_have_lasting_ids_of_their_own() -> None:

@@ -20,11 +20,32 @@ if TYPE_CHECKING:
 app = typer.Typer(
     name="gremio",
     help="Rig machines so that one control drives correct motion.",
-    add_completion=False,
     pretty_exceptions_enable=False,
     rich_markup_mode=None,
     context_settings={"help_option_names": ["-h", "--help"]},
 )
+
+
+def _say_version(wanted: bool) -> None:
+    if wanted:
+        from gremio import __version__
+
+        print(f"gremio {__version__}")
+        raise typer.Exit
+
+
+@app.callback()
+def _about(
+    _version: Annotated[
+        bool,
+        typer.Option(
+            "--version", help="Say which Gremio this is.", is_eager=True, callback=_say_version
+        ),
+    ] = False,
+) -> None:
+    """Rig machines so that one control drives correct motion."""
+
+
 SetOption = Annotated[
     list[str] | None,
     typer.Option("--set", metavar="NAME=VALUE", help="Put a control or channel somewhere."),
@@ -302,6 +323,32 @@ def inspect(
         if not found:
             print("Nothing is wrong.")
     _report([f.note for f in found if f.note.severity == "error"])
+
+
+@app.command()
+def compare(
+    one: Annotated[Path, typer.Argument(help="A .gremio rig.")],
+    two: Annotated[Path, typer.Argument(help="Another, or a later one.")],
+    json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
+) -> None:
+    """Say what is otherwise in the second of two rigs: by names, and by what is meant. Ends with 1
+    where something is.
+
+    Example: gremio compare saltmarsh.gremio saltmarsh-2.gremio
+    """
+    from gremio.command.report import differences_json
+    from gremio.core.inspect.comparing import compare as look
+
+    found = look(_load(one)[0], _load(two)[0])
+    if json:
+        print(differences_json(found))
+    else:
+        for difference in found:
+            print(difference.text)
+        if not found:
+            print("Both say the same.")
+    if found:
+        raise typer.Exit(1)
 
 
 @app.command()

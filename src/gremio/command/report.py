@@ -7,6 +7,7 @@ from typing import Any
 
 import msgspec
 
+from gremio.core.inspect.comparing import Difference
 from gremio.core.inspect.finding import Finding
 from gremio.core.problem import GremioError, Note
 from gremio.core.quantity import show
@@ -44,6 +45,12 @@ def findings_json(findings: list[Finding]) -> str:
         for finding in findings
     ]
     return json.dumps({"notes": told}, ensure_ascii=False, indent=1)
+
+
+def differences_json(found: list[Difference]) -> str:
+    """What is otherwise in the second of two rigs, as JSON."""
+    told = [{**difference._asdict(), "text": difference.text} for difference in found]
+    return json.dumps({"differences": told}, ensure_ascii=False, indent=1)
 
 
 def pose_text(pose: Pose, notes: list[Note]) -> str:

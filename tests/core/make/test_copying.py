@@ -11,7 +11,7 @@ from gremio.core.make.copying import copy_part
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import key
 from gremio.core.rig.find import part_id
-from gremio.core.rig.model import Rig, Targeted
+from gremio.core.rig.model import Formula, Rig, Targeted
 from gremio.core.rig.solids import Box
 
 
@@ -74,3 +74,25 @@ def test_a_chain_that_reaches_is_copied_with_its_own_joints() -> None:
 def test_a_part_that_is_not_there_is_not_copied() -> None:
     with pytest.raises(GremioError, match="no part"):
         copy_part(crane(), "p99")
+
+
+def test_what_leads_a_grip_or_a_rope_leads_that_of_the_copy() -> None:
+    """A copy lost what led how much it is held, and how long its rope is."""
+    b = gremio.Builder("Hoist")
+    b.part("Hook", at=(3, 0, 2))
+    b.part("Post")
+    b.part("Arm", on="Post", joint="free")
+    b.part("Load", on="Arm", at=(0, 0, -1))
+    b.control("Hold", 0.0, 1.0, kind="number", unit="%")
+    b.control("Slack", "1 m", "2 m", kind="length")
+    rig = gremio.constrain(b.rig, "pin", "Arm", "Hook", name="Held")
+    rig = gremio.strand(rig, "hose", ("Arm", (0, 0, 0)), ("Load", (0, 0, 0)), length=1.2)
+    (rope,) = rig.strands.values()
+    rig = gremio.formula(rig, "Held grip", "Hold")
+    rig = gremio.formula(rig, f"{rope.name} length", "Slack")
+    rig, _ = copy_part(rig, part_id(rig, "Post"))
+    pose = gremio.solve(rig, {"Hold": 0.25, "Slack": 1.5})
+    grips = [pose.at(key(i, "grip")) for i in rig.constraints]
+    lengths = [pose.at(key(i, "length")) for i in rig.strands]
+    assert grips == [0.25, 0.25] and lengths == [1.5, 1.5]
+    assert len([link for link in rig.links.values() if isinstance(link, Formula)]) == 4

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Mapping, Sequence
 
 from msgspec.structs import replace
 
@@ -12,7 +13,6 @@ from gremio.core.edit.change import (
     must_have,
     new_id,
     well_formed,
-    with_entry,
     without,
 )
 from gremio.core.plan.arranging import arrange
@@ -34,8 +34,18 @@ def add_link(rig: Rig, link: Link) -> tuple[Rig, ThingId]:
 
     Refuses a ring of links and a channel led twice, naming the links.
     """
-    rig, link_id = new_id(rig, "k")
-    return change_link(rig, link_id, link), link_id
+    rig, (link_id,) = add_links(rig, [link])
+    return rig, link_id
+
+
+def add_links(rig: Rig, links: Sequence[Link]) -> tuple[Rig, list[ThingId]]:
+    """The rig with some more links, and their ids, looked over once for all of them. Refuses as
+    one link is refused."""
+    after, ids = rig, list[ThingId]()
+    for _ in links:
+        after, link_id = new_id(after, "k")
+        ids.append(link_id)
+    return _with_links(rig, after, dict(zip(ids, links, strict=True))), ids
 
 
 def change_link(rig: Rig, link_id: ThingId, link: Link) -> Rig:
@@ -43,17 +53,24 @@ def change_link(rig: Rig, link_id: ThingId, link: Link) -> Rig:
     if rig.links.get(link_id) == link:
         return rig
     known_or_new(rig, rig.links, link_id, "link")
-    if wrong := wrong_numbers(rig, link):
-        raise GremioError(wrong)
-    well_formed(link, "The link")
     present = rig.links.get(link_id)
     if present is not None and not link.note:
         # What is written about it stays, as whatever it is made.
         link = replace(link, note=present.note)
-    before = {note.text for note in arrange(rig).notes}
-    # What a link only adds to stands where it was put.
-    led = () if adds(link) else followers(link)
-    changed = replace(rig, links=with_entry(rig.links, link_id, link), at=without(rig.at, *led))
+    return _with_links(rig, rig, {link_id: link})
+
+
+def _with_links(before_it: Rig, rig: Rig, links: Mapping[ThingId, Link]) -> Rig:
+    """A rig with links of some ids. before_it: the rig before the edit."""
+    led = set[ChannelKey]()
+    for link in links.values():
+        if wrong := wrong_numbers(rig, link):
+            raise GremioError(wrong)
+        well_formed(link, "The link")
+        # What a link only adds to stands where it was put.
+        led.update(() if adds(link) else followers(link))
+    before = {note.text for note in arrange(before_it).notes}
+    changed = replace(rig, links={**rig.links, **links}, at=without(rig.at, *led))
     # A train that locks is made all the same, and told: its maker may be half way.
     new = [
         note

@@ -23,8 +23,9 @@ from gremio.core.rig.numbers import closure_label, full_label, label, owner_name
 from gremio.core.rig.scales import shown
 from gremio.core.solve.backward import inputs_above, led_channels
 from gremio.core.solve.evaluate import evaluate, evaluate_channels
-from gremio.core.solve.pose import Closed, Closing, Pose, Poses
+from gremio.core.solve.pose import Closed, Pose, Poses
 from gremio.core.solve.program import Program
+from gremio.core.solve.standing import Closing
 
 # Into so many pieces the way is cut at first, and then again and again where a stop is met.
 _STEPS, _CLOSER, _ROUNDS = 60, 12, 12

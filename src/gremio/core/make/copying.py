@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
-from typing import Literal
+from collections.abc import Collection, Mapping, Sequence
+from typing import Literal, get_args
 
 from msgspec.structs import replace
 
@@ -11,11 +11,13 @@ from gremio.core.edit.change import must_have, new_id, numbers_of, with_entry
 from gremio.core.edit.closures import add_closure
 from gremio.core.edit.constraints import add_constraint, usual_name
 from gremio.core.edit.controls import add_control, change_control
-from gremio.core.edit.links import add_link
-from gremio.core.edit.parts import add_part, change_part, descendants
+from gremio.core.edit.links import add_links
+from gremio.core.edit.measures import add_measure
+from gremio.core.edit.parts import change_part, descendants
 from gremio.core.edit.strands import add_strand
 from gremio.core.edit.treads import add_tread
 from gremio.core.frames import Triple
+from gremio.core.problem import GremioError
 from gremio.core.rig.channels import key, split
 from gremio.core.rig.constraints import constraints_of
 from gremio.core.rig.find import free_name, names_in
@@ -52,30 +54,50 @@ def copy_part(
     crossing: of leads outside, as `leads_outside` lists them. aside: how far from the original it
     stands (m, in its parent).
     """
-    must_have(rig.parts, part_id, "part")
+    rig, every = copied(rig, [part_id], crossing=crossing, aside=aside)
+    return rig, PartId(every[part_id])
+
+
+def copied(
+    rig: Rig,
+    roots: Sequence[PartId],
+    *,
+    crossing: Crossing = "share",
+    aside: Triple = (0.0, 0.0, 0.0),
+    doubled: bool = True,
+) -> tuple[Rig, dict[ThingId, ThingId]]:
+    """The rig with copies of some parts and of all they carry, as of one thing, and the ids of all
+    copies by those of the originals. crossing, aside: as of one part. doubled: controls that lead
+    nothing else are copied too; else they lead the copies as well."""
+    for root in roots:
+        must_have(rig.parts, root, "part")
+    if crossing not in get_args(Crossing):
+        among = ", ".join(get_args(Crossing))
+        raise GremioError(f"What leads a copy is one of {among}, not {crossing}.")
     x, y, z = numbers_of(aside, (3,), "How far aside a copy stands").tolist()
-    copies = _copied_parts(rig, part_id)
-    rig = _with_parts(rig, part_id, copies, (x, y, z))
+    rig, copies = _copied_parts(rig, roots)
+    rig = _with_parts(rig, roots, copies, (x, y, z))
     every: dict[ThingId, ThingId] = dict(copies.items())
+    rig = _with_measures(rig, every, copies)
     for path_id, path in list(rig.paths.items()):
         if path.on in copies:
             rig, every[path_id] = _copy_path(rig, path, copies[path.on])
-    for control in _inside_controls(rig, set(copies)):
+    for control in leading_inside(rig, set(copies)) if doubled else ():
         rig, every[control] = _copy_control(rig, control, copies)
     if crossing == "own":
         for control in _outside_controls(rig, set(copies)):
             rig, every[control] = _copy_control(rig, control, copies)
     rig = _with_pads(rig, every)
     rig = _with_treads(rig, every, copies)
-    rig = _with_links(rig, every, set(copies), shared=crossing == "share")
     rig = _with_closed(rig, every, set(copies))
-    known = {ThingId(old): ThingId(new) for old, new in every.items()}
-    at = {_key_of_copy(k, known): v for k, v in rig.at.items() if split(k)[0] in known}
-    rig = replace(rig, at={**rig.at, **at})
     for old in copies:
         for constraint_id in constraints_of(rig, old):
-            rig = _copy_constraint(rig, constraint_id, copies, known)
-    return _with_timed(rig, known, copies), copies[part_id]
+            rig, every[constraint_id] = _copy_constraint(rig, constraint_id, copies, every)
+    # What leads a grip, or how long a rope is, leads that of the copy.
+    # A part that leads from outside can't be doubled, and leads the copy too.
+    rig = _with_links(rig, every, set(copies), shared=crossing != "none")
+    at = {_key_of_copy(k, every): v for k, v in rig.at.items() if split(k)[0] in every}
+    return _with_timed(replace(rig, at={**rig.at, **at}), every, copies), every
 
 
 def _with_timed(rig: Rig, known: Mapping[ThingId, ThingId], copies: Mapping[PartId, PartId]) -> Rig:
@@ -104,11 +126,12 @@ def _with_timed(rig: Rig, known: Mapping[ThingId, ThingId], copies: Mapping[Part
     return replace(rig, routines={i: timed(routine) for i, routine in rig.routines.items()})
 
 
-def leads_outside(rig: Rig, part_id: PartId) -> list[ThingId]:
-    """Ids of what leads a part, or what it carries, and leads something else besides."""
-    must_have(rig.parts, part_id, "part")
-    inside = {part_id, *descendants(rig, part_id)}
-    own = set(_inside_controls(rig, inside))
+def leads_outside(rig: Rig, *roots: PartId) -> list[ThingId]:
+    """Ids of what leads some parts, or what they carry, and leads something else besides."""
+    for root in roots:
+        must_have(rig.parts, root, "part")
+    inside = {*roots, *(part for root in roots for part in descendants(rig, root))}
+    own = set(leading_inside(rig, inside))
     found: dict[ThingId, None] = {}
     for link in rig.links.values():
         owners = _owners(link)
@@ -122,32 +145,52 @@ def _owners(link: Link) -> list[ThingId]:
     return [split(channel)[0] for channel in members(link) if channel != CLOCK]
 
 
-def _copied_parts(rig: Rig, part_id: PartId) -> dict[PartId, PartId]:
-    """Ids of the copies, by those of the parts, as they will be given out."""
+def _copied_parts(rig: Rig, roots: Sequence[PartId]) -> tuple[Rig, dict[PartId, PartId]]:
+    """The rig that has given out ids for copies, and these, by those of the parts."""
     order = {part: index for index, part in enumerate(rig.parts)}
-    every = [part_id, *sorted(descendants(rig, part_id), key=order.__getitem__)]
+    below = {part for root in roots for part in descendants(rig, root)}
+    tops = [root for root in dict.fromkeys(roots) if root not in below]
     found: dict[PartId, PartId] = {}
-    for old in every:
+    for old in (*tops, *sorted(below, key=order.__getitem__)):
         rig, new = new_id(rig, "p")
         found[old] = PartId(new)
-    return found
+    return rig, found
 
 
-def _with_parts(rig: Rig, part_id: PartId, copies: dict[PartId, PartId], aside: Triple) -> Rig:
-    for old, expected in copies.items():
+def _with_parts(
+    rig: Rig, roots: Sequence[PartId], copies: dict[PartId, PartId], aside: Triple
+) -> Rig:
+    made, taken = dict(rig.parts), names_in(rig)
+    for old, new in copies.items():
         part = rig.parts[old]
-        name = free_name(names_in(rig), part.name)
+        name = free_name(taken, part.name)
+        taken.add(name)
         parent = copies.get(part.parent or GROUND, part.parent)
         mount = part.mount
-        if old == part_id:
+        if old in roots and part.parent not in copies:
             x, y, z = (a + b for a, b in zip(mount.at, aside, strict=True))
             mount = replace(mount, at=(x, y, z))
-        rig, made = add_part(rig, replace(part, name=name, parent=parent, mount=mount))
-        assert made == expected, "ids are given out in order"
+        made[new] = replace(part, name=name, parent=parent, mount=mount)
+    return replace(rig, parts=made)
+
+
+def _with_measures(rig: Rig, every: dict[ThingId, ThingId], copies: Mapping[PartId, PartId]) -> Rig:
+    """Measures of nothing but what is copied, which a formula reads that leads something of it."""
+    read = {
+        owner
+        for link in rig.links.values()
+        if any(split(channel)[0] in copies for channel in followers(link))
+        for owner in _owners(link)
+    }
+    for measure_id, measure in list(rig.measures.items()):
+        if measure_id in read and all(end.part in copies for end in measure.ends):
+            ends = tuple(replace(end, part=copies[end.part]) for end in measure.ends)
+            name = free_name(names_in(rig), measure.name)
+            rig, every[measure_id] = add_measure(rig, replace(measure, name=name, ends=ends))
     return rig
 
 
-def _inside_controls(rig: Rig, inside: Collection[ThingId]) -> list[ThingId]:
+def leading_inside(rig: Rig, inside: Collection[ThingId]) -> list[ThingId]:
     """Controls that lead, and are led by, nothing but what is inside, and one another."""
     touched: dict[ThingId, set[ThingId]] = {}
     for link in rig.links.values():
@@ -163,7 +206,7 @@ def _inside_controls(rig: Rig, inside: Collection[ThingId]) -> list[ThingId]:
 
 def _outside_controls(rig: Rig, inside: Collection[ThingId]) -> list[ThingId]:
     """Controls that lead something inside, and something outside too."""
-    own = set(_inside_controls(rig, inside))
+    own = set(leading_inside(rig, inside))
     found: dict[ThingId, None] = {}
     for link in rig.links.values():
         owners = set(_owners(link))
@@ -231,17 +274,21 @@ def _with_links(
         owner, name = split(ChannelKey(text))
         return key(every[owner], name) if owner in every else text
 
-    for link in list(rig.links.values()):
+    every_id, controls, found = set(every), set(rig.controls), dict[ThingId, Link]()
+    for link_id, link in rig.links.items():
         owners = set(_owners(link))
         led = {split(c)[0] for c in followers(link)}
-        if not owners & set(inside) or not led <= set(every):
+        # What only shares a lead with it is no part of it.
+        if not led <= every_id or not (owners & inside or led - controls):
             continue
-        if not shared and not owners <= set(every):
+        if not shared and not owners <= every_id:
             continue
         made = rekeyed(link, Link, key_of)
         # A link of a tread that is not copied is there once, and has no shift.
         if all(exists(rig, channel) for channel in followers(made)):
-            rig, _ = add_link(rig, made)
+            found[link_id] = made
+    rig, ids = add_links(rig, list(found.values()))
+    every.update(zip(found, ids, strict=True))
     return rig
 
 
@@ -265,7 +312,7 @@ def _with_closed(rig: Rig, every: dict[ThingId, ThingId], inside: set[PartId]) -
                 closure=every[strut.closure],
             )
             rig = replace(rig, struts=with_entry(rig.struts, strut_id, copy))
-    for strand in list(rig.strands.values()):
+    for strand_id, strand in list(rig.strands.items()):
         on = {point.on for point in strand.through if point.on}
         if on and on <= set(inside):
             through = tuple(
@@ -273,7 +320,7 @@ def _with_closed(rig: Rig, every: dict[ThingId, ThingId], inside: set[PartId]) -
                 for point in strand.through
             )
             name = free_name(names_in(rig), strand.name)
-            rig, _ = add_strand(rig, replace(strand, name=name, through=through))
+            rig, every[strand_id] = add_strand(rig, replace(strand, name=name, through=through))
     return rig
 
 
@@ -290,7 +337,7 @@ def _copy_path(rig: Rig, path: Path, on: PartId) -> tuple[Rig, ThingId]:
 
 def _copy_constraint(
     rig: Rig, constraint_id: ThingId, copies: dict[PartId, PartId], paths: dict[ThingId, ThingId]
-) -> Rig:
+) -> tuple[Rig, ThingId]:
     constraint = rig.constraints[constraint_id]
 
     def moved(target: Target) -> Target:
@@ -311,6 +358,4 @@ def _copy_constraint(
         copy = replace(copy, targets=tuple(moved(target) for target in copy.targets))
     if isinstance(copy, Aim):
         copy = replace(copy, toward=moved(copy.toward))
-    rig, made = add_constraint(rig, copy)
-    at = {key(made, n): v for k, v in rig.at.items() for o, n in [split(k)] if o == constraint_id}
-    return replace(rig, at={**rig.at, **at})
+    return add_constraint(rig, copy)

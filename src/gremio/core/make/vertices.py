@@ -26,8 +26,12 @@ def world_vertices(rig: Rig, pose: Pose, part: PartId, geometry: GeometryOf) -> 
         for shape in rig.parts[part].shapes
     ]
     if not found:
-        raise GremioError(f"{rig.parts[part].name} has no shape. Choose a part that has one.")
+        raise _bare(rig, part)
     return np.concatenate(found)
+
+
+def _bare(rig: Rig, part: PartId) -> GremioError:
+    return GremioError(f"{rig.parts[part].name} has no shape. Choose a part that has one.")
 
 
 def width_along(
@@ -38,8 +42,11 @@ def width_along(
 
     start: (3,) on the line; way: (3,) unit along it. It is cut into slices, each as wide as the
     edges that cross it are far from the middle between them; the middle of these widths counts.
+    Raises GremioError for a part without a shape.
     """
     entry = must_have(rig.parts, part, "part")
+    if not entry.shapes:
+        raise _bare(rig, part)
     start = numbers_of(start, (3,), "The start of the line")
     way = numbers_of(way, (3,), "The way of the line")
     world = pose.world(part)

@@ -315,6 +315,22 @@ class Source(Data, frozen=True):
     up: Up = "y"
 
 
+class Alike(Data, frozen=True):
+    """Two sides that are kept alike: what is changed on one is changed on the other, as a mirror
+    has it.
+
+    pairs: of each thing of the one side the thing of the other, by id. axis, on, at: the mirror
+    stands across an axis of a part, or of the ground, so far along it (m). same_way: what is led
+    from outside turns the same way round on both.
+    """
+
+    pairs: dict[ThingId, ThingId]
+    axis: Axis = "y"
+    on: PartId | None = None
+    at: float = 0.0
+    same_way: bool = False
+
+
 class Rig(Data, frozen=True):
     """The document.
 
@@ -339,14 +355,25 @@ class Rig(Data, frozen=True):
     at: dict[ChannelKey, float] = {}
     poses: dict[ThingId, KeptPose] = {}
     routines: dict[ThingId, Routine] = {}
+    alike: dict[ThingId, Alike] = {}
     locked: bool = False
     lengths: LengthUnit = ""
     made: int = 0
+
+    def __repr__(self) -> str:
+        """Its name, and how much there is; all of it would be a book."""
+        there: dict[str, int] = {
+            "part": len(self.parts), "control": len(self.controls), "link": len(self.links),
+            "constraint": len(self.constraints), "routine": len(self.routines),
+        }  # fmt: skip
+        told = [f"{count} {word}{'s' * (count != 1)}" for word, count in there.items() if count]
+        return f"<rig {self.name!r}: {', '.join(told) or 'empty'}>"
 
 
 __all__ = [
     "PAINT",
     "Aim",
+    "Alike",
     "Anchor",
     "AnyConstraint",
     "Axis",

@@ -17,7 +17,7 @@ _BRACED = re.compile(r"\{([^{}]*)\}")
 def rekeyed(thing: T, kind: Any, key_of: Callable[[str], str]) -> T:
     """A thing, of a type as `msgspec` has it, with every channel key and id in it replaced, in the
     braces of formulas too. key_of: what stands in place of a text; itself where that is no key."""
-    made: T = msgspec.convert(_replaced(msgspec.to_builtins(thing), key_of), kind)
+    made: T = msgspec.convert(replaced(msgspec.to_builtins(thing), key_of), kind)
     return made
 
 
@@ -27,11 +27,12 @@ def by_names(names: Mapping[ChannelKey, ChannelKey]) -> Callable[[str], str]:
     return lambda text: known.get(text, text)
 
 
-def _replaced(value: Any, key_of: Callable[[str], str]) -> Any:
+def replaced(value: Any, key_of: Callable[[str], str]) -> Any:
+    """Plain values (as `msgspec.to_builtins` gives them) with every text in them replaced."""
     if isinstance(value, dict):
-        return {key_of(k): _replaced(v, key_of) for k, v in value.items()}
+        return {key_of(k): replaced(v, key_of) for k, v in value.items()}
     if isinstance(value, list | tuple):
-        return [_replaced(item, key_of) for item in value]
+        return [replaced(item, key_of) for item in value]
     if isinstance(value, str):
         braced = _BRACED.sub(lambda found: f"{{{key_of(found[1])}}}", value)
         return key_of(braced)

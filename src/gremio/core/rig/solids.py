@@ -20,7 +20,10 @@ class Solid(
 
 
 class Box(Solid, frozen=True, tag="box"):
-    """A block, zero at its centre: length along x, width along y, height along z."""
+    """A block, zero at its centre: length along x, width along y, height along z.
+
+    Lengths in metres.
+    """
 
     length: float
     width: float
@@ -28,20 +31,20 @@ class Box(Solid, frozen=True, tag="box"):
 
 
 class Cylinder(Solid, frozen=True, tag="cylinder"):
-    """A round bar along z, zero at its centre."""
+    """A round bar along z, zero at its centre. Lengths in metres."""
 
     diameter: float
     height: float
 
 
 class Ball(Solid, frozen=True, tag="ball"):
-    """A ball, zero at its centre."""
+    """A ball, zero at its centre. Lengths in metres."""
 
     diameter: float
 
 
 class Tube(Solid, frozen=True, tag="tube"):
-    """A hollow bar along z, zero at its centre."""
+    """A hollow bar along z, zero at its centre. Lengths in metres."""
 
     outer_diameter: float
     inner_diameter: float
@@ -49,7 +52,10 @@ class Tube(Solid, frozen=True, tag="tube"):
 
 
 class Wedge(Solid, frozen=True, tag="wedge"):
-    """A ramp that rises along x from nothing to its height, zero under its centre."""
+    """A ramp that rises along x from nothing to its height, zero under its centre.
+
+    Lengths in metres.
+    """
 
     length: float
     width: float
@@ -60,6 +66,7 @@ class Plate(Solid, frozen=True, tag="plate"):
     """A flat plate in x and y, zero at its centre, with round holes through it.
 
     holes: (x, y, diameter) of each hole.
+    Lengths in metres.
     """
 
     length: float
@@ -73,6 +80,7 @@ class SpurGear(Solid, frozen=True, tag="spur gear"):
 
     Tooth proportions after ISO 53: addendum 1.00 m, dedendum 1.25 m, root fillet 0.38 m.
     shift: profile shift coefficient x (ISO 21771); teeth thicken where it is above zero.
+    Lengths in metres, the pressure angle in radians.
     """
 
     module: float
@@ -88,6 +96,7 @@ class InternalGear(Solid, frozen=True, tag="internal gear"):
 
     rim: outer diameter. shift: profile shift coefficient; a pinion with the same shift
     meshes at the unshifted distance.
+    Lengths in metres, the pressure angle in radians.
     """
 
     module: float
@@ -103,6 +112,7 @@ class RackBar(Solid, frozen=True, tag="rack"):
 
     The teeth point to +y; `back` is the depth of the bar below the roots.
     The tooth at zero is the first; the others follow toward +x.
+    Lengths in metres, the pressure angle in radians.
     """
 
     module: float
@@ -117,12 +127,14 @@ class Mesh(Solid, frozen=True, tag="mesh"):
 
     source: id of the source. piece: its name in that file.
     centre, size: the box it fills (m), which stands in when the file is not there.
+    mirrored: it is what the file has, seen in the mirror of its own x.
     """
 
     source: ThingId
     piece: str
     centre: Triple
     size: Triple
+    mirrored: bool = False
 
 
 AnySolid = Box | Cylinder | Ball | Tube | Wedge | Plate | SpurGear | InternalGear | RackBar | Mesh

@@ -9,7 +9,8 @@ import numpy.typing as npt
 
 from gremio.core.edit.builder import Typed
 from gremio.core.files.sources import model_shelf
-from gremio.core.inspect import findings
+from gremio.core.inspect import comparing, findings
+from gremio.core.inspect.comparing import Difference
 from gremio.core.inspect.finding import Finding
 from gremio.core.rig.model import Rig
 from gremio.core.shape.geometry import GeometryOf
@@ -49,6 +50,12 @@ def sweep(rig: Rig, control: str, steps: int = 101) -> Poses:
     Raises NotFound, or GremioError when there are too few steps or no range.
     """
     return ask.sweep(rig, control, steps, geometry=surfaces_of(rig))
+
+
+def compare(one: Rig, two: Rig) -> list[Difference]:
+    """What is otherwise in the second of two rigs, by names and by what is meant: each difference
+    has how ("new", "gone", "renamed", "changed"), word, name, aspect, before, after and a text."""
+    return comparing.compare(one, two)
 
 
 def inspect(rig: Rig, pose: Pose | None = None) -> list[Finding]:

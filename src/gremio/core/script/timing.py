@@ -161,6 +161,17 @@ class Baked:
     poses: Poses
     notes: tuple[Note, ...] = ()
 
+    def __len__(self) -> int:
+        return len(self.times)
+
+    def __repr__(self) -> str:
+        span = f"{self.times[0]:g} s to {self.times[-1]:g} s" if len(self.times) else "no time"
+        return f"<{len(self.times)} frames of {self.rig.name}, {span}>"
+
+    def velocity(self, name: str) -> Array:
+        """(F,) how fast a channel (by name) changes, in SI a second. Raises NotFound."""
+        return self.poses.velocity(name, self.times)
+
     def value(self, name: str) -> Array:
         """(F,) values (SI) of a channel, by name. Raises NotFound."""
         return self.poses.channel(channel_key(self.rig, name))

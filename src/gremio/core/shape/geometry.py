@@ -68,7 +68,7 @@ class Geometry:
             corners * 2001**3 + np.repeat(plane, 3), return_index=True, return_inverse=True
         )
         normal = self.face_normals[first // 3]
-        weighted = normal * np.bincount(kind, np.repeat(self._areas, 3))[:, None]
+        weighted = normal * np.bincount(kind, self._corner_angles.ravel())[:, None]
         mine, other = _pairs_within(corners[first])
         near = np.einsum("ij,ij->i", normal[mine], normal[other]) > _SMOOTH
         mine, other = mine[near], other[near]
@@ -80,10 +80,15 @@ class Geometry:
         return smooth[kind].reshape(-1, 3, 3)
 
     @cached_property
-    def _areas(self) -> Array:
-        a, b, c = (self.vertices[self.triangles[:, i]] for i in range(3))
-        areas: Array = np.linalg.norm(np.cross(b - a, c - a), axis=1) / 2
-        return areas
+    def _corner_angles(self) -> Array:
+        """(T, 3) the angle at each corner (rad): by it a face counts, in however many triangles it
+        was cut (Thürmer and Wüthrich, "Computing vertex normals from polygonal facets", Journal of
+        Graphics Tools 3, 1998)."""
+        corners = self.vertices[self.triangles]
+        ahead, back = np.roll(corners, -1, axis=1) - corners, np.roll(corners, 1, axis=1) - corners
+        across = np.linalg.norm(np.cross(ahead, back), axis=2)
+        angles: Array = np.arctan2(across, (ahead * back).sum(axis=2))
+        return angles
 
     @cached_property
     def edges(self) -> Edges:

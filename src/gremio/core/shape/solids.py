@@ -214,10 +214,14 @@ def _ball(diameter: float, rings: int = 16, sides: int = 32) -> Geometry:
         np.stack([np.full(sides, top), here, after], axis=1),
         np.stack([np.full(sides, bottom), last + after, last + here], axis=1),
     ]
+    # Cut in two so that either side of it, along y, is the other's mirror image.
+    one, two = here[: sides // 2], here[sides // 2 :]
     for ring in range(rings - 2):
         a, b = ring * sides, (ring + 1) * sides
-        faces.append(np.stack([a + here, b + here, b + after], axis=1))
-        faces.append(np.stack([a + here, b + after, a + after], axis=1))
+        faces.append(np.stack([a + one, b + one, b + after[one]], axis=1))
+        faces.append(np.stack([a + one, b + after[one], a + after[one]], axis=1))
+        faces.append(np.stack([a + two, b + two, a + after[two]], axis=1))
+        faces.append(np.stack([b + two, b + after[two], a + after[two]], axis=1))
     return Geometry(vertices, np.concatenate(faces))
 
 

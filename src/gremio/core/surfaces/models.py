@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from pathlib import Path
+
+import numpy as np
 
 from gremio.core.arrays import Array
 from gremio.core.problem import Note
 from gremio.core.rig.model import Up
-from gremio.core.shape.geometry import Geometry
+from gremio.core.rig.solids import Mesh
+from gremio.core.shape.geometry import Geometry, moved
 from gremio.core.surfaces.looks import Look
 
 
@@ -21,6 +25,13 @@ class Piece:
     geometry: Geometry
     paint: str
     look: Look | None = None
+
+    @cached_property
+    def mirrored(self) -> Piece:
+        """The piece, seen in the mirror of its own x; its winding is put right."""
+        mirror = np.diag([-1.0, 1.0, 1.0, 1.0])
+        look = None if self.look is None else self.look.turned(mirror[:3, :3])
+        return Piece(self.name, moved(self.geometry, mirror), self.paint, look)
 
 
 @dataclass(frozen=True, eq=False)
@@ -47,3 +58,8 @@ class Model:
     def piece(self, name: str) -> Piece | None:
         """The piece of this name."""
         return next((p for node in self.nodes for p in node.pieces if p.name == name), None)
+
+    def piece_of(self, solid: Mesh) -> Piece | None:
+        """What a solid is of it: the piece of its name, mirrored where that is."""
+        found = self.piece(solid.piece)
+        return found.mirrored if found is not None and solid.mirrored else found

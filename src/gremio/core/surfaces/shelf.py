@@ -38,7 +38,7 @@ class Shelf:
         """The surface of a solid; a box of the right size where it can't be had."""
         if isinstance(solid, Mesh) and (source := rig.sources.get(solid.source)):
             model = self._model(source)
-            piece = model.piece(solid.piece) if isinstance(model, Model) else None
+            piece = model.piece_of(solid) if isinstance(model, Model) else None
             if piece is not None:
                 return piece.geometry
         try:
@@ -53,7 +53,7 @@ class Shelf:
         model = None if source is None else self._model(source)
         if not isinstance(model, Model) or not isinstance(shape.solid, Mesh):
             return None
-        piece = model.piece(shape.solid.piece)
+        piece = model.piece_of(shape.solid)
         if piece is None or piece.look is None:
             return None
         return piece.look if shape.paint == piece.paint else piece.look.bare()

@@ -164,6 +164,14 @@ def planetary_set(desktop: Desktop) -> None:
         desktop.bench.ask(PlanetaryRing(document, sun))
 
 
+def mirror(desktop: Desktop) -> None:
+    """Make a twin of what is selected."""
+    if desktop.document.chosen_parts:
+        desktop.mirror()
+    else:
+        desktop.document.said.emit("Select what to mirror: a part goes with all it carries.")
+
+
 def carriage(desktop: Desktop) -> None:
     """Make a carriage of the selected part and its wheels."""
     part = rigging.selected_part(desktop.document)

@@ -62,7 +62,7 @@ def paste_link(document: Document, channel: ChannelKey) -> None:
     if lead == channel:
         document.said.emit(f"{full_label(rig, channel)} can't lead itself. Paste it on another.")
         return
-    stood = document.pose.at(channel)
+    stood = document.settled().at(channel)
 
     def change(rig: Rig) -> tuple[Rig, ThingId]:
         rig, link = add_link(rig, Ratio(lead, channel, 1.0))
@@ -86,7 +86,7 @@ def make_control_of(document: Document, channel: ChannelKey) -> None:
     """Make a control that leads any number (by key), with a sensible range round its present
     value; the number stays where it is. Of what a closed linkage is solved for, ask whether it
     should lead instead."""
-    rig, value = document.rig, document.pose.at(channel)
+    rig, value = document.rig, document.settled().at(channel)
     now = leads_now(document.program, channel)
     name = full_label(rig, channel)
     if now:

@@ -117,7 +117,7 @@ def strand_through(document: Document, kind: StrandKind, spots: list[Spot]) -> N
     sizes = {name: round(max(size, 0.004), 3) for name, size in usual[kind].items()}
     name = free_name(names_in(document.rig), kind.capitalize())
     strand = replace(Strand(name, kind, tuple(ends)), **sizes)
-    strand = shortest_way(document.pose, strand)
+    strand = shortest_way(document.settled(), strand)
     document.make(f"make {name}", lambda rig: add_strand(rig, strand))
 
 

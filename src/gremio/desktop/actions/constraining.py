@@ -43,7 +43,7 @@ def tie(document: Document, kind: ConstraintKind, part: PartId, targets: list[Ta
 
 def one_more_target(document: Document, constraint_id: ThingId, target: Target) -> None:
     """Give a constraint one more target; nothing moves where it keeps its part off them."""
-    name, pose = document.rig.constraints[constraint_id].name, document.pose
+    name, pose = document.rig.constraints[constraint_id].name, document.settled()
     document.edit(
         f"one more target of {name}",
         lambda rig: with_target(rig, constraint_id, target, pose),
@@ -104,7 +104,7 @@ def seat_copy(document: Document, part: PartId, on: PartId, place: Array) -> Par
 
 def swap_constraint(document: Document, constraint_id: ThingId) -> None:
     """Part and target the other way about."""
-    name, pose = document.rig.constraints[constraint_id].name, document.pose
+    name, pose = document.rig.constraints[constraint_id].name, document.settled()
     document.make(
         f"swap part and target of {name}",
         lambda rig: swapped(rig, constraint_id, pose),
@@ -113,7 +113,7 @@ def swap_constraint(document: Document, constraint_id: ThingId) -> None:
 
 def remove_and_go_home(document: Document, constraint_id: ThingId) -> None:
     """Remove a constraint; its part goes home."""
-    constraint, pose = document.rig.constraints[constraint_id], document.pose
+    constraint, pose = document.rig.constraints[constraint_id], document.settled()
     document.edit(f"remove {constraint.name}",
                   lambda rig: release(rig, [constraint_id], pose, leave=False))  # fmt: skip
     document.select(constraint.part)
@@ -121,7 +121,7 @@ def remove_and_go_home(document: Document, constraint_id: ThingId) -> None:
 
 def leave_in_place(document: Document, constraint_ids: Iterable[ThingId]) -> None:
     """Turn constraints into plain placement: nothing moves."""
-    those, pose = list(constraint_ids), document.pose
+    those, pose = list(constraint_ids), document.settled()
     if not those:
         document.said.emit("Nothing is constrained here, so there is nothing to turn.")
         return
@@ -163,7 +163,7 @@ def make_path(
 
 def path_round(document: Document, parts: list[PartId]) -> bool:
     """Make the path of a band round wheels, in the order in which they were picked."""
-    rig, pose = document.rig, document.pose
+    rig, pose = document.rig, document.settled()
     radii = tuple(widest_round(rig, part) / 2 for part in parts)
     without = [rig.parts[p].name for p, r in zip(parts, radii, strict=True) if not r]
     if without:

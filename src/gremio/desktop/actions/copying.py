@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 import numpy as np
+from PyQt6.QtGui import QGuiApplication
 
+from gremio.core.files import rig_file
 from gremio.core.frames import carried
 from gremio.core.make.copying import Crossing, copy_part, leads_outside
-from gremio.core.problem import listed
-from gremio.core.rig.ids import PartId
+from gremio.core.make.pieces import put_in, taken_out
+from gremio.core.problem import GremioError, counted_words, listed
+from gremio.core.rig.ids import NOTHING, PartId, ThingId
+from gremio.core.rig.model import Rig
 from gremio.core.rig.numbers import owner_name
 from gremio.desktop.actions.rigging import selected_part
 from gremio.desktop.bench.view import Bench
@@ -44,6 +48,45 @@ def copy_selected(document: Document, bench: Bench) -> None:
         led = [c.name for i, c in rig.controls.items() if i not in before.controls]
         by = f", led by {listed(led)}" if led else ""
         document.said.emit(f"{copy} stands beside {name}{by}. Its place is on its Card.")
+
+
+def take_selected(document: Document) -> None:
+    """Put what is selected on the clipboard, as a rig of its own, for this window or another."""
+    roots = document.chosen_parts
+    if not roots:
+        document.said.emit("Select what to take: a part goes with all it carries.")
+        return
+    try:
+        piece = taken_out(document.rig, roots, geometry=document.geometry)
+        text = rig_file.encode(piece).decode()
+    except GremioError as problem:
+        document.said.emit(str(problem))
+        return
+    QGuiApplication.clipboard().setText(text)
+    counted = counted_words(len(piece.parts), "part")
+    links = f", {counted_words(len(piece.links), 'link')}" if piece.links else ""
+    document.said.emit(f"{piece.name} is taken: {counted}{links}. Paste it here or in another rig.")
+
+
+def put_taken(document: Document) -> None:
+    """Put in what was taken, on the ground, where it stood."""
+    text = QGuiApplication.clipboard().text()
+    try:
+        piece = rig_file.decode(text.encode(), "What is on the clipboard")
+    except GremioError:
+        document.said.emit("There is no part on the clipboard. Take one first, here or in another "
+                           "rig.")  # fmt: skip
+        return
+
+    def change(rig: Rig) -> tuple[Rig, ThingId]:
+        whole, ids = put_in(rig, piece)
+        tops = [i for i, part in piece.parts.items() if part.parent is None]
+        return whole, ids[tops[-1]] if tops else NOTHING
+
+    if document.make(f"paste {piece.name}", change):
+        document.settle()
+        name = owner_name(document.rig, document.selected)
+        document.said.emit(f"{name} is pasted, on the ground, where {piece.name} stood.")
 
 
 def _crossing(document: Document, bench: Bench, part: PartId) -> Crossing | None:

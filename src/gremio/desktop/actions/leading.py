@@ -50,7 +50,7 @@ def let_cam_lead(document: Document, link_id: ThingId, channel: ChannelKey) -> N
     cam = document.rig.links.get(link_id)
     if not isinstance(cam, Cam):
         return
-    here = document.pose.at(channel)
+    here = document.settled().at(channel)
     values = dict.fromkeys(range(len(cam.stations)), here)
     name = full_label(document.rig, channel)
     if document.edit(

@@ -46,7 +46,7 @@ def roll_wheel(document: Document, part: PartId) -> bool:
     link is selected then. Whether it does, and there is a part that it may roll on instead."""
     rig = document.rig
     try:
-        link = rolling_of(rig, part, document.pose, geometry=document.geometry)
+        link = rolling_of(rig, part, document.settled(), geometry=document.geometry)
     except GremioError as problem:
         document.said.emit(str(problem))
         return False
@@ -68,7 +68,7 @@ def rolls_on(rig: Rig, part: PartId) -> list[PartId]:
 
 def planetary_set(document: Document, sun: str, ring: str, carrier: PartId) -> None:
     """Let three parts turn as a planetary set, or as a differential where they have no teeth."""
-    rig, pose = document.rig, document.pose
+    rig, pose = document.rig, document.settled()
     channels = [
         key(ids.thing(part), main_channel(rig.parts[ids.part(part)].joint))
         for part in (sun, ring, carrier)
@@ -212,7 +212,7 @@ def align_mount(document: Document, part: PartId, other: PartId) -> None:
 
 def drive(document: Document, body: PartId, place: Array) -> None:
     """Drive a carriage to a place (3,) in the world, as seen in the plane of its mount."""
-    pose = document.pose
+    pose = document.settled()
     mount = Finder(pose.program, pose.poses.channels).mounts(
         np.array([pose.program.part_row[body]])
     )[0, 0]

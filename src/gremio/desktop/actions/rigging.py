@@ -3,21 +3,16 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 
 import numpy as np
 from msgspec.structs import replace
 
-from gremio.core.edit.closures import remove_closure
-from gremio.core.edit.controls import add_control, all_home, remove_control
+from gremio.core.edit.controls import add_control, all_home
 from gremio.core.edit.desk import set_locked
-from gremio.core.edit.links import add_link, proposed_ratio, remove_link
-from gremio.core.edit.measures import remove_measure
+from gremio.core.edit.links import add_link, proposed_ratio
 from gremio.core.edit.mounts import set_home_here
 from gremio.core.edit.parts import change_part, descendants, moved_by, set_stops
-from gremio.core.edit.paths import remove_path
-from gremio.core.edit.strands import remove_strand
-from gremio.core.edit.treads import remove_tread
 from gremio.core.make.lead_instead import leads_now
 from gremio.core.make.linking import set_where_follower_stands
 from gremio.core.make.motors import with_motor
@@ -214,7 +209,7 @@ def link_channels(document: Document, lead: ChannelKey, follower: ChannelKey) ->
     """Let a number lead another, by a ratio to begin with; the follower stays where it stands."""
     rig = document.rig
     names = full_label(rig, lead), full_label(rig, follower)
-    stood = document.pose.at(follower)
+    stood = document.settled().at(follower)
 
     def change(rig: Rig) -> tuple[Rig, ThingId]:
         rig, link = add_link(rig, proposed_ratio(rig, lead, follower))
@@ -237,8 +232,13 @@ def remove_selected(document: Document) -> None:
         _leave(document, [thing])
     else:
         name = found.of(document.rig)[thing].name if found.named else with_article(found.word)
-        remove = _REMOVE[found.field]
-        document.edit(f"remove {name}", lambda rig: remove(document, rig, thing))
+        document.edit(f"remove {name}", lambda rig: _removed(document, rig, thing))
+
+
+def _removed(document: Document, rig: Rig, thing: ThingId) -> Rig:
+    from gremio.core.make.removing import removed
+
+    return removed(rig, thing, document.settled())
 
 
 def _remove_parts(document: Document) -> None:
@@ -248,37 +248,10 @@ def _remove_parts(document: Document) -> None:
     def change(rig: Rig) -> Rig:
         for part in parts:
             # It may have gone with what carried it.
-            rig = _remove_part(document, rig, part) if part in rig.parts else rig
+            rig = _removed(document, rig, part) if part in rig.parts else rig
         return rig
 
     document.edit(f"remove {counted_words(len(parts), 'part')}", change)
-
-
-def _remove_part(document: Document, rig: Rig, thing: ThingId) -> Rig:
-    from gremio.core.make.releasing import remove_and_leave
-
-    return remove_and_leave(rig, PartId(thing), document.pose)
-
-
-def _remove_strut(_document: Document, rig: Rig, strut: ThingId) -> Rig:
-    from gremio.core.make.struts import remove_strut
-
-    return remove_strut(rig, strut)
-
-
-# What takes a thing out of the rig, by where it stands there. A constraint is turned into plain
-# placement instead.
-_REMOVE: dict[str, Callable[[Document, Rig, ThingId], Rig]] = {
-    "parts": _remove_part,
-    "controls": lambda _document, rig, control: remove_control(rig, control),
-    "links": lambda _document, rig, link: remove_link(rig, link),
-    "measures": lambda _document, rig, measure: remove_measure(rig, measure),
-    "struts": _remove_strut,
-    "closures": lambda _document, rig, closure: remove_closure(rig, closure),
-    "strands": lambda _document, rig, strand: remove_strand(rig, strand),
-    "treads": lambda _document, rig, tread: remove_tread(rig, tread),
-    "paths": lambda _document, rig, path: remove_path(rig, path),
-}
 
 
 def leave_selected(document: Document) -> None:
@@ -325,7 +298,7 @@ def set_stop_here(document: Document, end: str) -> None:
         return
     if is_led(document, stop_keys(key(part, channel))[end == "high"]):
         return
-    value = document.pose.at(key(part, channel))
+    value = document.settled().at(key(part, channel))
     stops = replace(entry.stops.get(channel, Stops()), **{end: value})
     if document.edit(
         f"{end} stop of {entry.name}", lambda rig: set_stops(rig, part, channel, stops)

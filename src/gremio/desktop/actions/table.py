@@ -45,10 +45,13 @@ def actions_of(pages: Sequence[str]) -> tuple[Action, ...]:
 
 _FILES = (
     Action("file.new", "New rig", lambda d: d.files.new(), _FILE, "Ctrl+N"),
+    Action("file.window", "New window", lambda d: d.files.new_window(), _FILE, "Ctrl+Shift+N"),
     Action("file.open", "Open", lambda d: d.files.open(), _FILE, "Ctrl+O", asks=True),
     Action("file.demo", "Open Saltmarsh lock", lambda d: d.open_demo(), _FILE),
     Action("file.save", "Save", lambda d: d.files.save(), _FILE, "Ctrl+S", apart=True),
     Action("file.save as", "Save as", lambda d: d.files.save_as(), _FILE, "Ctrl+Shift+S",
+           asks=True),
+    Action("file.compare", "Compare with another rig", lambda d: d.files.compare(), _FILE,
            asks=True),
     Action("file.previous", "Keep the previous save beside it, or no more",
            lambda d: d.files.switch_previous(), _FILE),
@@ -74,6 +77,12 @@ _EDITS = (
     Action("edit.remove", "Remove what is selected",
            lambda d: rigging.remove_selected(d.document), _EDIT, "Del", apart=True),
     Action("edit.copy", "Copy the part", lambda d: _copy(d), _EDIT, "Ctrl+D"),
+    Action("edit.mirror", "Mirror what is selected", asking.mirror, _EDIT, "Ctrl+M", asks=True),
+    Action("edit.resize", "Resize what is selected, or all", lambda d: d.show_resizing(), _EDIT,
+           asks=True),
+    Action("edit.take", "Take the part, for another rig", lambda d: _take(d), _EDIT, "Ctrl+C",
+           _OVER),
+    Action("edit.put", "Paste what was taken", lambda d: _put(d), _EDIT, "Ctrl+V", _OVER),
     Action("edit.copy link", "Copy as a link",
            lambda d: rigging.copy_link_of_selected(d.document), _EDIT, "Ctrl+L"),
     Action("edit.paste link", "Paste the link",
@@ -108,6 +117,18 @@ def _copy(desktop: Desktop) -> None:
     from gremio.desktop.actions.copying import copy_selected
 
     copy_selected(desktop.document, desktop.bench)
+
+
+def _take(desktop: Desktop) -> None:
+    from gremio.desktop.actions.copying import take_selected
+
+    take_selected(desktop.document)
+
+
+def _put(desktop: Desktop) -> None:
+    from gremio.desktop.actions.copying import put_taken
+
+    put_taken(desktop.document)
 
 
 def _strand(kind: StrandKind) -> Action:

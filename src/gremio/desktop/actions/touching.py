@@ -34,7 +34,7 @@ def until_it_touches(
     from gremio.core.make.touching import nothing_words, touch_words, touched_at, with_stops_at
 
     ends, moves = TOUCHES[words]
-    rig, pose, geometry = document.rig, document.pose, document.geometry
+    rig, pose, geometry = document.rig, document.settled(), document.geometry
     try:
         with document.patience(_LOOKING, _STOP):
             found = {

@@ -73,7 +73,7 @@ class OwnLink(PartQuestion):
 
 def told_of(document: Document, tread: ThingId) -> str:
     """How the links of a tread lie: how many, how far apart, and how long the band is."""
-    here = links_now(document.pose, tread)
+    here = links_now(document.settled(), tread)
     name = document.rig.treads[tread].name
     if here.wrong:
         return here.wrong

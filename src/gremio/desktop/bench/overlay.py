@@ -129,7 +129,8 @@ class Overlay(QWidget):
         pen = QPen(QColor(self.inks.second), 1.0)
         pen.setDashPattern([4, 4])
         painter.setPen(pen)
-        painter.drawLines(*lines)
+        if lines:
+            painter.drawLines(*lines)
 
     def _draw_handle(self, painter: QPainter, handle: Handle) -> None:
         assert self.inks is not None

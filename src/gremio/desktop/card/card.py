@@ -26,6 +26,7 @@ from gremio.desktop.fields.quantity_field import QuantityField
 from gremio.desktop.theme.inks import DAY, Inks
 
 if TYPE_CHECKING:
+    from gremio.core.inspect.comparing import Difference
     from gremio.desktop.card.form_sheet import FormSheet
 
 EMPTY = (
@@ -89,7 +90,7 @@ class Card(QScrollArea):
         keyed = change.touches("routines") and (
             change.anew or timed(change.before, shown) != timed(change.after, shown)
         )
-        if keyed or change.compiles or change.touches("name", "locked"):
+        if keyed or change.compiles or change.touches("name", "locked", "alike"):
             self._later.start()
 
     def _take_selection(self) -> None:
@@ -105,6 +106,8 @@ class Card(QScrollArea):
 
     def show_instead(self, sheet: Sheet | None) -> None:
         """Show a sheet on which something is made; None goes back to the selection."""
+        if sheet is None:
+            self.bench.show_beside([])
         self._instead = sheet
         self.rebuild()
         if sheet is not None and sheet.focusPolicy() != Qt.FocusPolicy.NoFocus:
@@ -154,6 +157,24 @@ class Card(QScrollArea):
         from gremio.desktop.card.carriage_sheet import CarriageSheet
 
         self.show_instead(CarriageSheet(self.document, body, self.leave))
+
+    def mirror(self) -> None:
+        """Show the sheet on which what is selected is mirrored."""
+        from gremio.desktop.card.mirror_sheet import MirrorSheet
+
+        self.show_instead(MirrorSheet(self.document, self.bench, self.leave))
+
+    def show_resizing(self) -> None:
+        """Show the sheet on which what is selected, or the rig, is made larger or smaller."""
+        from gremio.desktop.card.resize_sheet import ResizeSheet
+
+        self.show_instead(ResizeSheet(self.document, self.bench, self.leave))
+
+    def show_compared(self, file: str, found: list[Difference]) -> None:
+        """Show what is otherwise in the open rig than in a file."""
+        from gremio.desktop.card.compared_sheet import ComparedSheet
+
+        self.show_instead(ComparedSheet(self.document, file, found, self.leave))
 
     def show_measuring(self, picked: list[Spot]) -> None:
         """Show what is being measured."""

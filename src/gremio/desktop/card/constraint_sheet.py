@@ -302,7 +302,7 @@ class ConstraintSheet(FormSheet):
     # ── what hands do ──────────────────────────────────────────────
 
     def _switch(self, rig: Rig, off: bool) -> Rig:
-        return switch(rig, self.thing, not off, self.document.pose)
+        return switch(rig, self.thing, not off, self.document.settled())
 
     def _set_channel(self, text: str) -> None:
         word, channel = text.split(" ", 1)
@@ -318,7 +318,7 @@ class ConstraintSheet(FormSheet):
         self.edit("targets", lambda rig: self.set("targets")(rig, rest))
 
     def _keep(self) -> None:
-        pose = self.document.pose
+        pose = self.document.settled()
         self.edit("offset", lambda rig: keep_offset(rig, self.thing, pose))
 
     def _snap(self) -> None:

@@ -33,7 +33,7 @@ def face_section(sheet: FormSheet, control: ThingId) -> Iterator[Field]:
     yield Head("Face in the Bench", gist, folded=True)
     if face is None:
         yield Words("It has none: it is on the Desk only.")
-        stand = lambda rig: put(rig, proposed_face(document.pose, control))  # noqa: E731
+        stand = lambda rig: put(rig, proposed_face(document.settled(), control))  # noqa: E731
         yield Act("Stand its face in the Bench", partial(sheet.edit, "face", stand),
                   "Beside the part that it leads")  # fmt: skip
         return
@@ -51,7 +51,7 @@ def face_section(sheet: FormSheet, control: ThingId) -> Iterator[Field]:
 
     def carry(rig: Rig, part: PartId | None) -> Rig:
         """Another carrier; the face stays where it stands."""
-        return put(rig, carried_by(document.pose, now(rig), part))
+        return put(rig, carried_by(document.settled(), now(rig), part))
 
     def turn(rig: Rig, fixed: bool) -> Rig:
         turned = replace(now(rig), fixed=fixed)

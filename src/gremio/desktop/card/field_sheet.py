@@ -21,6 +21,7 @@ from gremio.core.rig.things import thing_of
 from gremio.desktop.actions.channel_menu import channel_menu, is_led, make_control_of
 from gremio.desktop.card.forms import Act, Amount, Check, Line, Menu, Number, Pick
 from gremio.desktop.document.document import Document, Edit
+from gremio.desktop.document.timing import AS_BEFORE
 from gremio.desktop.fields.pieces import (
     LedMark,
     Sheet,
@@ -171,6 +172,9 @@ class FieldSheet(Sheet):
         def again() -> None:
             value = self.document.pose.at(field.key) if number(self._rig, field.key) else 0.0
             typed.set_value(value if abs(value) < float("inf") else None)
+            before = self.document.timing.shown_as_before(field.key)
+            typed.mark("before", before)
+            typed.setToolTip(AS_BEFORE if before else field.help)
 
         self._again.append(again)
         again()

@@ -231,7 +231,7 @@ class LinkSheet(FormSheet):
         """Bring the follower's teeth into the lead's spaces."""
         one, two = self._parts()
         name, geometry = self.document.rig.parts[two].name, self.document.geometry
-        rig, pose = self.document.rig, self.document.pose
+        rig, pose = self.document.rig, self.document.settled()
         place = interlock if gears_of(rig, pose, two) else interlock_own
         self.edit(f"place {name}", lambda rig: place(rig, one, two, geometry=geometry))
 

@@ -50,6 +50,7 @@ from gremio.desktop.actions.preparing import align_mount, mount_in_box, roll_whe
 from gremio.desktop.actions.rigging import set_home
 from gremio.desktop.actions.touching import TOUCHES, until_it_touches
 from gremio.desktop.bench.view import Bench
+from gremio.desktop.card.alike_section import alike_section
 from gremio.desktop.card.driving_section import driving_section
 from gremio.desktop.card.form_sheet import FormSheet
 from gremio.desktop.card.forms import (
@@ -108,6 +109,7 @@ class PartSheet(FormSheet):
             led_section(document, part),
             leads_section(document, part),
             timed_section(document, part),
+            alike_section(document, ThingId(part)),
             shape_section(self, part),
             self._use(entry),
         )  # fmt: skip
@@ -150,7 +152,8 @@ class PartSheet(FormSheet):
     def _more(self, entry: Part) -> list[Act]:
         """What is done with it now and then."""
         act = self.action_wanted.emit
-        found = []
+        found = [Act("Mirror…", partial(act, "edit.mirror"),
+                     with_key("Its twin does what a mirror shows", "edit.mirror"))]  # fmt: skip
         if freed(entry.joint):
             found += [
                 Act("Go home", self._go_home),
@@ -389,7 +392,7 @@ class PartSheet(FormSheet):
     def _with_joint(self, rig: Rig, joint: Joint) -> Rig:
         document = self.document
         rig, laid = with_joint_on_axis(
-            rig, self.part, joint, document.pose, geometry=document.geometry
+            rig, self.part, joint, document.settled(), geometry=document.geometry
         )
         if laid:
             document.said.emit(
@@ -399,7 +402,7 @@ class PartSheet(FormSheet):
 
     def _set_grounded(self, text: str) -> None:
         word, channel = text.split(" ", 1)
-        values = self.document.pose.part_of(self.part).channels
+        values = self.document.settled().part_of(self.part).channels
         self.edit(
             text, lambda rig: ground_channel(rig, self.part, channel, word == "ground", values)
         )

@@ -46,7 +46,7 @@ class RatioSheet(Sheet):
         self.follower = key(follower, main_channel(rig.parts[follower].joint))
         try:
             self.proposal: Proposal | None = propose(
-                rig, document.pose, lead, follower, geometry=document.geometry
+                rig, document.settled(), lead, follower, geometry=document.geometry
             )
         except GremioError:
             self.proposal = None

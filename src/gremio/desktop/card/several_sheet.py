@@ -145,7 +145,7 @@ class SeveralSheet(Sheet):
         self._put_joint(joint)
 
     def _put_joint(self, joint: Joint) -> None:
-        pose, geometry = self.document.pose, self.document.geometry
+        pose, geometry = self.document.settled(), self.document.geometry
         self._edit(
             "joint", lambda rig: with_joints(rig, self.parts, joint, pose, geometry=geometry)
         )
@@ -169,14 +169,16 @@ class SeveralSheet(Sheet):
         if text == _MIXED:
             return
         parent: PartId | None = self._carriers[text]
-        pose = self.document.pose
+        pose = self.document.settled()
         self._edit("mount", lambda rig: mounted_on(rig, self.parts, parent, pose))
 
     def _lead(self, lead: ChannelKey) -> None:
         document = self.document
         self._edit(
             "lead",
-            lambda rig: led_by(rig, self.parts, lead, document.pose, geometry=document.geometry),
+            lambda rig: led_by(
+                rig, self.parts, lead, document.settled(), geometry=document.geometry
+            ),
         )
 
     def _in_step(self, lead: PartId, follower: PartId) -> None:
@@ -237,7 +239,7 @@ class SeveralSheet(Sheet):
         document, parts = self.document, self.parts
         made = document.make(
             f"make a control of {self.words}",
-            lambda rig: with_control(rig, parts, document.pose, geometry=document.geometry),
+            lambda rig: with_control(rig, parts, document.settled(), geometry=document.geometry),
         )
         if made:
             name = document.rig.controls[document.selected].name

@@ -193,7 +193,8 @@ class KeptPoses(QWidget):
 
     def _values(self) -> dict[ChannelKey, float]:
         document = self.document
-        return {**document.inputs(), **{c: document.pose.at(c) for c in document.rig.controls}}
+        pose = document.settled()
+        return {**document.inputs(), **{c: pose.at(c) for c in document.rig.controls}}
 
     def keep(self) -> None:
         """Keep where the Desk stands, under a name that can be typed over at once."""

@@ -378,7 +378,7 @@ class Parts(QWidget):
         """What is chosen was dropped on a row: that part carries it; beside them all the ground
         does. Nothing moves."""
         document = self.document
-        chosen, pose = document.chosen_parts, document.pose
+        chosen, pose = document.chosen_parts, document.settled()
         parent = None if thing is None else PartId(thing)
         if not chosen or (parent is not None and parent not in document.rig.parts):
             return

@@ -116,7 +116,7 @@ class QuantityField(QLineEdit):
         if all_of_it:
             self.selectAll()
         self.setModified(False)
-        self._mark(False)
+        self.mark("wrong", False)
         self._fit()
 
     def _fit(self) -> None:
@@ -198,9 +198,11 @@ class QuantityField(QLineEdit):
             return self._dressed(show_short(value, self.unit))
         return self._dressed(show(value, self.unit))
 
-    def _mark(self, wrong: bool) -> None:
-        if self.property("wrong") != wrong:
-            self.setProperty("wrong", wrong)
+    def mark(self, mark: str, on: bool) -> None:
+        """Draw it with a mark, or without: "wrong" what can't be read, "before" what is not yet
+        as it is now."""
+        if bool(self.property(mark)) != on:
+            self.setProperty(mark, on)
             self.style().unpolish(self)
             self.style().polish(self)
 
@@ -222,13 +224,13 @@ class QuantityField(QLineEdit):
             also = self.also(typed)
             value = parse(typed, self.kind, self.unit, self.what) if also is None else also
         except QuantityError as problem:
-            self._mark(True)
+            self.mark("wrong", True)
             if problem.end > problem.start:
                 self.setSelection(problem.start, problem.end - problem.start)
             self.refused.emit(str(problem))
             return
         if self.whole and abs(value - round(value)) > 1e-9:
-            self._mark(True)
+            self.mark("wrong", True)
             self.refused.emit(
                 f"{self.what} takes whole numbers: {self.text().strip()} is none. "
                 f"Type {math.floor(value)} or {math.ceil(value)}."

@@ -19,6 +19,7 @@ from PyQt6.QtCore import QSocketNotifier, QTimer
 from PyQt6.QtWidgets import QApplication
 
 from gremio.core.files.rig_file import read
+from gremio.core.problem import GremioError
 from gremio.demo import KEPT
 from gremio.desktop.shell.crash import Reports
 from gremio.desktop.shell.sign import Sign, make_application
@@ -117,6 +118,10 @@ def _keep_going(window: Window, reports: Reports) -> None:
     """A fault in one action is told and written down; the work stays on the table."""
 
     def told(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+        if isinstance(error, GremioError):
+            # Stopped, or refused: nothing was changed, and it says what to do.
+            window.say(str(error))
+            return
         traceback.print_exception(kind, error, trace, file=sys.stderr)
         window.keep_now()
         # Names are the rig's; of what was done only the word for it is written down.

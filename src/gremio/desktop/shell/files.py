@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import subprocess
+import sys
 from functools import partial
 from pathlib import Path
 from typing import Protocol
@@ -89,6 +91,29 @@ class Files(Exports):
         path, _ = QFileDialog.getOpenFileName(self.window, "Open a rig", self._folder(), _READ)
         if path:
             self.open_path(Path(path))
+
+    def new_window(self) -> None:
+        """Another window, for another rig, that does not depend on this one."""
+        subprocess.Popen([sys.executable, "-m", "gremio", "open"], start_new_session=True)
+
+    def compare(self) -> None:
+        """Ask for another rig, and show what is otherwise in this one."""
+        path, _ = QFileDialog.getOpenFileName(
+            self.window, "Compare with a rig", self._folder(), _READ
+        )
+        if path:
+            self.compare_path(Path(path))
+
+    def compare_path(self, path: Path) -> None:
+        """Show what is otherwise in the open rig than in a file."""
+        from gremio.core.inspect.comparing import compare
+
+        try:
+            other = rig_file.open_file(path)
+        except GremioError as problem:
+            self._say(str(problem))
+            return
+        self.card.show_compared(path.name, compare(other.rig, self.document.rig))
 
     def leave(self) -> bool:
         """Ask about unsaved work and put a model that is only looked at away; False to stay."""

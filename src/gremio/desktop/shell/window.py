@@ -222,6 +222,14 @@ class Window(QMainWindow):
         """Show on the Card the ratio that the geometry of two parts says."""
         self.card.propose_ratio(lead, follower)
 
+    def mirror(self) -> None:
+        """Ask on the Card how what is selected is mirrored."""
+        self.card.mirror()
+
+    def show_resizing(self) -> None:
+        """Ask on the Card how large what is selected, or the rig, is to be."""
+        self.card.show_resizing()
+
     def make_carriage(self, body: PartId) -> None:
         """Show on the Card what a carriage is made of."""
         self.card.make_carriage(body)

@@ -111,6 +111,7 @@ def style_sheet(inks: Inks) -> str:
         selection-background-color: {inks.wash}; selection-color: {inks.ink}; }}
     QLineEdit:focus, QComboBox:focus {{ border: 1px solid {inks.ink}; }}
     QLineEdit[wrong="true"] {{ border: 1px dashed {inks.time}; }}
+    QLineEdit[before="true"] {{ color: {inks.time}; font-style: italic; }}
     QLineEdit[quiet="true"] {{ border: 1px solid transparent; background: transparent;
         padding: 0; }}
     QLineEdit[quiet="true"]:hover {{ border-bottom: 1px solid {inks.rule}; }}

@@ -1,0 +1,71 @@
+"""Measurements of making the same once more: a copy, a twin, and two rigs compared."""
+
+from __future__ import annotations
+
+import copy
+from collections.abc import Callable
+
+import msgspec
+from measuring import Row, against
+
+from gremio.core.frames import Frame
+from gremio.core.inspect.comparing import compare
+from gremio.core.make.copying import copy_part
+from gremio.core.make.pieces import put_in, taken_out
+from gremio.core.make.twins import Plane, twin
+from gremio.core.rig.model import Control, Joint, Part, Ratio, Rig
+from gremio.core.shape.solids import geometry_of
+
+
+def _linked(count: int, first: int = 0) -> Rig:
+    """Hinges on one root, each on the one before, and all led by one control. first: from which
+    number on ids are given."""
+    root = f"p{first}"
+    parts = {root: Part("Root", None, Frame((0.0, 3.0, 0.0)))}
+    links = {}
+    for index in range(1, count + 1):
+        part, parent = f"p{first + index}", root if index % 10 == 1 else f"p{first + index - 1}"
+        mount = Frame((0.1 * index, 0.1, 0.0))
+        parts[part] = Part(f"Part {index}", parent, mount, Joint("hinge", "z"))
+        links[f"k{first + index}"] = Ratio("c1", f"{part} turn z", 0.5)
+    controls = {"c1": Control("Go", "angle", "deg", -1.0, 1.0)}
+    return Rig("Many", parts=parts, links=links, controls=controls, made=first + count)
+
+
+def again() -> list[Row]:
+    """(p) what is made once more, against what Python and msgspec do with the same data."""
+    rig, larger, other = _linked(1_000), _linked(10_000), _linked(10_000, 50_000)
+    plane = Plane("y")
+
+    def through(*rigs: Rig) -> None:
+        for one in rigs:
+            msgspec.json.decode(msgspec.json.encode(one), type=Rig)
+
+    def row(what: str, ours: Callable[[], object], theirs: Callable[[], object],
+            against_what: str, goal: str) -> Row:  # fmt: skip
+        mine, their = against(ours, theirs, 2)
+        return (f"(p) {what}", against_what, f"{mine:.2f} s {goal}", f"{their:.2f} s",
+                f"{mine / their:.1f} ×")  # fmt: skip
+
+    return [
+        row("a copy of 1,000 parts with 1,000 links", lambda: copy_part(rig, "p0"),
+            lambda: copy.deepcopy(rig), "`copy.deepcopy` of the rig", "(goal ≤ 1 s)"),
+        row("a twin of 1,000 parts with 1,000 links",
+            lambda: twin(rig, ["p0"], plane, geometry=geometry_of),
+            lambda: copy.deepcopy(rig), "`copy.deepcopy` of the rig", "(goal ≤ 1 s)"),
+        row("1,000 parts with 1,000 links taken, and put into another rig",
+            lambda: put_in(rig, taken_out(rig, ["p0"], geometry=geometry_of)),
+            lambda: copy.deepcopy(rig), "`copy.deepcopy` of the rig", "(goal ≤ 1 s)"),
+        row("two rigs of 10,000 parts of the same ids compared",
+            lambda: compare(larger, msgspec.structs.replace(larger, parts=dict(larger.parts))),
+            lambda: through(larger, larger), "`msgspec` writing and reading both",
+            "(goal ≤ 2 s)"),
+        row("two rigs of 10,000 parts of other ids compared", lambda: compare(larger, other),
+            lambda: through(larger, other), "`msgspec` writing and reading both",
+            "(goal ≤ 2 s)"),
+    ]  # fmt: skip
+
+
+if __name__ == "__main__":
+    for line in again():
+        print(" | ".join(line))
