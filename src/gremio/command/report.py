@@ -49,7 +49,11 @@ def findings_json(findings: list[Finding]) -> str:
 
 def differences_json(found: list[Difference]) -> str:
     """What is otherwise in the second of two rigs, as JSON."""
-    told = [{**difference._asdict(), "text": difference.text} for difference in found]
+    told = []
+    for difference in found:
+        plain = {**difference._asdict(), "text": difference.text}
+        del plain["where"]
+        told.append(plain)
     return json.dumps({"differences": told}, ensure_ascii=False, indent=1)
 
 

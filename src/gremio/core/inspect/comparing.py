@@ -19,6 +19,10 @@ from gremio.core.rig.rekeyed import replaced
 from gremio.core.rig.things import THINGS, ThingRecord
 
 How = Literal["new", "gone", "renamed", "changed"]
+# Where in a thing something is said, by fields, keys and places in lists.
+Where = tuple[str | int, ...]
+# What a thing says of something, in words and units, and where.
+Said = tuple[str, Where]
 # How a value that is no quantity of a known kind is told, and how near two are taken for one.
 _DIGITS = ".9g"
 _WORDS = {
@@ -34,6 +38,7 @@ _WORDS = {
     "high": "high end",
     "shapes": "shapes",
 }
+_NOTHING: Said = ("", ())
 _IN_METRES = ("at", "pitch", "shift", "radius", "lead", "length", "width", "thickness", "sag")
 
 
@@ -41,7 +46,7 @@ class Difference(NamedTuple):
     """What is otherwise in the second rig. word, name: the kind of thing and what it is called.
     aspect: what of it ("high stop of turn z"); "" for the thing as a whole. before, after: what the
     first and the second say, in words and units. thing: its id in the second rig, or, where it is
-    gone, in the first."""
+    gone, in the first. where: in the thing's data, from its fields on."""
 
     how: How
     word: str
@@ -50,6 +55,7 @@ class Difference(NamedTuple):
     before: str = ""
     after: str = ""
     thing: str = ""
+    where: Where = ()
 
     @property
     def text(self) -> str:
@@ -82,13 +88,13 @@ def _renamed(rigs: tuple[Rig, Rig], names: tuple[dict[str, str], dict[str, str]]
     for record in THINGS:
         if not record.named:
             continue
-        here, there = (_called(rig, record) for rig in rigs)
-        gone = [(i, _aspects(rigs[0], record, record.of(rigs[0])[i], names[0]))
+        here, there = (called(rig, record) for rig in rigs)
+        gone = [(i, _told_of(rigs[0], record, record.of(rigs[0])[i], names[0]))
                 for n, i in here.items() if n not in there]  # fmt: skip
         for name, new in there.items():
             if name in here or not gone:
                 continue
-            aspects = _aspects(rigs[1], record, record.of(rigs[1])[new], names[1])
+            aspects = _told_of(rigs[1], record, record.of(rigs[1])[new], names[1])
             # Of several that say the same, the one of the same id.
             alike = [i for i, said in gone if said == aspects]
             if alike:
@@ -106,7 +112,7 @@ def _names(rig: Rig) -> dict[str, str]:
     }  # fmt: skip
 
 
-def _called(rig: Rig, record: ThingRecord) -> dict[str, ThingId]:
+def called(rig: Rig, record: ThingRecord) -> dict[str, ThingId]:
     """Ids of the things of a kind by what they are called; links by what they lead."""
     found: dict[str, ThingId] = {}
     for thing_id, thing in record.of(rig).items():
@@ -133,7 +139,7 @@ def _of_kind(
     *,
     same_ids: bool,
 ) -> Iterator[Difference]:
-    here, there = (_called(rig, record) for rig in rigs)
+    here, there = (called(rig, record) for rig in rigs)
     things = tuple(record.of(rig) for rig in rigs)
     were = {new: old for old, new in renamed.items()}
     for name, thing_id in there.items():
@@ -151,36 +157,48 @@ def _of_kind(
         one = _aspects(rigs[0], record, before, names[0])
         two = _aspects(rigs[1], record, after, names[1])
         for aspect in dict.fromkeys((*one, *two)):
-            if one.get(aspect, "") != two.get(aspect, ""):
-                yield Difference("changed", record.word, name, aspect, one.get(aspect, ""),
-                                 two.get(aspect, ""), thing_id)  # fmt: skip
+            (was, at_one), (says, at_two) = one.get(aspect, _NOTHING), two.get(aspect, _NOTHING)
+            if was != says:
+                yield Difference("changed", record.word, name, aspect, was, says, thing_id,
+                                 at_two or at_one)  # fmt: skip
     for name, thing_id in here.items():
         if name not in there and thing_id not in renamed:
             yield Difference("gone", record.word, name, thing=thing_id)
 
 
-def _aspects(rig: Rig, record: ThingRecord, thing: Any, names: Mapping[str, str]) -> dict[str, str]:
-    """What a thing says, each in words and units, by what it is said of; not its name."""
+def _told_of(rig: Rig, record: ThingRecord, thing: Any, names: Mapping[str, str]) -> dict[str, str]:
+    """What a thing says, by what it is said of; not its name."""
+    return {aspect: said for aspect, (said, _) in _aspects(rig, record, thing, names).items()}
+
+
+def _aspects(rig: Rig, record: ThingRecord, thing: Any, names: Mapping[str, str]) -> dict[str, Said]:
+    """What a thing says, each in words and units, and where, by what it is said of; not its
+    name."""
 
     def named(text: str) -> str:
         owner, channel = split(ChannelKey(text))
         return f"{names[owner]} {channel}".rstrip() if owner in names else text
 
-    plain = replaced(msgspec.to_builtins(thing), named)
+    plain = msgspec.to_builtins(thing)
     if record.named:
         plain.pop("name", None)
+    told: dict[str, Said] = {}
     if isinstance(thing, Routine):
-        told = {f"keys of {named(c)}": _stations(rig, cam, "s") for c, cam in thing.keys.items()}
-        told |= {f"who carries {named(p)}": _handed(h, names) for p, h in thing.carried.items()}
-        rest = {k: v for k, v in plain.items() if k not in ("keys", "carried")}
-        return {**told, **dict(_flat("", rest, ""))}
-    if isinstance(thing, Cam):
-        del plain["stations"], plain["followers"]
+        for channel, cam in thing.keys.items():
+            told[f"keys of {named(channel)}"] = _stations(rig, cam, "s"), ("keys", channel)
+        for part, handed in thing.carried.items():
+            told[f"who carries {named(part)}"] = _handed(handed, names), ("carried", part)
+        plain = {k: v for k, v in plain.items() if k not in ("keys", "carried")}
+    elif isinstance(thing, Cam):
         unit = shown_unit(rig, thing.lead)
-        return {"stations": _stations(rig, thing, unit), **dict(_flat("", plain, ""))}
+        told["stations"] = _stations(rig, thing, unit), ("stations",)
+        plain = {k: v for k, v in plain.items() if k not in ("stations", "followers")}
     unit = getattr(thing, "unit", "")
     kind: Kind | None = UNITS[unit].kind if unit in UNITS and record.word == "control" else None
-    return dict(_flat("", plain, unit if kind else ""))
+    shown = replaced(plain, named)
+    for path, where, value in _leaves("", (), shown, plain):
+        told[_words(path)] = _shown(path, value, unit if kind else ""), where
+    return told
 
 
 def _stations(rig: Rig, cam: Cam, unit: str) -> str:
@@ -207,16 +225,18 @@ def _handed(hand_offs: tuple[HandOff, ...], names: Mapping[str, str]) -> str:
     return ", then ".join(told)
 
 
-def _flat(path: str, value: Any, unit: str) -> Iterator[tuple[str, str]]:
-    """What is said, leaf by leaf. unit: of the numbers of a control."""
-    if isinstance(value, dict):
-        for field, inner in value.items():
-            yield from _flat(f"{path} {field}".lstrip(), inner, unit)
-    elif isinstance(value, list | tuple) and not all(isinstance(v, int | float) for v in value):
-        for number, inner in enumerate(value, start=1):
-            yield from _flat(f"{path} {number}" if len(value) > 1 else path, inner, unit)
+def _leaves(path: str, where: Where, shown: Any, plain: Any) -> Iterator[tuple[str, Where, Any]]:
+    """What is said, leaf by leaf: of what, where, and the value. shown: with names for ids; plain:
+    as it stands."""
+    if isinstance(shown, dict):
+        for (field, inner), (at, raw) in zip(shown.items(), plain.items(), strict=True):
+            yield from _leaves(f"{path} {field}".lstrip(), (*where, at), inner, raw)
+    elif isinstance(shown, list | tuple) and not all(isinstance(v, int | float) for v in shown):
+        for index, (inner, raw) in enumerate(zip(shown, plain, strict=True)):
+            again = f"{path} {index + 1}" if len(shown) > 1 else path
+            yield from _leaves(again, (*where, index), inner, raw)
     else:
-        yield _words(path), _shown(path, value, unit)
+        yield path, where, shown
 
 
 def _words(path: str) -> str:
@@ -259,7 +279,7 @@ def _of_rig(one: Rig, two: Rig) -> Iterator[Difference]:
     for aspect, field in (("name", "name"), ("lengths in", "lengths"), ("locked", "locked")):
         before, after = getattr(one, field), getattr(two, field)
         if before != after:
-            yield Difference("changed", "rig", "", aspect, str(before), str(after))
+            yield Difference("changed", "rig", "", aspect, str(before), str(after), "", (field,))
 
 
 def _values(one: Rig, two: Rig, renamed: Mapping[str, str]) -> Iterator[Difference]:
@@ -278,4 +298,4 @@ def _values(one: Rig, two: Rig, renamed: Mapping[str, str]) -> Iterator[Differen
         if before != after:
             (channel, _), *_rest = [said for said in (two_says, one_says) if said]
             thing = split(channel)[0]
-            yield Difference("changed", "", name, "stands at", before, after, thing)
+            yield Difference("changed", "", name, "stands at", before, after, thing, (channel,))
