@@ -13,6 +13,7 @@ from gremio.core.frames import IDENTITY, Frame, Triple
 from gremio.core.quantity import Kind
 from gremio.core.rig.data import Data, Noted
 from gremio.core.rig.ids import NOTHING, ChannelKey, PartId, ThingId
+from gremio.core.rig.kitted import Kit, KitUse, Socket
 from gremio.core.rig.linked import (
     Beyond,
     Cam,
@@ -336,7 +337,8 @@ class Rig(Data, frozen=True):
 
     at: where each channel that nothing leads stands now (SI), by channel key; a channel
     that is absent is at home. poses: kept, by id. locked: for the animator, so that only
-    controls move anything. lengths: the unit that lengths are shown in; "" for one by the size of
+    controls move anything. kits: those that were put in. kit: what makes it a kit itself, if it is
+    one. lengths: the unit that lengths are shown in; "" for one by the size of
     what they are of. made: how many ids have been given out, so that none is given twice.
     """
 
@@ -356,6 +358,8 @@ class Rig(Data, frozen=True):
     poses: dict[ThingId, KeptPose] = {}
     routines: dict[ThingId, Routine] = {}
     alike: dict[ThingId, Alike] = {}
+    kits: dict[ThingId, KitUse] = {}
+    kit: Kit | None = None
     locked: bool = False
     lengths: LengthUnit = ""
     made: int = 0
@@ -396,6 +400,8 @@ __all__ = [
     "JointKind",
     "Kept",
     "KeptPose",
+    "Kit",
+    "KitUse",
     "LabelSide",
     "LengthUnit",
     "Link",
@@ -424,6 +430,7 @@ __all__ = [
     "RunAlong",
     "Seat",
     "Shape",
+    "Socket",
     "Source",
     "StandIn",
     "Station",
