@@ -28,7 +28,7 @@ if TYPE_CHECKING:
         Tube,
         Wedge,
     )
-    from gremio.core.script.again import copy, mirror, put_in, resize, take
+    from gremio.core.script.again import copy, merge, mirror, put_in, resize, take
     from gremio.core.script.by_name import (
         carriage,
         constrain,
@@ -55,6 +55,7 @@ if TYPE_CHECKING:
         stops_where_it_touches,
         write_note,
     )
+    from gremio.core.script.kits import keep_kit, kit_changes, put_kit, update_kits
     from gremio.core.script.posing import compare, inspect, run, solve, sweep
     from gremio.core.script.timing import (
         Baked,
@@ -68,7 +69,15 @@ if TYPE_CHECKING:
     )
     from gremio.core.script.tracing import Trace, trace
     from gremio.core.script.treads import tracked, tread, tread_links
-    from gremio.core.script.whole import bring_in, export, put, remove, rename
+    from gremio.core.script.whole import (
+        bring_in,
+        changes,
+        export,
+        put,
+        remove,
+        rename,
+        revise,
+    )
     from gremio.core.solve.pose import Pose, Poses
 
 __version__ = "0.2.0"
@@ -100,6 +109,9 @@ _ROOMS = {
     "Rig": "rig.model",
     "at_time": "script.timing",
     "bake": "script.timing",
+    "changes": "script.whole",
+    "merge": "script.again",
+    "revise": "script.whole",
     "carriage": "script.by_name",
     "compare": "script.posing",
     "constrain": "script.by_name",
@@ -112,7 +124,9 @@ _ROOMS = {
     "join": "script.by_name",
     "joint_from_copies": "script.by_name",
     "keep": "script.by_name",
+    "keep_kit": "script.kits",
     "key": "script.timing",
+    "kit_changes": "script.kits",
     "lead_instead": "script.by_name",
     "leave_in_place": "script.by_name",
     "load": "files.rig_file",
@@ -126,6 +140,7 @@ _ROOMS = {
     "resize": "script.again",
     "put_in": "script.again",
     "take": "script.again",
+    "put_kit": "script.kits",
     "roll": "script.by_name",
     "routine": "script.timing",
     "run": "script.posing",
@@ -143,6 +158,7 @@ _ROOMS = {
     "tread": "script.treads",
     "tread_links": "script.treads",
     "to_pose": "script.by_name",
+    "update_kits": "script.kits",
     "write_note": "script.changing",
 }
 _OTHERWISE = {"load": "read", "save": "write"}
@@ -184,6 +200,7 @@ __all__ = [
     "bake",
     "bring_in",
     "carriage",
+    "changes",
     "compare",
     "constrain",
     "copy",
@@ -196,10 +213,13 @@ __all__ = [
     "join",
     "joint_from_copies",
     "keep",
+    "keep_kit",
     "key",
+    "kit_changes",
     "lead_instead",
     "leave_in_place",
     "load",
+    "merge",
     "mesh",
     "midway",
     "mirror",
@@ -208,9 +228,11 @@ __all__ = [
     "pin",
     "put",
     "put_in",
+    "put_kit",
     "remove",
     "rename",
     "resize",
+    "revise",
     "roll",
     "routine",
     "rumble",
@@ -230,5 +252,6 @@ __all__ = [
     "tracked",
     "tread",
     "tread_links",
+    "update_kits",
     "write_note",
 ]

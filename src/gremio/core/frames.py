@@ -164,18 +164,27 @@ def frame_of(m: npt.ArrayLike) -> Frame:
 
     Shear can't be held by a frame and is lost; `holds` tells beforehand.
     """
+    return frames_of(np.asarray(m, dtype=float)[None])[0]
+
+
+def frames_of(m: npt.ArrayLike) -> list[Frame]:
+    """The frames of (N, 4, 4) matrices, each as `frame_of` has it."""
     full = np.asarray(m, dtype=float)
-    columns = full[:3, :3]
-    scale = np.linalg.norm(columns, axis=0)
-    scale = np.where(scale < 1e-12, 1.0, scale)
-    if np.linalg.det(columns) < 0:
-        scale[0] = -scale[0]
-    rotation = columns / scale
-    u, _, vt = np.linalg.svd(rotation)
-    rotation = u @ np.diag([1, 1, np.linalg.det(u @ vt)]) @ vt
-    if np.allclose(scale, 1.0, atol=1e-12):
-        scale = np.ones(3)
-    return tidy_frame(full[:3, 3], quaternions(rotation), scale)
+    if len(full) == 0:
+        return []
+    columns = full[:, :3, :3]
+    scales = np.linalg.norm(columns, axis=1)
+    scales = np.where(scales < 1e-12, 1.0, scales)
+    scales[np.linalg.det(columns) < 0, 0] *= -1.0
+    u, _, vt = np.linalg.svd(columns / scales[:, None, :])
+    upright = np.ones((len(full), 1, 3))
+    upright[:, 0, 2] = np.linalg.det(u @ vt)
+    turns = quaternions((u * upright) @ vt)
+    scales[np.abs(scales - 1.0).max(axis=1) <= 1e-12] = 1.0
+    return [
+        tidy_frame(at, turn, scale)
+        for at, turn, scale in zip(full[:, :3, 3], turns, scales, strict=True)
+    ]
 
 
 def holds(m: npt.ArrayLike) -> bool:

@@ -11,9 +11,10 @@ from trimesh.transformations import rotation_matrix, translation_matrix
 
 import gremio
 from gremio.core.files.atomic import FileProblem
-from gremio.core.files.bring_in import bring_in, likelier_unit, take_up
+from gremio.core.files.bring_in import bring_in, likelier_unit
 from gremio.core.files.model_in import FROM_Y_UP, read_model
 from gremio.core.files.sources import model_shelf
+from gremio.core.files.taking_up import revised
 from gremio.core.frames import matrix
 from gremio.core.problem import GremioError
 from gremio.core.rig.find import part_id
@@ -243,12 +244,13 @@ def test_a_changed_model_stands_in_until_it_is_taken_up(tmp_path: Path, davit_fi
     file, _ = saved(tmp_path, davit_file)
     scene = davit()
     scene.delete_geometry("hook")
+    scene.graph.transforms.remove_node("Hook")
     davit_file.write_bytes(scene.export(file_type="glb"))
     rig, shelf = gremio.load(file), model_shelf()
     assert [note.code for note in shelf.notes(rig)] == ["model-changed"]
     model = read_model(davit_file)
     shelf.put(model)
-    taken = take_up(rig, next(iter(rig.sources)), model)
+    taken, _ = revised(rig, next(iter(rig.sources)), model, [])
     notes = shelf.notes(taken)
     assert [(note.code, note.part) for note in notes] == [("piece-missing", "Hook")]
     arm = next(p for p in taken.parts.values() if p.name == "Arm")

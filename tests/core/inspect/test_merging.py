@@ -7,6 +7,7 @@ import math
 import numpy as np
 import pytest
 from msgspec.structs import replace
+from tests.core.inspect.test_comparing import built
 
 import gremio
 from gremio.core.edit.controls import set_values
@@ -17,7 +18,6 @@ from gremio.core.rig.channels import key
 from gremio.core.rig.find import control_id, part_id
 from gremio.core.rig.model import Rig, Stops
 from gremio.core.rig.solids import Box, Cylinder
-from tests.core.inspect.test_comparing import built
 
 
 def merge(rig: Rig, other: Rig, wanted: str = "") -> Merged:

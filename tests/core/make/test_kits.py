@@ -128,7 +128,9 @@ def test_a_lead_of_another_kind_is_refused_in_words() -> None:
     kit, _ = keep(hatch(), "Hatch")
     rig = deck()
     answers = {control_id(kit, "Lever"): channel_key(rig, "Way")}
-    with pytest.raises(GremioError, match="Way is a length, and what leads in place of Lever is an"):
+    with pytest.raises(
+        GremioError, match="Way is a length, and what leads in place of Lever is an"
+    ):
         kit_in(rig, kit, answers=answers, geometry=surfaces(rig))
 
 

@@ -9,10 +9,10 @@ from gremio.core.arrays import Array
 from gremio.core.edit.change import new_id, with_entry
 from gremio.core.edit.parts import add_part
 from gremio.core.frames import Triple, carried, frame_of, triple
-from gremio.core.problem import GremioError, NotFound
+from gremio.core.problem import GremioError
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.ids import PartId, ThingId
-from gremio.core.rig.model import Part, Rig, Shape, Source
+from gremio.core.rig.model import Part, Rig, Shape
 from gremio.core.rig.solids import Mesh
 from gremio.core.surfaces.models import Model, ModelNode
 
@@ -44,8 +44,6 @@ def bring_in(
         raise GremioError(f"A model faces x, y, -x or -y, not {facing}.")
     stands = _stands(model, on_ground, facing)
     rig, source_id = new_id(rig, "s")
-    source = Source(str(model.path), model.sha256, model.metres, model.up)
-    rig = replace(rig, sources=with_entry(rig.sources, source_id, source))
     taken = names_in(rig)
     ids: list[PartId] = []
     worlds: list[Array] = []
@@ -57,17 +55,19 @@ def bring_in(
             local = stands @ local
         above = np.eye(4) if node.parent is None else worlds[node.parent]
         worlds.append(above @ local)
-        mount, own = _upright(above, worlds[-1], local)
+        mount, own = upright(above, worlds[-1], local)
         parent = None if node.parent is None else ids[node.parent]
-        made = Part(name, parent, frame_of(mount), shapes=_shapes(node, source_id))
+        made = Part(name, parent, frame_of(mount), shapes=shapes_of(node, source_id))
         if own is not None:
             made = replace(made, own=frame_of(own))
         rig, part = add_part(rig, made)
         ids.append(part)
-    return rig, ids
+    nodes = tuple(replace(n, part=i) for n, i in zip(model.source.nodes, ids, strict=True))
+    source = replace(model.source, nodes=nodes)
+    return replace(rig, sources=with_entry(rig.sources, source_id, source)), ids
 
 
-def _upright(above: Array, world: Array, local: Array) -> tuple[Array, Array | None]:
+def upright(above: Array, world: Array, local: Array) -> tuple[Array, Array | None]:
     """(4, 4) the mount of a node along the world's axes, and its own frame in that; as it stands,
     and None, where its axes are not the world's in some order. above, world: of what carries it,
     and its own."""
@@ -82,7 +82,8 @@ def _upright(above: Array, world: Array, local: Array) -> tuple[Array, Array | N
     return mount, own
 
 
-def _shapes(node: ModelNode, source_id: ThingId) -> tuple[Shape, ...]:
+def shapes_of(node: ModelNode, source_id: ThingId) -> tuple[Shape, ...]:
+    """The shapes that a part has of a node of a model."""
     made = []
     for piece in node.pieces:
         low, high = piece.geometry.bounds
@@ -133,14 +134,3 @@ def box_of(model: Model, stands: Array | None = None) -> tuple[Triple, Triple]:
             corners += [points.min(axis=0), points.max(axis=0)]
     stacked = np.array(corners)
     return triple(stacked.min(axis=0)), triple(stacked.max(axis=0))
-
-
-def take_up(rig: Rig, source_id: ThingId, model: Model) -> Rig:
-    """Let a source be another, or a changed, model file. Raises NotFound.
-
-    Shapes go on to refer to their pieces by name; `Shelf.notes` lists those now missing.
-    """
-    if source_id not in rig.sources:
-        raise NotFound(f"The rig has no model with the id {source_id!r}.")
-    source = Source(str(model.path), model.sha256, model.metres, model.up)
-    return replace(rig, sources=with_entry(rig.sources, source_id, source))

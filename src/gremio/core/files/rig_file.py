@@ -245,7 +245,8 @@ def _with_source_paths(rig: Rig, change: Callable[[str], str]) -> Rig:
     sources: dict[str, Source] = {
         key: replace(source, path=change(source.path)) for key, source in rig.sources.items()
     }
-    return replace(rig, sources=sources) if sources else rig
+    kits = {i: replace(use, path=change(use.path)) for i, use in rig.kits.items()}
+    return replace(rig, sources=sources, kits=kits) if sources or kits else rig
 
 
 _flat = json.JSONEncoder(ensure_ascii=False, allow_nan=False).encode

@@ -171,7 +171,9 @@ def _told_of(rig: Rig, record: ThingRecord, thing: Any, names: Mapping[str, str]
     return {aspect: said for aspect, (said, _) in _aspects(rig, record, thing, names).items()}
 
 
-def _aspects(rig: Rig, record: ThingRecord, thing: Any, names: Mapping[str, str]) -> dict[str, Said]:
+def _aspects(
+    rig: Rig, record: ThingRecord, thing: Any, names: Mapping[str, str]
+) -> dict[str, Said]:
     """What a thing says, each in words and units, and where, by what it is said of; not its
     name."""
 

@@ -217,6 +217,29 @@ def _without_words(plain: dict[str, Any]) -> dict[str, Any]:
     return {field: value for field, value in plain.items() if field not in _WRITTEN}
 
 
+def leaf(rig: Rig, thing: ThingId, where: Where, ids: Mapping[ThingId, ThingId]) -> Any:
+    """What a rig says at a place in one of its things (id), with other ids in place of its own;
+    None where it says nothing."""
+    record = next((record for record in THINGS if thing in record.of(rig)), None)
+    found: Any = None if record is None else record.of(rig)[thing]
+    for at in where:
+        if isinstance(found, msgspec.Struct):
+            found = getattr(found, str(at), None)
+        elif isinstance(found, dict):
+            found = found.get(at)
+        elif isinstance(found, tuple) and isinstance(at, int) and at < len(found):
+            found = found[at]
+        else:
+            return None
+
+    def key_of(text: str) -> str:
+        owner, name = split(ChannelKey(text))
+        known = ids.get(as_thing(owner))
+        return text if known is None else key(known, name)
+
+    return replaced(msgspec.to_builtins(found), key_of)
+
+
 def _with_leaf(mine: Any, theirs: Any, where: Where) -> Any:
     """A thing with what another says at a place in it; with as much around that as it takes where
     the two are not built alike."""

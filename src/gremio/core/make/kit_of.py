@@ -307,4 +307,3 @@ class _Making:
         names = {c: key(self._control(c)) for c in outside}
         made: Link = rekeyed(link, Link, by_names(names))
         return made
-

@@ -32,6 +32,7 @@ from gremio.core.rig.linked import (
     Station,
 )
 from gremio.core.rig.solids import AnySolid
+from gremio.core.rig.sourced import Source, SourceNode, SourcePiece, Up
 from gremio.core.rig.tied import (
     Aim,
     AnyConstraint,
@@ -77,7 +78,6 @@ PathKind = Literal["polyline", "spline", "arc", "circle", "wrap"]
 RepeatAlong = Literal["line", "circle", "path", "tread"]
 StandIn = Literal["box", "hull", "outline", "full"]
 MeasureKind = Literal["distance", "length", "radius", "size", "angle"]
-Up = Literal["y", "z"]
 LengthUnit = Literal["", "m", "mm", "cm", "in", "ft"]
 ControlMake = Literal["slider", "dial", "lever", "switch", "pad"]
 LabelSide = Literal["left", "right"]
@@ -303,19 +303,6 @@ class Path(Noted, frozen=True):
     ticks: tuple[float, ...] = ()
 
 
-class Source(Data, frozen=True):
-    """A model file that Gremio did not make.
-
-    path: absolute while the rig is open, relative to the rig's file when saved.
-    metres: the length of the file's unit. up: which of the file's axes is up.
-    """
-
-    path: str
-    sha256: str
-    metres: float = 1.0
-    up: Up = "y"
-
-
 class Alike(Data, frozen=True):
     """Two sides that are kept alike: what is changed on one is changed on the other, as a mirror
     has it.
@@ -432,6 +419,8 @@ __all__ = [
     "Shape",
     "Socket",
     "Source",
+    "SourceNode",
+    "SourcePiece",
     "StandIn",
     "Station",
     "Stops",

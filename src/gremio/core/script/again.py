@@ -5,6 +5,8 @@ from __future__ import annotations
 import warnings
 from collections.abc import Sequence
 
+from gremio.core.inspect.comparing import Difference, compare
+from gremio.core.inspect.merging import same_things, taken_over
 from gremio.core.make import pieces
 from gremio.core.make.alike import keep_alike
 from gremio.core.make.copying import Crossing, copy_part
@@ -66,6 +68,19 @@ def put_in(rig: Rig, piece: Rig, on: str = "") -> Rig:
     """The rig with another one put in, on a part by name, or on the ground (on=""). Names that are
     taken get a number. Raises NotFound."""
     return pieces.put_in(rig, piece, part_id(rig, on) if on else None)[0]
+
+
+def merge(rig: Rig, other: Rig, take: Sequence[Difference] | None = None) -> Rig:
+    """The rig with what is otherwise in another one taken from that. take: some of
+    `compare(rig, other)`; None for all. What went along, or could not be taken, is told by
+    warnings. Raises GremioError."""
+    found = compare(rig, other)
+    ids = same_things(rig, other, found)
+    chosen = found if take is None else take
+    made = taken_over(rig, other, chosen, ids, geometry=surfaces_of(rig))
+    for told in made.told:
+        warnings.warn(told, stacklevel=2)
+    return made.rig
 
 
 def copy(rig: Rig, part: str, *, aside: Triple = (0.0, 0.0, 0.0), leads: Crossing = "share") -> Rig:

@@ -9,11 +9,13 @@ from pathlib import Path
 import numpy as np
 
 from gremio.core.arrays import Array
+from gremio.core.frames import frames_of
 from gremio.core.problem import Note
-from gremio.core.rig.model import Up
+from gremio.core.rig.model import Source, SourceNode, SourcePiece, Up
 from gremio.core.rig.solids import Mesh
 from gremio.core.shape.geometry import Geometry, moved
 from gremio.core.surfaces.looks import Look
+from gremio.core.surfaces.marks import shape_marks
 
 
 @dataclass(frozen=True, eq=False)
@@ -25,6 +27,11 @@ class Piece:
     geometry: Geometry
     paint: str
     look: Look | None = None
+
+    @cached_property
+    def marks(self) -> tuple[float, ...]:
+        """By which its shape is known again."""
+        return shape_marks(self.geometry)
 
     @cached_property
     def mirrored(self) -> Piece:
@@ -57,7 +64,29 @@ class Model:
 
     def piece(self, name: str) -> Piece | None:
         """The piece of this name."""
-        return next((p for node in self.nodes for p in node.pieces if p.name == name), None)
+        return self._by_name.get(name)
+
+    @cached_property
+    def _by_name(self) -> dict[str, Piece]:
+        return {piece.name: piece for node in self.nodes for piece in node.pieces}
+
+    @cached_property
+    def source(self) -> Source:
+        """What a rig keeps of it, none of whose nodes is made a part yet."""
+        frames = frames_of(np.array([node.local for node in self.nodes]))
+        nodes = tuple(
+            SourceNode(
+                node.name,
+                -1 if node.parent is None else node.parent,
+                frame,
+                pieces=tuple(piece.name for piece in node.pieces),
+            )
+            for node, frame in zip(self.nodes, frames, strict=True)
+        )
+        pieces = tuple(
+            SourcePiece(piece.name, piece.marks, piece.paint) for piece in self._by_name.values()
+        )
+        return Source(str(self.path), self.sha256, self.metres, self.up, nodes, pieces)
 
     def piece_of(self, solid: Mesh) -> Piece | None:
         """What a solid is of it: the piece of its name, mirrored where that is."""

@@ -14,6 +14,9 @@ from gremio.core.surfaces.models import Model
 
 _NEEDED = "what sits on it, or is measured on it, can't be computed"
 
+# By what a model is known: path, fingerprint, length of its unit, upright axis.
+_Key = tuple[str, str, float, str]
+
 
 class Shelf:
     """Keeps models that have been read, by source. Holds nothing that a file does not.
@@ -23,12 +26,11 @@ class Shelf:
 
     def __init__(self, read: Callable[[Source], Model | Note]) -> None:
         self._read = read
-        self._models: dict[Source, Model | Note] = {}
+        self._models: dict[_Key, Model | Note] = {}
 
     def put(self, model: Model) -> None:
         """Keep a model that has just been read."""
-        source = Source(str(model.path), model.sha256, model.metres, model.up)
-        self._models[source] = model
+        self._models[str(model.path), model.sha256, model.metres, model.up] = model
 
     def forget(self) -> None:
         """Look at every file anew the next time."""
@@ -108,7 +110,13 @@ class Shelf:
         )
         return [Note("piece-missing", part, text, "warning")]
 
+    def model(self, source: Source) -> Model | None:
+        """The model behind a source as it was; None where it can't be had."""
+        found = self._model(source)
+        return found if isinstance(found, Model) else None
+
     def _model(self, source: Source) -> Model | Note:
-        if source not in self._models:
-            self._models[source] = self._read(source)
-        return self._models[source]
+        key = source.path, source.sha256, source.metres, source.up
+        if key not in self._models:
+            self._models[key] = self._read(source)
+        return self._models[key]
