@@ -66,7 +66,7 @@ def _keyed(parts: int, channels: int) -> Rig:
         build.part(f"Part {number}", shape(Plate(length=0.4, width=0.3, thickness=0.05)),
                    at=(0.5 * (number % 40), 0.4 * (number // 40), 0), joint="hinge z")  # fmt: skip
     for control in range(channels):
-        build.control(f"Control {control}", 0.0, 1.5)
+        build.control(f"Control {control}", 0.0, 1.5, kind="angle")
         for number in range(control, parts, channels):
             build.ratio(f"Control {control}", f"Part {number}", 1)
     rig = gremio.routine(build.rig, "Long", 10)

@@ -9,6 +9,7 @@
 from __future__ import annotations
 
 import importlib
+import sys
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
@@ -79,6 +80,7 @@ if TYPE_CHECKING:
         revise,
     )
     from gremio.core.solve.pose import Pose, Poses
+    from gremio.pictures import Picture, picture
 
 __version__ = "0.2.0"
 
@@ -136,6 +138,8 @@ _ROOMS = {
     "motor": "script.timing",
     "rumble": "script.timing",
     "path": "script.by_name",
+    "Picture": "gremio.pictures",
+    "picture": "gremio.pictures",
     "pin": "script.by_name",
     "resize": "script.again",
     "put_in": "script.again",
@@ -162,12 +166,18 @@ _ROOMS = {
     "write_note": "script.changing",
 }
 _OTHERWISE = {"load": "read", "save": "write"}
+# What is drawn stands outside of the core.
+_DRAWN = "gremio.pictures"
 
 
 def __getattr__(name: str) -> object:
     if name not in _ROOMS:
         raise AttributeError(f"gremio has no {name!r}")
-    room = importlib.import_module(f"gremio.core.{_ROOMS[name]}")
+    where = _ROOMS[name]
+    room = importlib.import_module(where if where == _DRAWN else f"gremio.core.{where}")
+    if "IPython" in sys.modules:
+        # A notebook shows poses as pictures.
+        importlib.import_module(_DRAWN)
     found: object = getattr(room, _OTHERWISE.get(name, name))
     globals()[name] = found
     return found
@@ -187,6 +197,7 @@ __all__ = [
     "InternalGear",
     "NotFound",
     "Note",
+    "Picture",
     "Plate",
     "Pose",
     "Poses",
@@ -225,6 +236,7 @@ __all__ = [
     "mirror",
     "motor",
     "path",
+    "picture",
     "pin",
     "put",
     "put_in",

@@ -17,7 +17,7 @@ def rig(tmp_path: Path) -> Path:
     build = gremio.Builder("Cabin")
     build.part("Door", joint="hinge z")
     build.control("Open", 0.0, 1.0, kind="number", unit="%")
-    build.control("Idle", 0.0, 1.0)
+    build.control("Idle", 0.0, 1.0, kind="angle")
     build.cam("Open", {0.0: {"Door": 0.0}, 0.5: {"Door": "30 deg"}, 1.0: {"Door": "80 deg"}})
     made = gremio.keep(build.rig, "Shut")
     file = tmp_path / "cabin.gremio"

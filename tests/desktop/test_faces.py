@@ -30,8 +30,8 @@ def quay() -> Rig:
     build = gremio.Builder("Quay")
     build.part("Post", at=(0, 0, 1))
     build.part("Jib", on="Post", at=(0, 0, 1), turned=(0, 0, "90 deg"), joint="hinge z")
-    build.control("Slew", -1, 1)
-    build.control("Idle", -1, 1)
+    build.control("Slew", -1, 1, kind="angle")
+    build.control("Idle", -1, 1, kind="angle")
     build.ratio("Slew", "Jib", 1)
     return build.rig
 

@@ -489,8 +489,8 @@ def test_instruments_are_furnished_when_they_are_seen(hand: Hand) -> None:
 def test_what_leads_a_control_is_told_by_the_name_it_has_now(hand: Hand) -> None:
     made = Builder("Crank")
     made.part("Crank", joint="hinge z")
-    made.control("Gauge", 0, 1)
-    made.control("Push", 0, 1)
+    made.control("Gauge", 0, 1, kind="angle")
+    made.control("Push", 0, 1, kind="angle")
     made.ratio("Push", "Crank turn z", 1)
     made.ratio("Crank turn z", "Gauge", 1)
     hand.window.show_rig(made.rig)

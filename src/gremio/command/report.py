@@ -14,8 +14,6 @@ from gremio.core.quantity import show
 from gremio.core.rig.channels import channel_unit
 from gremio.core.solve.pose import Pose
 
-_LARGEST_PICTURE = 16384
-
 
 def pose_json(pose: Pose, notes: list[Note]) -> str:
     """Controls, parts and notes as JSON, in metres and radians."""
@@ -75,7 +73,6 @@ def picture_size(text: str) -> tuple[int, int]:
     width, _, height = text.lower().partition("x")
     if not (width.isdigit() and height.isdigit()):
         raise GremioError(f"--size {text!r} is no size. Write --size 1280x800.")
-    size = int(width), int(height)
-    if not all(16 <= side <= _LARGEST_PICTURE for side in size):
-        raise GremioError(f"--size {text!r}: each side is from 16 to {_LARGEST_PICTURE} pixels.")
-    return size
+    from gremio.desktop.bench.picture import check_size
+
+    return check_size((int(width), int(height)))

@@ -140,7 +140,7 @@ def gates(build: gremio.Builder) -> None:
         build.part(
             f"Balance beam, {name}", *beam, on=f"Upper gate, {name}", at=(0, 0, LEAF_HEIGHT + 0.03)
         )
-    build.control("Upper gates", 0.0, OPEN, group="Gates")
+    build.control("Upper gates", 0.0, OPEN, kind="angle", group="Gates")
     build.cam(
         "Upper gates",
         {

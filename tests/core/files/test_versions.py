@@ -72,7 +72,7 @@ def _with(change: dict, where: tuple[str, ...]) -> bytes:
 def _small() -> Rig:
     build = gremio.Builder("Small")
     build.part("Hatch", joint="hinge y")
-    build.control("Open", 0, 1)
+    build.control("Open", 0, 1, kind="angle")
     build.ratio("Open", "Hatch", 2.0)
     return build.rig
 

@@ -36,7 +36,7 @@ def yard() -> Rig:
               joint="free")  # fmt: skip
     made.part("Buoy", gremio.shape(Box(length=0.2, width=0.2, height=0.2)), at=(3, 1, 0),
               joint="free")  # fmt: skip
-    made.control("Crank", 0, 3)
+    made.control("Crank", 0, 3, kind="angle")
     made.ratio("Crank", "Gear turn z", 0.5)
     rig = set_repeat(made.rig, part_id(made.rig, "Gear"), Repeat("line", "x", 3, 0.5))
     rig = gremio.constrain(rig, "seat", "Crate", "Post")

@@ -58,7 +58,7 @@ def test_what_is_past_its_stop_at_home_is_told() -> None:
 
 def test_a_control_that_leads_nothing_says_so() -> None:
     build = gremio.Builder("Idle")
-    build.control("Whistle", 0.0, 1.0)
+    build.control("Whistle", 0.0, 1.0, kind="angle")
     (finding,) = gremio.inspect(build.rig)
     assert finding.note.code == "control-idle" and "Whistle leads nothing" in finding.note.text
 
@@ -77,7 +77,7 @@ def test_through_a_cam_and_a_train_the_first_of_several_stops_counts() -> None:
 def test_notches_beyond_the_new_range_are_left_out() -> None:
     rig = sluice()
     entry = gremio.Builder("x")
-    entry.control("Windlass", 0, 10, notches=[1.0, 2.0, 9.0], make="switch",
+    entry.control("Windlass", 0, 10, kind="angle", notches=[1.0, 2.0, 9.0], make="switch",
                   positions=["Low", "Half", "High"])  # fmt: skip
     control = entry.rig.controls["c1"]
     fitted = with_range(control, reach(rig)._replace(low=0.0, high=5.0))

@@ -27,7 +27,7 @@ def door() -> Rig:
     build.part("Latch", on="Door", joint="slide x")
     build.part("Lamp", joint="spin z")
     build.control("Open door", 0.0, 1.0, kind="number")
-    build.control("Light", 0.0, 1.0)
+    build.control("Light", 0.0, 1.0, kind="angle")
     build.ratio("Light", "Lamp", 2)
     return build.rig
 

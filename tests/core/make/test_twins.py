@@ -120,7 +120,7 @@ def gate() -> Rig:
     b.part("Bolt", on="Gate, east", at=(1, 0, 0), turned=(0.2, 0.4, 0), joint="slide x",
            stops=(0.0, 0.1))  # fmt: skip
     b.part("Knob", on="Bolt", joint="ball")
-    b.control("Open, east", 0.0, 1.2)
+    b.control("Open, east", 0.0, 1.2, kind="angle")
     b.ratio("Open, east", "Gate, east", 1)
     return b.rig
 
@@ -134,7 +134,7 @@ def train() -> Rig:
     b.part("Rack", shape(RackBar(module=0.02, teeth=20, width=0.1, back=0.05)), on="Frame",
            at=(0, 0.12, 0), joint="slide x")  # fmt: skip
     b.part("Spindle", on="Frame", at=(1, 0, 0), turned=(0, 1.0, 0), joint="screw x 10 mm")
-    b.control("Turn", -6.0, 6.0)
+    b.control("Turn", -6.0, 6.0, kind="angle")
     b.ratio("Turn", "Pinion", 1)
     b.ratio("Pinion turn z", "Wheel turn z", -12 / 31)
     b.ratio("Pinion turn z", "Rack move x", 0.12)
@@ -186,7 +186,7 @@ def linkages() -> Rig:
     b.part("Rocker", on="Bed", at=(1.0, 0, 0), turned=(0, -1.4, 0), joint="spin y")
     b.part("Rod", on="Crank", at=(0.3, 0.1, 0), turned=(0, 0.2, 0), joint="spin y")
     b.part("Piston", on="Bed", at=(1.3, 0.1, 0), joint="slide x")
-    b.control("Turn", -3.0, 3.0)
+    b.control("Turn", -3.0, 3.0, kind="angle")
     b.ratio("Turn", "Crank turn y", 1)
     rig = gremio.pin(b.rig, "Coupler", "Rocker", (0.9, 0, 0), (0.6, 0, 0))
     return gremio.pin(rig, "Rod", "Piston", (1.0, 0, 0), (0, 0, 0))
@@ -214,9 +214,9 @@ def tied() -> Rig:
               "Vane": "hinge z", "Bolt": "free", "Float": "free", "Runner": "free"}  # fmt: skip
     for name, joint in joints.items():
         b.part(name, on="Base", at=(0.3, 0.2, 0.5), turned=(0.2, 0.3, 0.1), joint=joint)
-    b.control("Slew", -1.0, 1.0)
+    b.control("Slew", -1.0, 1.0, kind="angle")
     b.ratio("Slew", "Arm", 1)
-    b.control("Lift", -1.0, 1.0)
+    b.control("Lift", -1.0, 1.0, kind="angle")
     b.ratio("Lift", "Boom", 1)
     rig = gremio.constrain(b.rig, "ride", "Rider", "Tip")
     rig = gremio.constrain(rig, "pin", "Pinned", "Tip", keep=True)
@@ -242,7 +242,7 @@ def reaching() -> Rig:
     b.part("Rail", on="Base", at=(1.0, 0.3, 0.5), joint="slide y")
     b.part("Load", on="Rail", at=(0, 0, 0.1))
     b.part("Bag", shape(Box(0.2, 0.3, 0.4)), on="Base", at=(0.1, 1, 0), turned=(0.3, 0.2, 0.1))
-    b.control("Move", -0.3, 0.3)
+    b.control("Move", -0.3, 0.3, kind="angle")
     b.ratio("Move", "Rail", 1)
     rig = gremio.constrain(b.rig, "reach", "Arm", "Load", tip=(0.6, 0.1, 0))
     return gremio.constrain(rig, "constant volume", "Bag")
@@ -380,7 +380,7 @@ def test_treads_and_ropes_go_round_as_the_mirror_has_them() -> None:
                    at=(x, y, 0.0))  # fmt: skip
     b.part("Jib", on="Body", at=(0, 0, 1), joint="hinge y")
     b.part("Hook", on="Jib", at=(1, 0, 0), joint="slide z")
-    b.control("Raise", -1.0, 1.0)
+    b.control("Raise", -1.0, 1.0, kind="angle")
     b.ratio("Raise", "Jib", 0.5)
     rig = gremio.tracked(b.rig, "Body", wheels)
     rope = Strand("Rope", "rope", (
@@ -419,7 +419,7 @@ def test_a_plane_of_a_part_goes_along_with_it() -> None:
     b.part("Body", at=(1, 2, 3), turned=(0, 0, 0.3), joint="free")
     b.part("Arm, left", on="Body", at=(0.5, 0.4, 0), turned=(0.1, 0, 0.2), joint="hinge x")
     b.part("Hand", on="Arm, left", at=(0, 0.3, 0), joint="slide y")
-    b.control("Wave", -1.0, 1.0)
+    b.control("Wave", -1.0, 1.0, kind="angle")
     b.ratio("Wave", "Arm, left", 1)
     plane = Plane("y", part_id(b.rig, "Body"))
     made = mirrored(b.rig, "Arm, left", plane=plane)
@@ -461,7 +461,7 @@ def test_what_is_led_from_outside_may_turn_the_same_way_round() -> None:
     b.part("Wheel, upstream", shape(Cylinder(0.5, 0.1), turned=("90 deg", 0, 0)), on="Frame",
            at=(1, 0, 0), joint="spin y")  # fmt: skip
     b.part("Pinion", on="Wheel, upstream", at=(0.1, 0, 0), joint="spin y")
-    b.control("Go", -6.0, 6.0)
+    b.control("Go", -6.0, 6.0, kind="angle")
     b.ratio("Go", "Wheel, upstream", 1)
     b.ratio("Wheel, upstream turn y", "Pinion turn y", -2)
     for same_way, sense in ((False, -1.0), (True, 1.0)):
@@ -496,7 +496,7 @@ def test_stops_and_what_leads_them_change_ends() -> None:
     rod = part_id(b.rig, "Rod")
     part = replace(b.rig.parts[rod], stops={"turn x": Stops(-0.2, 1.1), "move x": Stops(-0.1, 0.6)})
     b.rig = change_part(b.rig, rod, part)
-    b.control("Keep", 0.3, 1.0)
+    b.control("Keep", 0.3, 1.0, kind="angle")
     rig = gremio.formula(b.rig, "Rod high stop turn x", "Keep")
     made = mirrored(rig, "Rod")
     new = made.ids[rod]

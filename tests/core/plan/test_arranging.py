@@ -24,7 +24,7 @@ def doors() -> Rig:
     for name in ("East", "West"):
         made.part(f"{name} door", joint="hinge z")
         made.part(f"{name} bolt", on=f"{name} door", joint="slide x")
-        made.control(name, 0, 1)
+        made.control(name, 0, 1, kind="angle")
         made.ratio(name, f"{name} door turn z", 1)
         made.ratio(f"{name} door turn z", f"{name} bolt move x", 0.1)
     return made.rig
@@ -58,7 +58,7 @@ def test_what_has_nothing_in_common_is_two_islands() -> None:
 
 def test_one_slider_that_leads_two_doors_does_not_join_them() -> None:
     made = Builder("Doors")
-    made.control("Open", 0, 1)
+    made.control("Open", 0, 1, kind="angle")
     for name in ("East", "West"):
         made.part(name, joint="hinge z")
     rig = made.rig

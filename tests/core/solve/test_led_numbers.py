@@ -446,7 +446,7 @@ def test_a_stop_of_a_linkage_that_a_file_leads_stands_still_as_the_note_says() -
     made.part("Crank", joint="hinge z")
     made.part("Rod", on="Crank", at=(1, 0, 0), joint="hinge z")
     made.part("Rocker", at=(3, 0, 0), joint="hinge z", stops=("-90 deg", "5 deg"))
-    made.control("Far", 0, 1, home=1)
+    made.control("Far", 0, 1, kind="angle", home=1)
     rig = gremio.pin(made.rig, "Rod", "Rocker", (2.5, 1.0, 0), (0, 1, 0))
     rocker = part_id(rig, "Rocker")
     ratio = Ratio(control_id(rig, "Far"), f"{rocker} high stop turn z", 1.0)

@@ -331,8 +331,8 @@ def test_a_loop_with_two_leads_is_said() -> None:
     rig = four_bar(0.40, 1.20, 0.80, 1.00, DEG(40), DEG(20.298), DEG(57.325))
     build = gremio.Builder("x")
     build.rig = rig
-    build.control("One", -1, 1)
-    build.control("Two", -1, 1)
+    build.control("One", -1, 1, kind="angle")
+    build.control("Two", -1, 1, kind="angle")
     build.ratio("One", "Crank", 1)
     with pytest.raises(GremioError, match="has 1 freedom, but Crank and Rocker lead it: 1 too m"):
         build.ratio("Two", "Rocker", 1)

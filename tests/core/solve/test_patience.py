@@ -22,7 +22,7 @@ def never_repeats(reach: float = 1e9) -> Rig:
     build.part("Right", at=(3.0, 0, 0), joint="spin z")
     build.part("Rod", on="Left", at=(0.5, 0, 0), turned=(0, 0, lean), joint="hinge z")
     build.part("Arm", on="Right", at=(-0.5, 0, 0), turned=(0, 0, math.pi - lean), joint="hinge z")
-    build.control("Turn", -reach, reach)
+    build.control("Turn", -reach, reach, kind="angle")
     build.ratio("Turn", "Left", 1)
     build.ratio("Turn", "Right", math.pi)
     return gremio.pin(build.rig, "Rod", "Arm", (2.0, 0, 0), (2.0, 0, 0))

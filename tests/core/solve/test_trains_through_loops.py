@@ -46,7 +46,7 @@ def sun_and_planet(lead: str, order: tuple[int, ...], *, sun_first: bool = False
     bars(build)
     if not sun_first:
         build.part("Sun", joint="spin z")
-    build.control("Turn", -20, 20)
+    build.control("Turn", -20, 20, kind="angle")
     rig = build.rig
 
     def geared(rig: Rig) -> Rig:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import warnings
 from collections.abc import Iterable, Mapping, Sequence
 
 from msgspec.structs import replace
@@ -11,8 +12,9 @@ from gremio.core.edit.desk import make_into
 from gremio.core.edit.links import add_link
 from gremio.core.edit.parts import add_part
 from gremio.core.frames import Frame, Triple, tidy_frame, turn_of_angles
+from gremio.core.plan.arranging import arrange
 from gremio.core.problem import GremioError
-from gremio.core.quantity import LARGEST, USUAL_UNIT, Kind
+from gremio.core.quantity import LARGEST, UNITS, USUAL_UNIT, Kind
 from gremio.core.rig import ids
 from gremio.core.rig.cams import sorted_stations
 from gremio.core.rig.channels import AXES, JOINT_KINDS, channel_kind, freed
@@ -24,6 +26,7 @@ from gremio.core.rig.model import (
     ControlMake,
     Follower,
     Joint,
+    Link,
     Part,
     Planetary,
     ProfileKind,
@@ -38,7 +41,7 @@ from gremio.core.rig.model import (
 )
 from gremio.core.rig.numbers import kind_of
 from gremio.core.rig.solids import AnySolid
-from gremio.core.typed import parse
+from gremio.core.typed import parse, read
 
 Typed = str | float
 
@@ -98,7 +101,7 @@ class Builder:
         low: Typed,
         high: Typed,
         *,
-        kind: Kind = "angle",
+        kind: Kind | None = None,
         unit: str | None = None,
         home: Typed = 0.0,
         notches: Iterable[Typed] = (),
@@ -110,12 +113,15 @@ class Builder:
         scale_unit: str = "",
         open: bool = False,
     ) -> str:
-        """Add a control and return its name.
+        """Add a control and return its name: control("Open", "0 deg", "90 deg").
 
+        kind: of quantity; said by the unit of what is typed, unless it is given. unit: in which it
+        is shown.
         make: slider, dial, lever, switch or pad; positions: the names of a switch's notches.
         springs: a lever goes home when let go. scale: the numbers read at both ends, and scale_unit
         what stands behind them. open: it goes on beyond its range.
         """
+        kind = kind or _kind_of(name, unit, low, high, home)
         shown = USUAL_UNIT[kind] if unit is None else unit
         ends = [_si(value, kind, name) for value in (low, high, home)]
         dots = tuple(_si(value, kind, name) for value in notches)
@@ -148,17 +154,27 @@ class Builder:
     ) -> None:
         """Let one channel lead another in fixed proportion (SI per SI).
 
-        kind: what gives the proportion. adds: add to what the follower has otherwise.
+        kind: what gives the proportion. adds: add to what the follower has otherwise. A train that
+        locks by it is told by a warning.
         """
         led = channel_key(self.rig, follower)
         start = _si(offset, kind_of(self.rig, led), follower)
         link = Ratio(channel_key(self.rig, lead), led, ratio, start, kind, adds=adds)
-        self.rig, _ = add_link(self.rig, link)
+        self._link(link)
 
     def planetary(self, sun: str, ring: str, carrier: str, ratio: float) -> None:
         """Let three channels turn as a planetary set. ratio: ring teeth ÷ sun teeth."""
         keys = [channel_key(self.rig, name) for name in (sun, ring, carrier)]
-        self.rig, _ = add_link(self.rig, Planetary(keys[0], keys[1], keys[2], ratio))
+        self._link(Planetary(keys[0], keys[1], keys[2], ratio))
+
+    def _link(self, link: Link) -> None:
+        """Add a link; a train that locks by it is told by a warning, for its ratio may be meant to
+        be changed yet."""
+        before = {note.text for note in arrange(self.rig).notes}
+        self.rig, _ = add_link(self.rig, link)
+        for note in arrange(self.rig).notes:
+            if note.text not in before:
+                warnings.warn(note.text, stacklevel=3)
 
     def cam(
         self,
@@ -219,6 +235,22 @@ def _si(value: Typed, kind: Kind, what: str, unit: str | None = None) -> float:
     if not abs(float(value)) <= LARGEST:
         raise GremioError(f"{what} can't be {float(value):g}: write a plain number.")
     return float(value)
+
+
+def _kind_of(name: str, unit: str | None, *ends: Typed) -> Kind:
+    """The kind of quantity of a control, by its unit, or that of an end. Raises GremioError."""
+    if unit:
+        if unit not in UNITS:
+            raise GremioError(f"{name} can't be in {unit!r}. Write a unit such as deg, mm or s.")
+        return UNITS[unit].kind
+    read_as = [read(end, "angle", name) for end in ends if isinstance(end, str)]
+    found = {amount.kind for amount in read_as if not amount.bare}
+    if len(found) == 1:
+        return found.pop()
+    raise GremioError(
+        f"Say what {name} goes in: write its ends with a unit, as '0 deg' or '1 m', or give its "
+        "kind, such as kind='angle', or kind='number' for a bare number."
+    )
 
 
 def _three(values: list[float]) -> Triple:

@@ -11,7 +11,6 @@ import msgspec
 import numpy as np
 
 from gremio.core.arrays import Array
-from gremio.core.files.csv_out import heading
 from gremio.core.problem import Note
 from gremio.core.rig import ids
 from gremio.core.rig.channels import split
@@ -19,6 +18,7 @@ from gremio.core.rig.ids import CLOCK
 from gremio.core.rig.numbers import full_label, kind_of, number_word, owner_name
 from gremio.core.solve.pose import Poses
 from gremio.core.solve.program import Program
+from gremio.core.solve.tables import SI, heading
 
 # Frames with their times, some after the others.
 Pieces = Iterable[tuple[Array, Poses]]
@@ -42,7 +42,7 @@ def baked_csv(program: Program, pieces: Callable[[], Pieces]) -> Iterator[bytes]
         if channel != CLOCK and low[row] != high[row]
     ]
     moving = [program.channel_keys[row] for row in rows]
-    heads = [heading(full_label(rig, c), kind_of(rig, c)) for c in moving]
+    heads = [heading(full_label(rig, c), SI[kind_of(rig, c)]) for c in moving]
     yield _lines([["Time [s]", *heads]])
     for times, poses in pieces():
         table = np.column_stack([times, poses.channels[rows].T])

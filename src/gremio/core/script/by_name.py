@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
+import msgspec
 from msgspec.structs import replace
 
 from gremio.core.edit.builder import Typed, values_by_key
@@ -32,13 +33,16 @@ from gremio.core.make.releasing import release
 from gremio.core.make.strands import shortest_way
 from gremio.core.make.struts import make_strut
 from gremio.core.mechanics.wheels import STEERING_RANGE
-from gremio.core.problem import GremioError
+from gremio.core.problem import GremioError, listed
 from gremio.core.rig.constraints import CONSTRAINTS, KINDS, constraints_of
 from gremio.core.rig.find import channel_key, free_name, named_things, names_in, part_id, path_id
 from gremio.core.rig.ids import NOTHING, ChannelKey
 from gremio.core.rig.model import (
     Closure,
     ClosureKind,
+    ConstraintKind,
+    Frame,
+    Kept,
     Path,
     PathKind,
     Rig,
@@ -47,6 +51,8 @@ from gremio.core.rig.model import (
     StrandKind,
     Target,
     Triple,
+    Upright,
+    Way,
     Waypoint,
 )
 from gremio.core.script.posing import solve, surfaces_of
@@ -211,51 +217,80 @@ _KEPT = {"offset", "targets", "stand_off", "distance", "way", "share"}
 
 def constrain(
     rig: Rig,
-    kind: str,
+    kind: ConstraintKind,
     part: str,
     *targets: str | Sequence[float],
     keep: bool | None = None,
-    **settings: object,
+    name: str | None = None,
+    channels: Sequence[str] = (),
+    grip: float | None = None,
+    off: bool | None = None,
+    adds: bool | None = None,
+    offset: Frame | None = None,
+    axis: Way | None = None,
+    upright: Upright | None = None,
+    second: Way | None = None,
+    toward: str | None = None,
+    reach: Kept | None = None,
+    distance: float | None = None,
+    stands: bool | None = None,
+    stand_off: float | None = None,
+    by_share: bool | None = None,
+    banked_for: float | None = None,
+    tip: Triple | None = None,
+    stiffness: Mapping[str, float] | None = None,
 ) -> Rig:
     """The rig with a constraint: constrain(rig, "ride", "Crate", "Hook").
 
     kind: ride, pin, match, aim, tether, seat, run along, constant volume or reach. part: by
     name.
     targets: parts or paths by name, "" for the ground, or a point of the ground (m). keep:
-    whether what is between part and target now is kept; by the kind where it is None. settings:
-    other fields of `Constraint`, in SI. Raises NotFound, GremioError.
+    whether what is between part and target now is kept; by the kind where it is None. channels: of
+    the part, by name, that it gives; by the kind where there are none. grip: how much it holds, 0
+    to 1. off: it gives nothing. adds: it adds to where the part is put.
+
+    Of some kinds only: offset, axis; of aim: upright, second, toward (a part by name); of tether:
+    reach (within, outside, at), distance (m); of seat: stands, stand_off (m); of run along:
+    by_share, banked_for (m/s); of reach: tip (m), stiffness (by the names of channels). Raises
+    NotFound, GremioError for what the kind has not.
     """
     known = next((k for k in KINDS if k == kind), None)
     if known is None:
         raise GremioError(f"There is no constraint {kind!r}. Write one of {', '.join(KINDS)}.")
-    aims = [_target(rig, target) for target in targets]
-    channels = settings.pop("channels", ())
-    if not isinstance(channels, tuple):
-        raise GremioError("The channels of a constraint are a tuple of names: ('turn z',).")
-    if known == "reach":
-        # Its joints, and how stiff they are, are told by the names of channels.
-        stiff = settings.get("stiffness", {})
-        if not isinstance(stiff, Mapping):
-            raise GremioError("Stiffness is told by the names of channels: {'Boom turn y': 5.0}.")
-        settings["stiffness"] = {channel_key(rig, name): value for name, value in stiff.items()}
-        if channels:
-            settings["channels"] = tuple(channel_key(rig, name) for name in channels)
+    given: dict[str, object] = {
+        "name": name, "grip": grip, "off": off, "adds": adds, "offset": offset, "axis": axis,
+        "upright": upright, "second": second, "reach": reach, "distance": distance,
+        "stands": stands, "stand_off": stand_off, "by_share": by_share, "banked_for": banked_for,
+        "tip": tip,
+        "toward": None if toward is None else Target(part_id(rig, toward)),
+        "stiffness": None if stiffness is None
+        else {channel_key(rig, n): value for n, value in stiffness.items()},
+    }  # fmt: skip
+    settings = {setting: value for setting, value in given.items() if value is not None}
+    has = CONSTRAINTS[known].struct.__struct_fields__
+    for setting in settings:
+        if setting not in has:
+            others = [k for k in KINDS if setting in CONSTRAINTS[k].struct.__struct_fields__]
+            raise GremioError(f"{known} has no {setting}; {listed(others)} has.")
+    if known == "reach" and channels:
+        # Its joints are told by the names of channels.
+        settings["channels"] = tuple(channel_key(rig, channel) for channel in channels)
     stood = solve(rig)
+    aims = [_target(rig, target) for target in targets]
+    surfaces = surfaces_of(rig)
+    at = part_id(rig, part)
     rig, made = tie(
         rig,
         known,
-        part_id(rig, part),
+        at,
         aims,
-        geometry=surfaces_of(rig),
+        geometry=surfaces,
         keep=keep,
-        channels=channels,
+        channels=tuple(map(ChannelKey, channels)),
     )
     if not settings:
         return rig
-    try:
-        changed = replace(rig.constraints[made], **settings)
-    except TypeError as wrong:
-        raise GremioError(f"A constraint has no such setting: {wrong}.") from None
+    changed = msgspec.structs.replace(rig.constraints[made], **settings)
     rig = change_constraint(rig, made, changed)
     kept = CONSTRAINTS[known].keeps if keep is None else keep
     # What is kept depends on how it holds; what was told to be kept stands.

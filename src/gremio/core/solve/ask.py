@@ -71,11 +71,15 @@ def _put(program: Program, values: Mapping[str, Typed]) -> dict[ChannelKey, floa
 
 def _is_led(program: Program, channel: ChannelKey) -> str:
     rig, link = program.rig, program.link(channel)
+    locked = next((note for note in program.faults if note.code == "train-locked"), None)
+    line = drive_line(program, channel)
+    if locked is not None and not program.inputs[program.channel_row[line[0]]]:
+        return f"{full_label(rig, channel)} can't be moved. {locked.text}"
     closure = rig.closures.get(program.drives[channel].links[0])
     other = closure_label(rig, closure) if closure is not None else "its own screw"
     told = link_label(rig, link) if link else other
     text = f"{full_label(rig, channel)} is led by {told}."
-    inputs = [c for c in drive_line(program, channel) if c != channel]
+    inputs = [c for c in line if c != channel]
     return f"{text} Set {full_label(rig, inputs[0])} instead." if inputs else text
 
 

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from html import escape
-from typing import overload
+from typing import ClassVar, overload
 
 import numpy as np
 
@@ -32,6 +32,7 @@ from gremio.core.solve.dimensions import with_dimensions, with_ends
 from gremio.core.solve.loop_steps import LoopBatch
 from gremio.core.solve.program import Program
 from gremio.core.solve.standing import Closing, PartPose, PartPoses
+from gremio.core.solve.tables import as_csv, as_frame, column
 from gremio.core.solve.wants import Want, want_notes
 
 # Loops closed together, the share of the way that each could go, and the gap left.
@@ -135,6 +136,22 @@ class Poses:
         found: Array = np.gradient(self.named(name), np.asarray(times, dtype=float))
         return found
 
+    def to_csv(self, *names: str, shown: bool = False) -> str:
+        """The text of a table, a row a frame: poses.to_csv("Upper gates", "Upper gate, east").
+        names: of channels; all there are, where none is named. shown: in the units in which they
+        are shown; else in SI, which the heads say. Raises NotFound."""
+        return as_csv(self._columns(names, shown=shown))
+
+    def to_frame(self, *names: str, shown: bool = False) -> object:
+        """The same as a pandas DataFrame. Raises NotFound, GremioError where pandas is not
+        installed."""
+        return as_frame(self._columns(names, shown=shown))
+
+    def _columns(self, names: Sequence[str], *, shown: bool) -> list[tuple[str, Array]]:
+        rig = self.program.rig
+        keys = [channel_key(rig, name) for name in names] or self.program.channel_keys
+        return [column(rig, c, self.channel(c), shown=shown) for c in keys]
+
     def part(self, name: str) -> PartPoses:
         """Where the part of this name stands in every frame. Raises NotFound."""
         program = self.program
@@ -169,13 +186,18 @@ class Poses:
 
 @dataclass(frozen=True, eq=False, repr=False)
 class Pose:
-    """The answer for one set of inputs."""
+    """The answer for one set of inputs. drawn: draws a PNG of one, where there is what does."""
 
+    drawn: ClassVar[Callable[[Pose], bytes] | None] = None
     poses: Poses
 
     def __repr__(self) -> str:
         notes = f", {counted_words(len(self.notes), 'note')}" if self.notes else ""
         return f"<pose of {self.program.rig.name}{notes}>"
+
+    def _repr_png_(self) -> bytes | None:
+        """What a notebook shows of it, where pictures can be drawn."""
+        return None if Pose.drawn is None else Pose.drawn(self)
 
     def _repr_html_(self) -> str:
         """What a notebook shows: where the controls stand, and what is wrong."""

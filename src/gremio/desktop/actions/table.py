@@ -47,6 +47,7 @@ _FILES = (
     Action("file.new", "New rig", lambda d: d.files.new(), _FILE, "Ctrl+N"),
     Action("file.window", "New window", lambda d: d.files.new_window(), _FILE, "Ctrl+Shift+N"),
     Action("file.open", "Open", lambda d: d.files.open(), _FILE, "Ctrl+O", asks=True),
+    Action("file.copy", "Open a copy", lambda d: d.files.open_copy(), _FILE, asks=True),
     Action("file.demo", "Open Saltmarsh lock", lambda d: d.open_demo(), _FILE),
     Action("file.save", "Save", lambda d: d.files.save(), _FILE, "Ctrl+S", apart=True),
     Action("file.save as", "Save as", lambda d: d.files.save_as(), _FILE, "Ctrl+Shift+S",
@@ -229,6 +230,8 @@ _PREPARING = (
            apart=True),
     Action("rig.find model", "Find a model", lambda d: d.files.find_model(), _RIG, asks=True,
            apart=True),
+    Action("rig.revise", "Take up a later model", lambda d: d.files.take_up_later(), _RIG,
+           asks=True),
     Action("rig.models", "Look at the models again", lambda d: d.document.look_again(), _RIG),
 )  # fmt: skip
 

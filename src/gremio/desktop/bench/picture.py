@@ -20,6 +20,9 @@ from gremio.desktop.bench.renderer import Renderer
 from gremio.desktop.bench.scene import corners_of, scene_of
 from gremio.desktop.theme.inks import DAY, NIGHT
 
+# Each side of a picture, at least and at most (px).
+SMALLEST, LARGEST = 16, 16384
+
 
 def picture(
     pose: Pose, size: Size, *, night: bool = False, textured: bool = False
@@ -63,9 +66,28 @@ def save_picture(
     pose: Pose, path: Path, size: Size, *, night: bool = False, textured: bool = False
 ) -> None:
     """Write a PNG of a pose. Raises GremioError when it can't be drawn or saved."""
+    _check_ending(path)
+    save_png(picture(pose, size, night=night, textured=textured), path)
+
+
+def save_png(pixels: npt.NDArray[np.uint8], path: Path) -> None:
+    """Write (height, width, 3) pixels as a PNG file. Raises GremioError."""
+    _check_ending(path)
+    atomic.write(path, png(pixels))
+
+
+def _check_ending(path: Path) -> None:
     if path.suffix.lower() != ".png":
         raise GremioError(f"Gremio draws PNG pictures; {path.name} has another ending.")
-    atomic.write(path, png(picture(pose, size, night=night, textured=textured)))
+
+
+def check_size(size: Size) -> Size:
+    """A size of a picture (px). Raises GremioError for none that can be drawn."""
+    width, height = size
+    if not all(SMALLEST <= side <= LARGEST for side in (width, height)):
+        raise GremioError(f"A picture of {width} × {height}: each side is from {SMALLEST} to "
+                          f"{LARGEST} pixels.")  # fmt: skip
+    return int(width), int(height)
 
 
 def png(pixels: npt.NDArray[np.uint8]) -> bytes:

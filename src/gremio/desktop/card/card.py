@@ -26,7 +26,6 @@ from gremio.desktop.fields.quantity_field import QuantityField
 from gremio.desktop.theme.inks import DAY, Inks
 
 if TYPE_CHECKING:
-    from gremio.core.inspect.comparing import Difference
     from gremio.desktop.card.form_sheet import FormSheet
 
 EMPTY = (
@@ -169,12 +168,6 @@ class Card(QScrollArea):
         from gremio.desktop.card.resize_sheet import ResizeSheet
 
         self.show_instead(ResizeSheet(self.document, self.bench, self.leave))
-
-    def show_compared(self, file: str, found: list[Difference]) -> None:
-        """Show what is otherwise in the open rig than in a file."""
-        from gremio.desktop.card.compared_sheet import ComparedSheet
-
-        self.show_instead(ComparedSheet(self.document, file, found, self.leave))
 
     def show_measuring(self, picked: list[Spot]) -> None:
         """Show what is being measured."""

@@ -342,6 +342,11 @@ class Sheet(QWidget):
         self._buttons = None
         self._into.addWidget(widget)
 
+    def add_line(self, line: QHBoxLayout) -> None:
+        """Things side by side."""
+        self._grid = self._buttons = None
+        self._into.addLayout(line)
+
     def go_on_in(self, column: QVBoxLayout) -> None:
         """What comes next stands in another column."""
         self._into, self._grid, self._buttons = column, None, None

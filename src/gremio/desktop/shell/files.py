@@ -4,21 +4,22 @@ from __future__ import annotations
 
 import subprocess
 import sys
-from functools import partial
+from functools import cached_property, partial
 from pathlib import Path
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
 
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from gremio.core.edit.whole import rename_rig
 from gremio.core.files import rig_file
-from gremio.core.files.bring_in import bring_in, take_up
+from gremio.core.files.bring_in import bring_in
 from gremio.core.files.model_in import ENDINGS, read_model
 from gremio.core.inspect.differences import differences
-from gremio.core.problem import GremioError, Note, counted_words
+from gremio.core.problem import GremioError, Note
 from gremio.core.rig import ids
 from gremio.core.rig.ids import ThingId
 from gremio.core.rig.model import Rig, Up
+from gremio.core.rig.solids import Mesh
 from gremio.core.surfaces.models import Model
 from gremio.desktop.bench.view import Bench
 from gremio.desktop.card.bring_in_sheet import BringInSheet
@@ -32,6 +33,9 @@ from gremio.desktop.shell.file_lock import FileLock, Holder
 from gremio.desktop.shell.reading import Reading
 from gremio.desktop.shell.recent import in_folder, last_folder, was_used
 from gremio.desktop.shell.recovery import Keeper, read_kept
+
+if TYPE_CHECKING:
+    from gremio.desktop.shell.taking import Taking
 
 _MODELS = "Models (" + " ".join(f"*{ending}" for ending in ENDINGS) + ")"
 _READ = "Rigs (*.gremio *.urdf)"
@@ -105,15 +109,44 @@ class Files(Exports):
             self.compare_path(Path(path))
 
     def compare_path(self, path: Path) -> None:
-        """Show what is otherwise in the open rig than in a file."""
-        from gremio.core.inspect.comparing import compare
-
+        """Show what a file says otherwise than the open rig, to be taken over by choice."""
         try:
-            other = rig_file.open_file(path)
+            other = rig_file.open_known(path)
         except GremioError as problem:
             self._say(str(problem))
             return
-        self.card.show_compared(path.name, compare(other.rig, self.document.rig))
+        self.taking.of_rig(path.name, other.rig)
+
+    @cached_property
+    def taking(self) -> Taking:
+        """Offers what is otherwise elsewhere; loaded when it is first asked for."""
+        from gremio.desktop.shell.taking import Taking
+
+        return Taking(self.document, self.card)
+
+    def open_copy(self) -> None:
+        """Ask for a rig, and open a copy of it, which has no file of its own yet."""
+        path, _ = QFileDialog.getOpenFileName(
+            self.window, "Open a copy of a rig", self._folder(), "Rigs (*.gremio)"
+        )
+        if path:
+            self.open_copy_path(Path(path))
+
+    def open_copy_path(self, path: Path) -> bool:
+        """Open a copy of a rig: saving asks where, so that the rig itself stays as it is."""
+        if not self.leave():
+            return False
+        self.document.shelf.forget()
+        try:
+            rig = rig_file.open_known(path).rig
+        except GremioError as problem:
+            self._say(str(problem))
+            return False
+        in_folder(path)
+        name = f"{rig.name}, copy"
+        self._show_rig(rename_rig(rig, name), None, saved=False)
+        self._say(f"{name} is open. It has no file yet: {path.name} stays as it is.")
+        return True
 
     def leave(self) -> bool:
         """Ask about unsaved work and put a model that is only looked at away; False to stay."""
@@ -378,33 +411,71 @@ class Files(Exports):
         self.card.show_instead(None)
 
     def find_model(self) -> None:
-        """Ask where a missing or changed model is now, and take it up."""
-        rig = self.document.rig
-        wanted = next(iter(self.document.shelf.lost(rig) or rig.sources), None)
-        if wanted is None:
-            self._say("This rig has no models from files: nothing to find.")
+        """Ask where a missing model is now, and take it up; one that has changed where it is is
+        shown at once."""
+        lost = self.document.shelf.lost(self.document.rig)
+        self._take_up(ids.thing(lost[0]) if lost else self._which_model())
+
+    def take_up_later(self) -> None:
+        """Ask for a later model of one that is in the rig, and show what is otherwise in it."""
+        self._take_up(self._which_model())
+
+    def _take_up(self, source: ThingId) -> None:
+        if not source:
             return
-        name = Path(self.document.rig.sources[ids.thing(wanted)].path).name
-        path, _ = QFileDialog.getOpenFileName(self.window, f"Find {name}", self._folder(), _MODELS)
+        there = Path(self.document.rig.sources[source].path)
+        lost = source in self.document.shelf.lost(self.document.rig)
+        if lost and there.exists():
+            self.take_up_path(source, there)
+            return
+        path, _ = QFileDialog.getOpenFileName(
+            self.window, f"Find {there.name}", self._folder(), _MODELS
+        )
         if path:
-            self.take_up_path(ids.thing(wanted), Path(path))
+            self.take_up_path(source, Path(path))
+
+    def _which_model(self) -> ThingId:
+        """Which model a later one is asked for: that of the selected part, where it is of one;
+        else the only one, or which of several is asked. None where nothing is meant."""
+        rig = self.document.rig
+        if not rig.sources:
+            self._say("This rig has no models from files: nothing to find.")
+            return ids.NOTHING
+        for part in reversed(self.document.chosen_parts):
+            for shape in rig.parts[part].shapes:
+                if isinstance(shape.solid, Mesh) and shape.solid.source in rig.sources:
+                    return shape.solid.source
+        names = {Path(source.path).name: i for i, source in rig.sources.items()}
+        if len(names) == 1:
+            return next(iter(rig.sources))
+        stay = "Stay"
+        given = choose(self.window, "Which model", "Of which model is there a later one?",
+                       (*names, stay), next(iter(names)))  # fmt: skip
+        return names.get(given, ids.NOTHING)
 
     def take_up_path(self, source: ThingId, path: Path) -> None:
-        """Let a source of the rig be this model file; says what is new and what is gone."""
+        """Show what a model file has otherwise than a source of the rig had, to be taken up by
+        choice; where it has nothing otherwise, it is taken up at once."""
+        from gremio.core.files.taking_up import revised
+
         entry = self.document.rig.sources[source]
+        before = self.document.shelf.model(entry)
         try:
-            model = read_model(path, entry.metres, entry.up)
+            words = f"Reading {path.name}"
+            model = Reading(lambda: read_model(path, entry.metres, entry.up)).wait(
+                self.window, words
+            )
         except GremioError as problem:
             self._say(str(problem))
             return
+        if model is None:
+            self._say(f"{path.name} is not taken up: reading it was stopped.")
+            return
         self.document.shelf.put(model)
-        self.document.edit(f"take up {path.name}", lambda rig: take_up(rig, source, model))
-        gone = [
-            n for n in self.document.shelf.notes(self.document.rig) if n.code == "piece-missing"
-        ]
-        rest = (
-            f" No longer in it: {counted_words(len(gone), 'shape')}, see Inspection."
-            if gone
-            else ""
+        if self.taking.of_model(source, model, before):
+            return
+        self.document.edit(
+            f"take up {path.name}",
+            lambda rig: revised(rig, source, model, [], before=before)[0],
         )
-        self._say(f"{path.name} is taken up.{rest}")
+        self._say(f"{path.name} is taken up: nothing in it is otherwise.")

@@ -1,0 +1,70 @@
+"""Pictures from a script: a rig, or a pose of it, drawn as the window draws it, without one."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import numpy.typing as npt
+
+from gremio.core.rig.model import Rig
+from gremio.core.script.posing import solve
+from gremio.core.solve.pose import Pose
+
+# How large a picture is that a notebook shows (px).
+_IN_NOTEBOOKS = (720, 450)
+
+
+@dataclass(frozen=True, eq=False)
+class Picture:
+    """A picture. pixels: (height, width, 3) red, green, blue from 0 to 255. A notebook shows it."""
+
+    pixels: npt.NDArray[np.uint8]
+
+    @property
+    def png(self) -> bytes:
+        """It as a PNG file."""
+        from gremio.desktop.bench.picture import png
+
+        return png(self.pixels)
+
+    def save(self, path: str | Path) -> None:
+        """Write it as a .png file. Raises GremioError."""
+        from gremio.desktop.bench.picture import save_png
+
+        save_png(self.pixels, Path(path))
+
+    def __repr__(self) -> str:
+        height, width, _ = self.pixels.shape
+        return f"<picture of {width} × {height}>"
+
+    def _repr_png_(self) -> bytes:
+        return self.png
+
+
+def picture(
+    what: Rig | Pose,
+    path: str | Path = "",
+    *,
+    size: tuple[int, int] = (1280, 800),
+    night: bool = False,
+    textured: bool = False,
+) -> Picture:
+    """A picture of a rig as it stands, or of a pose, the whole of it in view:
+    picture(solve(rig, {"Open": "40 deg"}), "open.png").
+
+    path: of a .png file to write; "" for none. size: width and height (px). night: light ink on
+    dark paper. textured: models in the base colours they came with. Raises GremioError where there
+    is nothing to draw with, or it can't be saved.
+    """
+    from gremio.desktop.bench.picture import check_size, picture
+
+    pose = solve(what) if isinstance(what, Rig) else what
+    made = Picture(picture(pose, check_size(size), night=night, textured=textured))
+    if path:
+        made.save(path)
+    return made
+
+
+Pose.drawn = lambda pose: picture(pose, size=_IN_NOTEBOOKS).png
