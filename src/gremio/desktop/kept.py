@@ -54,3 +54,32 @@ def keep_if_possible(name: str, value: Any) -> None:
     """The same for what does not matter enough to be told when it can't be kept."""
     with contextlib.suppress(FileProblem):
         keep(name, value)
+
+
+# ── kits ───────────────────────────────────────────────────────────
+
+_FOLDERS = "folders of kits"
+
+
+def own_kits() -> Path:
+    """Where kits are kept unless another folder is chosen (XDG base directories)."""
+    base = os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share"
+    return Path(base) / "gremio" / "kits"
+
+
+def kit_folders() -> list[Path]:
+    """The folders in which kits are looked for, besides those that come with Gremio."""
+    more = kept(_FOLDERS, list[str]())
+    return [own_kits(), *(Path(folder) for folder in more if isinstance(folder, str))]
+
+
+def add_kit_folder(folder: Path) -> None:
+    """Look for kits in one more folder, from now on. Raises FileProblem."""
+    known = [str(one) for one in kit_folders()[1:]]
+    if str(folder) not in known and folder != own_kits():
+        keep(_FOLDERS, [*known, str(folder)])
+
+
+def leave_kit_folder(folder: Path) -> None:
+    """Look for kits in a folder no more. Raises FileProblem."""
+    keep(_FOLDERS, [str(one) for one in kit_folders()[1:] if one != folder])

@@ -146,10 +146,17 @@ def test_a_second_stand_in_may_stand_on_another_part() -> None:
     made = kit_in(there, kit, on=part_id(there, "Hull"), answers={mast: part_id(there, "Bulwark")},
                   geometry=surfaces(there))  # fmt: skip
     assert made.rig.parts[part_id(made.rig, "Mast")].parent == part_id(there, "Bulwark")
-    # It stands where it stood from the hatch on.
-    (one,) = at_angles(rig, ["Mast"], "Hatch", "Lever", [0.0])
+    # Its one point stands where it stood from the hatch on: the head of the mast, 3 m up.
+    (one,) = at_angles(rig, ["Mast"], "Coaming", "Lever", [0.0])
     (two,) = at_angles(made.rig, ["Mast"], "Hatch", "Lever", [0.0])
-    np.testing.assert_allclose(one, two, atol=1e-9)
+    (hatch_home,) = at_angles(rig, ["Hatch"], "Coaming", "Lever", [0.0])
+    head = np.linalg.inv(hatch_home[0]) @ one[0] @ [0, 0, 3, 1]
+    np.testing.assert_allclose(two[0][:, 3], head, atol=1e-9)
+    # Or where it is put.
+    places = {mast: Frame((1.0, 0.0, 0.5))}
+    made = kit_in(there, kit, on=part_id(there, "Hull"), answers={mast: part_id(there, "Bulwark")},
+                  places=places, geometry=surfaces(there))  # fmt: skip
+    assert made.rig.parts[part_id(made.rig, "Mast")].mount == Frame((1.0, 0.0, 0.5))
 
 
 def door() -> Rig:

@@ -97,6 +97,7 @@ def put_kit(
     on: PartId | None = None,
     at: Frame = IDENTITY,
     answers: Answers | None = None,
+    places: Mapping[ThingId, Frame] | None = None,
     sizes: Mapping[ChannelKey, float] | None = None,
     geometry: GeometryOf,
     shelf: Shelf,
@@ -106,7 +107,7 @@ def put_kit(
     Raises GremioError."""
     asked = dict(sizes or {})
     sized = with_sizes(kit, asked, geometry=lambda solid: shelf.surface(kit, solid))
-    made = kit_in(rig, sized, on=on, at=at, answers=answers, geometry=geometry)
+    made = kit_in(rig, sized, on=on, at=at, answers=answers, places=places, geometry=geometry)
     use = KitUse(
         kit.name, str(Path(path).resolve()), rig_file.fingerprint(path), made.ids, asked,
         _kept(sized),

@@ -49,13 +49,15 @@ def kit_in(
     on: PartId | None = None,
     at: Frame = IDENTITY,
     answers: Answers | None = None,
+    places: Mapping[ThingId, Frame] | None = None,
     geometry: GeometryOf,
 ) -> PutIn:
     """The rig with a kit put in, whose dimensions were answered before.
 
     on: id of the part that it stands on, None for the ground. at: where, in that part's frame.
     answers: by what stands in the kit for the other rig, the id of a part, or the key of what
-    leads. Raises GremioError for an answer that does not fit.
+    leads. places: where parts without a shape stand in those; the others stand as they do in the
+    kit. Raises GremioError for an answer that does not fit.
     """
     check_frame(at, f"Where {kit.name} stands")
     answered = dict(answers or {})
@@ -69,6 +71,9 @@ def kit_in(
         carrier = _carrier(rig, kit, root, answered, on)
         world = stands @ matrix(plain.parts[root].mount)
         mount = frame_of(np.linalg.inv(home.frame_of(carrier)) @ world)
+        if places is not None and root in places and root in answered:
+            mount = places[root]
+            check_frame(mount, f"Where {kit.parts[root].name} stands")
         moved = replace(plain.parts[root], mount=mount)
         plain = replace(plain, parts=with_entry(plain.parts, root, moved))
     rig, made = put_in(rig, plain, on)

@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from gremio.core.edit.change import must_have, new_id, with_entry
 from gremio.core.edit.controls import proposed_control
 from gremio.core.edit.parts import descendants
-from gremio.core.frames import frame_of, matrix, triple
+from gremio.core.frames import carried, frame_of, matrix, triple
 from gremio.core.make.copying import leading_inside
 from gremio.core.make.pieces import taken_out
 from gremio.core.problem import GremioError
@@ -119,6 +119,9 @@ class _Making:
                     now = with_entry(getattr(self.rig, group), thing_id, changed)
                     self.rig = replace(self.rig, **{group: now})
         main = self._mounted()
+        points = {
+            stand for stand in self.stands.values() if stand != main and self._at_point(stand)
+        }
         first = self.home.frame_of(self.roots[0])[:3, 3]
         taken = [*self.stands.values(), *(r for r in self.roots if self._parent(r) is None)]
         piece = taken_out(self.rig, taken, geometry=self.geometry)
@@ -128,7 +131,7 @@ class _Making:
             for i, p in piece.parts.items()
         }  # fmt: skip
         piece = replace(piece, name=name, parts=parts)
-        kit = Kit(about, words, self._sockets(piece, main), self._known(piece, dimensions))
+        kit = Kit(about, words, self._sockets(piece, main, points), self._known(piece, dimensions))
         self._tell_left(piece)
         return Made(replace(piece, kit=kit), tuple(self.told))
 
@@ -156,11 +159,46 @@ class _Making:
                 main = stand
         return main
 
-    def _sockets(self, piece: Rig, main: ThingId) -> tuple[Socket, ...]:
+    def _at_point(self, stand: PartId) -> bool:
+        """Put a stand-in where the one point is that is tied to it; whether there is just one."""
+        rig = self.rig
+        ends = [(i, n) for i, c in rig.closures.items() for n in ("one", "two")
+                if getattr(c, n) == stand]  # fmt: skip
+        points = [(i, n) for i, s in rig.strands.items() for n, p in enumerate(s.through)
+                  if p.on == stand]  # fmt: skip
+        held = any(t.on == stand for c in rig.constraints.values() for t in targets_of(c))
+        held = held or any(p.parent == stand for p in rig.parts.values())
+        held = held or any(e.part == stand for m in rig.measures.values() for e in m.ends)
+        if held or len(ends) + len(points) != 1:
+            return False
+        if ends:
+            closure, end = rig.closures[ends[0][0]], f"at_{ends[0][1]}"
+            at = getattr(closure, end)
+            changed: Any = replace(closure, **{end: (0.0, 0.0, 0.0)})
+            rig = replace(rig, closures=with_entry(rig.closures, ends[0][0], changed))
+        else:
+            strand, number_ = rig.strands[points[0][0]], points[0][1]
+            at = strand.through[number_].at
+            through = tuple(
+                replace(p, at=(0.0, 0.0, 0.0)) if n == number_ else p
+                for n, p in enumerate(strand.through)
+            )
+            rig = replace(rig, strands=with_entry(rig.strands, points[0][0],
+                                                  replace(strand, through=through)))  # fmt: skip
+        part = rig.parts[stand]
+        there = carried(matrix(part.mount), np.array(at))
+        part = replace(part, mount=replace(part.mount, at=triple(there)))
+        self.rig = replace(rig, parts=with_entry(rig.parts, stand, part))
+        return True
+
+    def _sockets(self, piece: Rig, main: ThingId, points: set[PartId]) -> tuple[Socket, ...]:
         sockets = [Socket(f"what {piece.parts[self.roots[0]].name} stands on", main)]
         for stand in self.stands.values():
             if stand != main:
-                sockets.append(Socket(f"the part in place of {piece.parts[stand].name}", stand))
+                name = piece.parts[stand].name
+                point = stand in points
+                asks = f"where it is tied to {name}" if point else f"the part in place of {name}"
+                sockets.append(Socket(asks, stand, point))
         for control in self.controls.values():
             if control in piece.controls:
                 asks = f"what leads it in place of {piece.controls[control].name}"

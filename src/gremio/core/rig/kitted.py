@@ -11,10 +11,12 @@ class Socket(Data, frozen=True):
 
     asks: what is asked there, in words. thing: id of what stands there for the other rig: a part
     without a shape for a part, a control for what leads; NOTHING for what the whole kit stands on.
+    placed: it is a single point there, so that its place is asked for as well.
     """
 
     asks: str
     thing: ThingId = NOTHING
+    placed: bool = False
 
 
 class Kit(Data, frozen=True):

@@ -54,13 +54,15 @@ def put_kit(
     turned: Sequence[Typed] = (0.0, 0.0, 0.0),
     sizes: Mapping[str, Typed] | None = None,
     answers: Mapping[str, str] | None = None,
+    places: Mapping[str, Sequence[Typed]] | None = None,
 ) -> Rig:
     """The rig with the kit of a file put in:
     put_kit(rig, "door.gremio", on="Hull", at=(2, 0, "0.5 m"), sizes={"Width": "1.2 m"}).
 
     on: the part it stands on, by name; "" for the ground. at, turned: where, in that part's frame
     (m, rad). sizes: its dimensions, by name. answers: by the name of a control of the kit what
-    leads in its place, by the name of a part without a shape the part that carries it. Raises
+    leads in its place, by the name of a part without a shape the part that carries it. places: by
+    the name of such a part, where it stands in that (m); else as it does in the kit. Raises
     NotFound, GremioError.
     """
     made = kits.read_kit(kit)
@@ -70,7 +72,9 @@ def put_kit(
         answered[thing] = look_up(rig, answer)
     return kits.put_kit(
         rig, made, kit, on=part_id(rig, on) if on else None, at=placed(at, turned),
-        answers=answered, sizes=values_by_key(made, sizes or {}), geometry=surfaces_of(rig),
+        answers=answered,
+        places={_socket(made, name)[0]: placed(at) for name, at in (places or {}).items()},
+        sizes=values_by_key(made, sizes or {}), geometry=surfaces_of(rig),
         shelf=model_shelf(),
     ).rig  # fmt: skip
 

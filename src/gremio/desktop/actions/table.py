@@ -84,6 +84,8 @@ _EDITS = (
     Action("edit.take", "Take the part, for another rig", lambda d: _take(d), _EDIT, "Ctrl+C",
            _OVER),
     Action("edit.put", "Paste what was taken", lambda d: _put(d), _EDIT, "Ctrl+V", _OVER),
+    Action("edit.keep kit", "Keep it as a kit", lambda d: d.keep_kit(), _EDIT, asks=True),
+    Action("edit.put kit", "Put in a kit", lambda d: d.show_page("Kits"), _EDIT, asks=True),
     Action("edit.copy link", "Copy as a link",
            lambda d: rigging.copy_link_of_selected(d.document), _EDIT, "Ctrl+L"),
     Action("edit.paste link", "Paste the link",

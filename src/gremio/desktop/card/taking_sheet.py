@@ -139,6 +139,7 @@ class TakingSheet(Sheet):
             name: QPushButton | QLabel = verb("", partial(self.document.select, one.thing))
             # A long name must not widen the Card.
             name.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+            name.setStyleSheet("text-align: left;")
         else:
             name = QLabel()
         name.setToolTip(one.name)

@@ -27,6 +27,7 @@ from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import DAY, Inks
 
 if TYPE_CHECKING:
+    from gremio.desktop.deck.kits_page import KitsPage
     from gremio.desktop.deck.ledger_page import LedgerPage
     from gremio.desktop.deck.map_page import MapPage
     from gremio.desktop.deck.routine_page import RoutinePage
@@ -58,6 +59,12 @@ def _routine(document: Document) -> RoutinePage:
     return RoutinePage(document)
 
 
+def _kits(document: Document) -> KitsPage:
+    from gremio.desktop.deck.kits_page import KitsPage
+
+    return KitsPage(document)
+
+
 # The pages in the order of their tabs, by the word on it. Their actions come of this.
 PAGES: dict[str, Callable[[Document], QWidget]] = {
     "Cam": CamPage,
@@ -65,6 +72,7 @@ PAGES: dict[str, Callable[[Document], QWidget]] = {
     "Ledger": _ledger,
     "Drive map": _map,
     "Inspection": InspectionPage,
+    "Kits": _kits,
 }
 # Those that listen from the start; the others are made when first asked for.
 _FROM_THE_START = ("Cam", "Inspection")
@@ -77,10 +85,11 @@ _TABS, _OPEN = 33, 280
 class Deck(QWidget):
     """The pages on the foot of the window. It folds to its tabs.
 
-    folded_changed: it was folded, or opened.
+    folded_changed: it was folded, or opened. made: a page was made, by its word.
     """
 
     folded_changed = pyqtSignal()
+    made = pyqtSignal(str)
 
     def __init__(self, document: Document) -> None:
         super().__init__()
@@ -158,6 +167,7 @@ class Deck(QWidget):
             if isinstance(page, Inked):
                 page.set_inks(self.inks)
             self.pages.addWidget(page)
+            self.made.emit(word)
         return self._made[word]
 
     @property
@@ -179,6 +189,11 @@ class Deck(QWidget):
     def map(self) -> MapPage:
         """The drive map."""
         return cast("MapPage", self.page("Drive map"))
+
+    @property
+    def kits(self) -> KitsPage:
+        """Pieces to be used again."""
+        return cast("KitsPage", self.page("Kits"))
 
     @property
     def inspection(self) -> InspectionPage:

@@ -151,6 +151,7 @@ class Window(QMainWindow):
         self.bench.hidden_changed.connect(self.parts.leave_out)
         self.parts.menu_wanted.connect(self._offer)
         self.bench.menu_wanted.connect(self._offer)
+        self.deck.made.connect(self._page_made)
         self.card.left.connect(self._card_left)
         self.card.action_wanted.connect(self.act)
         self.card.lead_wanted.connect(partial(asking.lead_from, self))
@@ -249,6 +250,19 @@ class Window(QMainWindow):
         from gremio.desktop.shell.files import Files
 
         return Files(self, self.document, self.bench, self.card, self.keeper, self.show_rig)
+
+    def _page_made(self, word: str) -> None:
+        """What is done with kits is loaded when their page is first made."""
+        if word == "Kits":
+            from gremio.desktop.shell.kits import Kits
+
+            page, parts = self.deck.kits, (self.document, self.bench, self.card)
+            self.kits = Kits(self, *parts, page, self.files)
+
+    def keep_kit(self) -> None:
+        """Ask on the Card how what is selected is kept as a kit."""
+        self.deck.page("Kits")
+        self.kits.keep()
 
     @functools.cached_property
     def finder(self) -> Finder:
