@@ -7,7 +7,7 @@ from functools import partial
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtWidgets import QLabel
+from PyQt6.QtWidgets import QLabel, QSizePolicy, QWidget
 
 from gremio.core.arrays import Array
 from gremio.core.files.kits import put_kit
@@ -60,8 +60,9 @@ class PutKitSheet(Sheet):
                 self._add_dimension(channel)
         self.add(rule())
         self.add(heading("It stands"))
-        self.stands = QLabel(_GROUND)
-        where = verb("click where", self._ask_place, "Click a part, or the ground, in the Bench")
+        self.stands = _words(_GROUND)
+        where = verb("click", self._ask_place, "Click a part, or the ground, in the Bench")
+        where.setAccessibleName("Click what the kit stands on")
         self.row("on", self.stands, where)
         self.places = [self._number("length", axis) for axis in _AXES]
         self.row("at, m", *self.places)
@@ -93,6 +94,7 @@ class PutKitSheet(Sheet):
         field = narrow_field(self.document, self, kind, f"Where the kit stands, {what}")
         field.set_value(0.0)
         field.committed.connect(lambda _value: self._show())
+        _no_wider(field)
         return field
 
     def _add_dimension(self, channel: ChannelKey) -> None:
@@ -105,23 +107,24 @@ class PutKitSheet(Sheet):
         field.set_value(self.kit.at.get(channel, found.home))
         field.refused.connect(self.document.said)
         field.committed.connect(lambda _value: self._show())
+        _no_wider(field)
         self._sizes[channel] = field
         self.row(name, field)
 
     def _add_carrier(self, socket: Socket) -> None:
         part = as_part(socket.thing)
         name = self.kit.parts[part].name
-        words = QLabel("as the kit stands")
+        words = _words("as the kit stands")
         self._answered[part] = words
-        ask = verb("click it", partial(self._ask_carrier, socket))
+        ask = verb("click", partial(self._ask_carrier, socket))
         ask.setAccessibleName(f"Click what carries {name}")
         self.row(name, words, ask)
 
     def _add_lead(self, control: ThingId) -> None:
         entry = self.kit.controls[control]
-        words = QLabel(_OWN)
+        words = _words(_OWN)
         self._answered[control] = words
-        ask = verb("click another", partial(self._ask_lead, control))
+        ask = verb("click", partial(self._ask_lead, control))
         ask.setAccessibleName(f"Click what leads in place of {entry.name}")
         self.row(entry.name, words, ask)
 
@@ -206,3 +209,14 @@ class PutKitSheet(Sheet):
             new = len(kit.controls) - len(self.answers) - len(self._sizes)
             desk = " Its controls are on the Desk." if new > 0 else ""
             document.said.emit(f"{kit.name} is put in.{desk}")
+
+
+def _no_wider(widget: QWidget) -> None:
+    """Let a thing of a row take the room that there is: the Card is no wider for it."""
+    widget.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+
+
+def _words(text: str) -> QLabel:
+    label = QLabel(text)
+    _no_wider(label)
+    return label
