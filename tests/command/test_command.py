@@ -267,3 +267,57 @@ def test_what_hangs_on_itself_is_told_and_ends(tmp_path: Path) -> None:
         gremio.save(replace(build.rig, parts=parts), tmp_path / f"{name}.gremio")
         done = run("inspect", tmp_path / f"{name}.gremio")
         assert "Traceback" not in done.stderr and "mounted on" in done.stdout + done.stderr
+
+
+def test_a_sweep_and_the_ledger_begin_where_they_are_told_and_come_as_json(
+    lock_file: Path, lock: Rig
+) -> None:
+    done = run("sweep", lock_file, "Upper gates", "--steps", 3, "--set", "Winch=1 turn", "--json")
+    assert done.returncode == 0
+    rows = json.loads(done.stdout)
+    assert len(rows) == 3 and rows[-1]["Upper gates [rad]"] == pytest.approx(np.radians(74))
+    done = run("ledger", lock_file, "--set", "Upper gates=46 deg", "--json")
+    (row,) = [
+        row for row in json.loads(done.stdout) if row["Follower"] == "Upper gate, east turn z"
+    ]
+    gate = gremio.solve(lock, {"Upper gates": "46 deg"}).value("Upper gate, east", "turn z")
+    assert row["Value"] == pytest.approx(np.degrees(gate)) and row["Unit"] == "°"
+    kept_in = gremio.keep(gremio.put(lock, {"Upper gates": "20 deg"}), "Ajar")
+    gremio.save(kept_in, lock_file)
+    done = run("ledger", lock_file, "--kept", "Ajar", "--json")
+    (row,) = [
+        row for row in json.loads(done.stdout) if row["Follower"] == "Upper gate, east turn z"
+    ]
+    gate = gremio.solve(lock, {"Upper gates": "20 deg"}).value("Upper gate, east", "turn z")
+    assert row["Value"] == pytest.approx(np.degrees(gate))
+    done = run("inspect", lock_file, "--kept", "Nowhere")
+    assert done.returncode == 2 and "Nowhere" in done.stderr
+
+
+def test_a_later_model_is_told_and_taken_up(tmp_path: Path) -> None:
+    box = trimesh.creation.box((1.0, 2.0, 3.0))
+    box.export(tmp_path / "lid.glb")
+    rig = gremio.bring_in(gremio.Rig("Lid"), tmp_path / "lid.glb")
+    file = tmp_path / "lid.gremio"
+    gremio.save(rig, file)
+    assert run("revise", file, tmp_path / "lid.glb").stdout == "Nothing is otherwise.\n"
+    before = file.read_bytes()
+    box.apply_scale(2.0)
+    box.export(tmp_path / "lid-2.glb")
+    done = run("revise", file, tmp_path / "lid-2.glb")
+    assert done.returncode == 1 and "is reshaped (" in done.stdout and file.read_bytes() == before
+    done = run("revise", file, tmp_path / "lid-2.glb", "--take", "bent")
+    assert done.returncode == 2 and "no kind of change" in done.stderr
+    done = run("revise", file, tmp_path / "lid-2.glb", "--take", "reshaped,moved", "--json")
+    assert done.returncode == 0
+    assert [one["how"] for one in json.loads(done.stdout)["changes"]] == ["reshaped"]
+    assert gremio.changes(gremio.load(file), tmp_path / "lid-2.glb") == []
+    assert (tmp_path / "lid.gremio~").read_bytes() == before
+
+
+def test_kits_are_listed(tmp_path: Path) -> None:
+    told = run("kits").stdout
+    assert "Door: A door of any width and height" in told and len(told.splitlines()) >= 12
+    found = json.loads(run("kits", "--find", "rope", "--json").stdout)["kits"]
+    assert [kit["name"] for kit in found] == ["Winch"]
+    assert run("kits", tmp_path).stdout.strip() == ""

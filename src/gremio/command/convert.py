@@ -13,18 +13,26 @@ from gremio.core.files.sources import model_shelf
 from gremio.core.problem import GremioError, Note
 from gremio.core.quantity import UNITS, units_of
 from gremio.core.rig.model import Up
+from gremio.core.script.by_name import to_pose
 from gremio.core.solve.ask import posed, solve
 
 
 def convert_file(
-    source: Path, target: Path, reading: Reading, travel: Travel, values: Mapping[str, Typed]
+    source: Path,
+    target: Path,
+    reading: Reading,
+    travel: Travel,
+    values: Mapping[str, Typed],
+    kept: str | None = None,
 ) -> list[Note]:
-    """Write `target` from `source`, and return what is wrong with the rig.
+    """Write `target` from `source`, and return what is wrong with the rig. kept: a pose to begin
+    from, by name.
 
     Raises GremioError for endings that don't go together, and options that do nothing.
     """
     shelf = model_shelf()
     rig, notes = read_rig(source, shelf, reading)
+    rig = rig if kept is None else to_pose(rig, kept)
     surfaces = partial(shelf.surface, rig)
     rig = posed(rig, values, geometry=surfaces) if values else rig
     notes = [*notes, *write_rig(rig, target, shelf, travel)]

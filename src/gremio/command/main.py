@@ -57,6 +57,9 @@ KeptOption = Annotated[
 ]
 
 
+JsonOption = Annotated[bool, typer.Option("--json", help="Print JSON.")]
+
+
 def main() -> NoReturn:
     """Run the command line; every failure is one clear line on standard error."""
     try:
@@ -77,18 +80,26 @@ def _fail(text: str) -> NoReturn:
     sys.exit(2)
 
 
-def _load(file: Path, kept: str | None = None) -> tuple[Rig, list[Note]]:
-    """The rig in a file, in one of its poses if one is named, and what was mended on the way."""
+def _load(
+    file: Path, kept: str | None = None, set_: list[str] | None = None
+) -> tuple[Rig, list[Note]]:
+    """The rig in a file, in one of its poses if one is named, with controls and channels put
+    somewhere, and what was mended on the way."""
     from gremio.core.files.rig_file import open_file, unknown_words
 
     opened = open_file(file)
     if opened.unknown:
         raise GremioError(unknown_words(opened, file.name))
-    if kept is None:
-        return opened.rig, list(opened.notes)
-    from gremio.core.script.by_name import to_pose
+    rig = opened.rig
+    if kept is not None:
+        from gremio.core.script.by_name import to_pose
 
-    return to_pose(opened.rig, kept), list(opened.notes)
+        rig = to_pose(rig, kept)
+    if set_:
+        from gremio.core.script.whole import put
+
+        rig = put(rig, _settings(set_))
+    return rig, list(opened.notes)
 
 
 def _settings(pairs: list[str] | None) -> dict[str, str | float]:
@@ -99,6 +110,18 @@ def _settings(pairs: list[str] | None) -> dict[str, str | float]:
             raise GremioError(f"--set {pair!r} is not NAME=VALUE. Write --set 'Gate=35 deg'.")
         values[name.strip()] = value.strip()
     return values
+
+
+def _print_table(table: str, output: Path | None, *, as_json: bool) -> None:
+    """A CSV, or the same as JSON, printed or written into a file."""
+    from gremio.command.report import table_json
+    from gremio.core.files import atomic
+
+    text = f"{table_json(table)}\n" if as_json else table
+    if output is None:
+        print(text, end="")
+    else:
+        atomic.write(output, text.encode())
 
 
 def _report(notes: list[Note], tell: bool = False) -> None:
@@ -171,24 +194,23 @@ def sweep(
     control: Annotated[ThingId, typer.Argument(help="The name of a control.")],
     steps: Annotated[int, typer.Option(help="How many poses, ends included.")] = 101,
     output: Annotated[Path | None, typer.Option("-o", help="A .csv file.")] = None,
+    set_: SetOption = None,
+    kept: KeptOption = None,
+    json: JsonOption = False,
 ) -> None:
     """Run a control through its range: a row a step, with every channel that moves.
 
     Example: gremio sweep saltmarsh.gremio "Upper gates" --steps 75 -o gates.csv
     """
-    from gremio.core.files import atomic
     from gremio.core.files.csv_out import sweep_csv
     from gremio.core.inspect.reach import stands_still
     from gremio.core.rig.find import control_id
     from gremio.core.script.posing import sweep as run_sweep
 
-    rig = _load(file)[0]
+    rig = _load(file, kept, set_)[0]
     poses = run_sweep(rig, control, steps)
     table = sweep_csv(poses, control_id(rig, control))
-    if output is None:
-        print(table, end="")
-    else:
-        atomic.write(output, table.encode())
+    _print_table(table, output, as_json=json)
     held = stands_still(poses, control_id(rig, control))
     _report([*poses.program.faults, *held], tell=True)
 
@@ -246,6 +268,7 @@ def convert(
     ] = None,
     up: Annotated[str | None, typer.Option(help="Which way is up in a model: y or z.")] = None,
     set_: SetOption = None,
+    kept: KeptOption = None,
 ) -> None:
     """Turn one file into another, by their endings.
 
@@ -259,7 +282,7 @@ def convert(
         named[0] if named else None, seconds, fps, start, end, tuple(named[1:]), tuple(pose or ())
     )
     reading = Reading(metres_of(unit), upright(up))
-    _report(convert_file(source, target, reading, travel, _settings(set_)), tell=True)
+    _report(convert_file(source, target, reading, travel, _settings(set_), kept), tell=True)
 
 
 @app.command()
@@ -299,7 +322,9 @@ def render(
 @app.command()
 def inspect(
     file: Annotated[Path, typer.Argument(help="A .gremio rig.")],
-    json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
+    set_: SetOption = None,
+    kept: KeptOption = None,
+    json: JsonOption = False,
 ) -> None:
     """Say what is wrong with a machine: teeth, wheels, trains, stops, models.
 
@@ -310,7 +335,7 @@ def inspect(
     from gremio.core.inspect.findings import sorted_findings
     from gremio.core.script.posing import inspect as look
 
-    rig, mended = _load(file)
+    rig, mended = _load(file, kept, set_)
     found = sorted_findings([*map(Finding, mended), *look(rig)])
     if json:
         print(findings_json(found))
@@ -329,7 +354,7 @@ def inspect(
 def compare(
     one: Annotated[Path, typer.Argument(help="A .gremio rig.")],
     two: Annotated[Path, typer.Argument(help="Another, or a later one.")],
-    json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
+    json: JsonOption = False,
 ) -> None:
     """Say what is otherwise in the second of two rigs: by names, and by what is meant. Ends with 1
     where something is.
@@ -352,25 +377,87 @@ def compare(
 
 
 @app.command()
+def revise(
+    file: Annotated[Path, typer.Argument(help="A .gremio rig.")],
+    model: Annotated[Path, typer.Argument(help="A later model, of one that was brought in.")],
+    take: Annotated[
+        str | None,
+        typer.Option(help="What is taken of it: all, or some of new,gone,moved,reshaped,renamed."),
+    ] = None,
+    of: Annotated[
+        str, typer.Option(help="Which of the rig's models it is, by its file's name.")
+    ] = "",
+    mounts: Annotated[
+        str, typer.Option(help="What joints do where a part is elsewhere: follow or stay.")
+    ] = "follow",
+    output: Annotated[
+        Path | None, typer.Option("-o", help="A .gremio file; the rig's own unless it is said.")
+    ] = None,
+    json: JsonOption = False,
+) -> None:
+    """Say what a model has otherwise than when it was brought in, and take it up. Without --take
+    nothing is written; it ends with 1 where something is otherwise.
+
+    Example: gremio revise crane.gremio crane-2.glb --take new,moved
+    """
+    from gremio.command.report import revisions_json
+    from gremio.command.revising import revise_file
+
+    taken = None if take is None else [word.strip() for word in take.split(",") if word.strip()]
+    rig = _load(file)[0]
+    found, told = revise_file(rig, model, taken, of, mounts, output or file)
+    if json:
+        print(revisions_json(found, told))
+    else:
+        for one in found:
+            print(one.text)
+        if not found:
+            print("Nothing is otherwise.")
+    for words in told:
+        print(f"gremio: note: {words}", file=sys.stderr)
+    if found and taken is None:
+        raise typer.Exit(1)
+
+
+@app.command()
+def kits(
+    folders: Annotated[
+        list[Path] | None,
+        typer.Argument(help="Folders of kits; those of Gremio unless it is said."),
+    ] = None,
+    find: Annotated[str, typer.Option(help="Words to find them by.")] = "",
+    json: JsonOption = False,
+) -> None:
+    """List kits: what each is, what it asks, and where it is.
+
+    Example: gremio kits --find "door"
+    """
+    from gremio.command.report import kits_json, kits_text
+    from gremio.core.files.kits import kits_in
+    from gremio.demo import KITS
+
+    found = [kit for kit in kits_in(folders or [KITS]) if kit.found_by(find)]
+    print(kits_json(found) if json else kits_text(found))
+
+
+@app.command()
 def ledger(
     file: Annotated[Path, typer.Argument(help="A .gremio rig.")],
     output: Annotated[Path | None, typer.Option("-o", help="A .csv file.")] = None,
     set_: SetOption = None,
+    kept: KeptOption = None,
+    json: JsonOption = False,
 ) -> None:
     """List every led channel with what leads it, and how, as CSV.
 
     Example: gremio ledger saltmarsh.gremio -o ledger.csv
     """
-    from gremio.core.files import atomic
     from gremio.core.inspect.ledger import ledger_csv, ledger_rows
     from gremio.core.script.posing import solve
 
-    answer = solve(_load(file)[0], _settings(set_))
+    answer = solve(_load(file, kept)[0], _settings(set_))
     table = ledger_csv(answer, ledger_rows(answer.program))
-    if output is None:
-        print(table, end="")
-    else:
-        atomic.write(output, table.encode())
+    _print_table(table, output, as_json=json)
     _report(list(answer.program.faults))
 
 
@@ -379,21 +466,17 @@ def cam(
     file: Annotated[Path, typer.Argument(help="A .gremio rig.")],
     lead: Annotated[str, typer.Argument(help="The name of the control or channel that leads.")],
     output: Annotated[Path | None, typer.Option("-o", help="A .csv file.")] = None,
+    json: JsonOption = False,
 ) -> None:
     """Write the stations of a cam as a table, the lead first.
 
     Example: gremio cam saltmarsh.gremio "Upper gates" -o gates.csv
     """
     from gremio.command.cams import cam_led_by
-    from gremio.core.files import atomic
     from gremio.core.files.cam_csv import cam_csv
 
     rig = _load(file)[0]
-    table = cam_csv(rig, cam_led_by(rig, lead))
-    if output is None:
-        print(table, end="")
-    else:
-        atomic.write(output, table.encode())
+    _print_table(cam_csv(rig, cam_led_by(rig, lead)), output, as_json=json)
 
 
 @app.command()

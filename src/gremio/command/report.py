@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+import csv
+import io
 import json
+import math
 from typing import Any
 
 import msgspec
 
+from gremio.core.files.kits import KitFile
+from gremio.core.files.revising import Revision
 from gremio.core.inspect.comparing import Difference
 from gremio.core.inspect.finding import Finding
 from gremio.core.problem import GremioError, Note
@@ -53,6 +58,47 @@ def differences_json(found: list[Difference]) -> str:
         del plain["where"]
         told.append(plain)
     return json.dumps({"differences": told}, ensure_ascii=False, indent=1)
+
+
+def revisions_json(found: list[Revision], told: list[str]) -> str:
+    """What a later model has otherwise, and what is to be known of that, as JSON."""
+    changes = [{"how": one.how, "name": one.name, "words": one.words, "text": one.text}
+               for one in found]  # fmt: skip
+    return json.dumps({"changes": changes, "told": told}, ensure_ascii=False, indent=1)
+
+
+# Columns of tables that hold words, whatever a thing is called.
+_WORDS = ("Follower", "Unit", "Link", "How", "Lead")
+
+
+def table_json(table: str) -> str:
+    """The rows of a CSV by the heads of its columns, as JSON, numbers as such."""
+
+    def cell(head: str, text: str) -> str | float | None:
+        if head in _WORDS:
+            return text
+        try:
+            value = float(text)
+        except ValueError:
+            return text or None
+        return value if math.isfinite(value) else None
+
+    heads, *rows = csv.reader(io.StringIO(table))
+    told = [{head: cell(head, text) for head, text in zip(heads, row, strict=True)}
+            for row in rows]  # fmt: skip
+    return json.dumps(told, ensure_ascii=False, indent=1)
+
+
+def kits_json(found: list[KitFile]) -> str:
+    """Kits as JSON."""
+    told = [{"name": kit.name, "about": kit.about, "words": kit.words, "path": str(kit.path),
+             "wrong": kit.wrong} for kit in found]  # fmt: skip
+    return json.dumps({"kits": told}, ensure_ascii=False, indent=1)
+
+
+def kits_text(found: list[KitFile]) -> str:
+    """A line for each kit."""
+    return "\n".join(f"{kit.name}: {kit.wrong or kit.about}  ({kit.path})" for kit in found)
 
 
 def pose_text(pose: Pose, notes: list[Note]) -> str:

@@ -118,8 +118,8 @@ def wheel_set() -> Made:
     b.control("Way", "-5 m", "5 m", group="Drives")
     rig = gremio.formula(b.rig, "Axle turn y", "Way / (Wheel diameter / 2) * 1 rad")
     rig = gremio.formula(rig, "Axle height", "Gauge + 0.2 m")
-    for side, sign in (("left", ""), ("right", "-")):
-        rig = gremio.formula(rig, f"Wheel, {side} move y", f"{sign}(Gauge - 1.2 m) / 2")
+    for side, way in (("left", ""), ("right", "-")):
+        rig = gremio.formula(rig, f"Wheel, {side} move y", f"{way}(Gauge - 1.2 m) / 2")
         rig = gremio.formula(rig, f"Wheel, {side} shape 1 outer diameter", "Wheel diameter")
         rig = gremio.formula(rig, f"Wheel, {side} shape 1 inner diameter", "0.8 * Wheel diameter")
     return Made(rig, ("Axle",), "Wheel set", "Two wheels that turn by the way they go",
