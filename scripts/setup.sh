@@ -1,6 +1,6 @@
 #!/bin/sh
 # Makes everything ready: system libraries, a virtual environment, pinned packages.
-# usage: scripts/setup.sh run | dev | mutants | validator
+# usage: scripts/setup.sh run | dev | docs | mutants | validator
 set -eu
 cd "$(dirname "$0")/.."
 kind="${1:-run}"

@@ -4,6 +4,7 @@ import csv
 import io
 import json
 import os
+import runpy
 import subprocess
 import sys
 from pathlib import Path
@@ -321,3 +322,9 @@ def test_kits_are_listed(tmp_path: Path) -> None:
     found = json.loads(run("kits", "--find", "rope", "--json").stdout)["kits"]
     assert [kit["name"] for kit in found] == ["Winch"]
     assert run("kits", tmp_path).stdout.strip() == ""
+
+
+def test_the_man_page_says_what_the_command_line_says() -> None:
+    root = Path(__file__).parent.parent.parent
+    made = runpy.run_path(str(root / "scripts" / "man_page.py"))["manual"]()
+    assert (root / "packaging" / "gremio.1").read_text() == made, "Run scripts/man_page.py."
