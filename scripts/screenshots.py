@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING
 
 import msgspec
 import numpy as np
+import trimesh
 from own_cogs import write_own_cogs
 from PyQt6.QtWidgets import QComboBox
 from tide_board import write_tide_board
@@ -20,10 +21,11 @@ from tide_board import write_tide_board
 import gremio
 from gremio.core.edit.controls import change_control
 from gremio.core.edit.desk import make_into
+from gremio.core.edit.parts import set_stops
 from gremio.core.make.several import with_joints
-from gremio.core.make.struts import change_strut
 from gremio.core.rig.find import channel_key, constraint_id, control_id, part_id
-from gremio.core.rig.model import ControlMake, Joint, Rolling
+from gremio.core.rig.model import ControlMake, Joint, Rolling, Stops
+from gremio.demo import KEPT, KITS
 from gremio.desktop.bench.camera import framed, orbited
 from gremio.desktop.bench.scene import corners_of
 
@@ -64,7 +66,6 @@ def _take_all(folder: Path) -> None:
         print(f"docs/screenshots/{name}.png")
 
     window.show()
-    take("empty")
     window.open_demo()
     settle()
     document = window.document
@@ -97,11 +98,70 @@ def _take_all(folder: Path) -> None:
     window.files.bring_in_path(model)
     window.bench.set_textured(True)
     take("bring-in")
-    window.files.leave_model()
+    _take_later_model(window, model, take)
     window.bench.set_textured(False)
+    _take_kits(window, take, settle)
     _take_own_cogs(window, folder / "spare-train.glb", take)
     document.start(gremio.Rig(), None)
     window.close()
+
+
+def _take_later_model(window: Window, model: Path, take: Callable[[str], None]) -> None:
+    """What a later model of the tide board has otherwise."""
+    window.files.accept_model()
+    scene = trimesh.load(model)
+    scene.geometry["Tide board"].apply_scale([1.0, 1.1, 1.0])
+    lower = trimesh.transformations.translation_matrix([0.0, 0.25, 0.0])
+    scene.graph.update("Shutter", "world", geometry="Shutter", matrix=lower)
+    scene.graph.transforms.remove_node("Lamp glass")
+    scene.delete_geometry("Lamp glass")
+    scene.add_geometry(trimesh.creation.box((1.6, 0.08, 0.3), transform=(
+        trimesh.transformations.translation_matrix([0.0, 2.72, 0.0]))), node_name="Roof",
+        geom_name="Roof")  # fmt: skip
+    later = model.with_name("tide-board-2.glb")
+    later.write_bytes(scene.export(file_type="glb"))
+    window.deck.fold(True)
+    window.files.take_up_path(next(iter(window.document.rig.sources)), later)
+    window.bench.show_all()
+    take("revised")
+    window.card.leave()
+    window.deck.fold(False)
+
+
+def _take_kits(
+    window: Window, take: Callable[[str], None], settle: Callable[[float], None]
+) -> None:
+    """The page of kits, and a door that is about to be put in; then the rig against another."""
+    window.show_rig(gremio.load(KEPT))
+    document = window.document
+    window.act("edit.put kit")
+    settle(8.0)
+    window.kits.put(KITS / "door.gremio")
+    hut = part_id(document.rig, "Cabin")
+    sheet = window.card.making
+    sheet._take_place(hut, document.pose.frame_of(hut)[:3, 3])
+    look_at(window, "Cabin", "Signal mast", "Tool chest")
+    take("kits")
+    window.card.leave()
+    before = document.rig
+    document.edit("otherwise", _otherwise)
+    window.deck.fold(True)
+    window.files.taking.of_rig("saltmarsh-before.gremio", before)
+    look_at(window, "Upper gate, east", "Upper gate, west")
+    take("compared")
+    window.card.leave()
+    window.deck.fold(False)
+
+
+def _otherwise(rig: gremio.Rig) -> gremio.Rig:
+    """The lock as somebody else has left it."""
+    rig = gremio.set_range(rig, "Upper gates", 0.0, math.radians(70))
+    rig = gremio.rename(rig, "Tool chest", "Stores chest")
+    rig = set_stops(rig, part_id(rig, "Paddle, east"), "move z", Stops(0.0, 0.62))
+    b = gremio.Builder(rig.name)
+    b.rig = rig
+    b.part("Life ring", gremio.Tube(0.7, 0.5, 0.1), at=(2, -2, 1))
+    return b.rig
 
 
 def _take_own_cogs(window: Window, model: Path, take: Callable[[str], None]) -> None:
@@ -234,17 +294,6 @@ def _take_works(window: Window, take: Callable[[str], None]) -> None:
     take("twin")
     window.card.leave()
     window.deck.fold(False)
-    whole = document.rig
-    strut_id, strut = next(iter(whole.struts.items()))
-    short = msgspec.structs.replace(strut, barrel_length=1.0)
-    document.edit("shorter", lambda rig: change_strut(rig, strut_id, short))
-    document.move(control_id(document.rig, "Bridge"), math.radians(70))
-    look_at(window, "Bridge pier", "Bridge leaf")
-    document.select(strut_id)
-    window.deck.show_page("Inspection")
-    take("reach")
-    document.edit("back", lambda _rig: whole)
-    window.deck.show_page("Cam")
     document.move(control_id(document.rig, "Grab"), 0.15)
     document.move(control_id(document.rig, "Slew"), -0.6)
     look_at(window, "Crane base", "Crane post", "Crane jib", "Grab head", "Shell, left")
@@ -291,11 +340,6 @@ def _take_links(window: Window, take: Callable[[str], None], settle: Callable[[]
         bench.show_selected()
         settle()
         return part
-
-    pinion = show("Pinion, east")
-    window.card.propose_ratio(pinion, part_id(document.rig, "Windlass"))
-    take("gear-train")
-    window.card.leave()
 
     trolley = show("Inspection trolley")
     move = {"Inspection trolley steering": math.radians(24), "Inspection trolley travel": 0.6}

@@ -12,7 +12,6 @@ from typing import TYPE_CHECKING, Annotated, NoReturn
 import typer
 
 from gremio.core.problem import GremioError, Note
-from gremio.core.rig.ids import ThingId
 
 if TYPE_CHECKING:
     from gremio.core.rig.model import Rig
@@ -191,7 +190,7 @@ def pose(
 @app.command()
 def sweep(
     file: Annotated[Path, typer.Argument(help="A .gremio rig.")],
-    control: Annotated[ThingId, typer.Argument(help="The name of a control.")],
+    control: Annotated[str, typer.Argument(help="The name of a control.")],
     steps: Annotated[int, typer.Option(help="How many poses, ends included.")] = 101,
     output: Annotated[Path | None, typer.Option("-o", help="A .csv file.")] = None,
     set_: SetOption = None,

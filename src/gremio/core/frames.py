@@ -16,6 +16,7 @@ import numpy as np
 import numpy.typing as npt
 
 from gremio.core.arrays import Array
+from gremio.core.problem import GremioError
 
 Triple = tuple[float, float, float]
 Quaternion = tuple[float, float, float, float]
@@ -162,16 +163,20 @@ def unit_columns(m: npt.ArrayLike) -> Array:
 def frame_of(m: npt.ArrayLike) -> Frame:
     """The frame of a (4, 4) matrix; a mirrored one gets a negative x scale.
 
-    Shear can't be held by a frame and is lost; `holds` tells beforehand.
+    Shear can't be held by a frame and is lost; `holds` tells beforehand. Raises GremioError for
+    what is no place.
     """
     return frames_of(np.asarray(m, dtype=float)[None])[0]
 
 
 def frames_of(m: npt.ArrayLike) -> list[Frame]:
-    """The frames of (N, 4, 4) matrices, each as `frame_of` has it."""
+    """The frames of (N, 4, 4) matrices, each as `frame_of` has it. Raises GremioError for what is
+    no place."""
     full = np.asarray(m, dtype=float)
     if len(full) == 0:
         return []
+    if not np.isfinite(full).all():
+        raise GremioError("A place can't be held: one of its numbers is none. Give plain numbers.")
     columns = full[:, :3, :3]
     scales = np.linalg.norm(columns, axis=1)
     scales = np.where(scales < 1e-12, 1.0, scales)

@@ -150,6 +150,8 @@ def test_between_sheaves_askew_a_run_cuts_neither(
         return
     ends = run.start, run.end
     span = ends[1] - ends[0]
+    # Almost along an axis, digits are lost: seven of them are left then.
+    near = 1e-9 if min(apart) > 1e-3 else 1e-7
     for middle, axis, radius, end in zip(middles, axes, radii, ends, strict=True):
         spoke = end - middle
         assert np.linalg.norm(spoke) == pytest.approx(abs(radius))
@@ -157,7 +159,7 @@ def test_between_sheaves_askew_a_run_cuts_neither(
         assert np.cross(axis, spoke) @ span * math.copysign(1, radius) > 0
         line = ends[0] - middle + np.linspace(0, 1, 400)[:, None] * span
         seen = np.linalg.norm(line - np.outer(line @ axis, axis), axis=1)
-        assert seen.min() >= abs(radius) - 1e-9
+        assert seen.min() >= abs(radius) - near
 
 
 def test_a_quarter_turn_belt_leaves_each_pulley_in_the_plane_of_the_other() -> None:

@@ -60,6 +60,14 @@ def change_link(rig: Rig, link_id: ThingId, link: Link) -> Rig:
     return _with_links(rig, rig, {link_id: link})
 
 
+def change_links(rig: Rig, links: Mapping[ThingId, Link]) -> Rig:
+    """The rig with links in place of those of some ids, looked over once for all of them. Refuses
+    as one link is refused."""
+    for link_id in links:
+        must_have(rig.links, link_id, "link")
+    return _with_links(rig, rig, links)
+
+
 def _with_links(before_it: Rig, rig: Rig, links: Mapping[ThingId, Link]) -> Rig:
     """A rig with links of some ids. before_it: the rig before the edit."""
     led = set[ChannelKey]()

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from gremio.core.edit.change import check_frame, must_have, with_entry
 from gremio.core.edit.controls import remove_control
-from gremio.core.edit.links import change_link, remove_link
+from gremio.core.edit.links import change_link, change_links, remove_link
 from gremio.core.edit.numbers import set_number
 from gremio.core.edit.parts import set_joint
 from gremio.core.frames import IDENTITY, Frame, frame_of, matrix
@@ -114,11 +114,11 @@ def _led_by(rig: Rig, control: ThingId, channel: ChannelKey) -> Rig:
             f"{entry.name} is {with_article(entry.kind)}. Choose another lead."
         )
     names = by_names({key(control): channel})
-    for link_id, link in list(rig.links.items()):
-        if key(control) in members(link):
-            made: Link = rekeyed(link, Link, names)
-            rig = change_link(rig, link_id, made)
-    return remove_control(rig, control)
+    led: dict[ThingId, Link] = {
+        link_id: rekeyed(link, Link, names)
+        for link_id, link in rig.links.items() if key(control) in members(link)
+    }  # fmt: skip
+    return remove_control(change_links(rig, led), control)
 
 
 # ── dimensions ─────────────────────────────────────────────────────

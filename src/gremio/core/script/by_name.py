@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 import msgspec
-from msgspec.structs import replace
 
 from gremio.core.edit.builder import Typed, values_by_key
 from gremio.core.edit.closures import add_closure
@@ -334,14 +333,17 @@ def strand(
     kind: StrandKind,
     *through: tuple[str, Sequence[float]] | tuple[str, Sequence[float], float, Sequence[float]],
     name: str = "",
-    **sizes: float,
+    thickness: float | None = None,
+    width: float | None = None,
+    length: float | None = None,
+    turns: float | None = None,
 ) -> Rig:
     """The rig with a spring, bellows, a hose or a rope:
     strand(rig, "rope", ("Winch", (0, 0, 1)), ("Jib head", (0, 0, 0), 0.2, (0, 1, 0)), ...).
 
     through: a part by name ("" for the ground) and a point in its frame (m); where a rope goes
     round a sheave, its radius (m) and its axis there as well, on the side that makes it
-    shortest. sizes: thickness, width, length (m), turns. Raises NotFound, GremioError.
+    shortest. thickness, width, length: (m). turns: how many. Raises NotFound, GremioError.
     """
     ends = []
     for part, at, *sheave in through:
@@ -349,10 +351,9 @@ def strand(
         radius, axis = (float(sheave[0]), _three(sheave[1])) if sheave else (0.0, (0.0, 1.0, 0.0))  # type: ignore[arg-type]
         ends.append(Waypoint(on, _three(at), radius, axis))
     called = name or free_name(names_in(rig), kind.capitalize())
-    try:
-        made = replace(Strand(called, kind, tuple(ends)), **sizes)
-    except TypeError as wrong:
-        raise GremioError(f"A strand has no such size: {wrong}.") from None
+    given = {"thickness": thickness, "width": width, "length": length, "turns": turns}
+    sizes = {size: value for size, value in given.items() if value is not None}
+    made = msgspec.structs.replace(Strand(called, kind, tuple(ends)), **sizes)
     return add_strand(rig, shortest_way(solve(rig), made))[0]
 
 

@@ -39,6 +39,7 @@ def actions_of(pages: Sequence[str]) -> tuple[Action, ...]:
         Action("bench.inks", "Day or night", lambda d: d.switch_inks(), _BENCH, "N", apart=True),
         Action("help.keys", "Keys and hands", lambda d: d.show_keys(), _HELP, "F1"),
         Action("help.guide", "Guide", lambda d: d.show_guide(), _HELP, "Shift+F1"),
+        Action("help.pages", "Pages on scripts", lambda d: d.show_pages(), _HELP),
         Action("help.about", "About Gremio", lambda d: d.show_about(), _HELP, apart=True),
     )
 

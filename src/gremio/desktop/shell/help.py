@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from importlib.metadata import PackageNotFoundError, version
 from pathlib import Path
 
 from PyQt6.QtCore import QSize, Qt, QUrl
-from PyQt6.QtGui import QImage, QTextBlock, QTextDocument
+from PyQt6.QtGui import QDesktopServices, QImage, QTextBlock, QTextDocument
 from PyQt6.QtWidgets import (
     QDialog,
     QHBoxLayout,
@@ -23,6 +24,11 @@ from gremio.desktop.theme.dress import text_font
 
 # Where the guide stands: in what was installed, or beside the sources.
 _FOLDERS = (Path(__file__).parents[1] / "help", Path(__file__).parents[4] / "docs")
+# The pages on scripts: as installed, or as built beside the sources.
+_PAGES = (
+    Path(__file__).parents[1] / "help" / "pages" / "index.html",
+    Path(__file__).parents[4] / "build" / "pages" / "index.html",
+)
 _PICTURE = 640  # how wide pictures are shown (px)
 _MADE_OF = (
     "Gremio comes under the GNU General Public Licence, version 3 or later.\n\n"
@@ -35,6 +41,24 @@ _MADE_OF = (
 def help_folder() -> Path | None:
     """Where the guide and its pictures are; None where they did not come along."""
     return next((folder for folder in _FOLDERS if (folder / "guide.md").is_file()), None)
+
+
+def show_guide(window: QWidget, say: Callable[[str], None]) -> None:
+    """Show the guide over a window."""
+    folder = help_folder()
+    if folder is None:
+        say("The guide did not come with this Gremio. It is docs/guide.md of its sources.")
+    else:
+        GuideWindow(folder, window).show()
+
+
+def show_pages(say: Callable[[str], None]) -> None:
+    """Open the pages on scripts, which are files, in a browser."""
+    page = next((one for one in _PAGES if one.is_file()), None)
+    if page is None:
+        say("The pages on scripts are not here. In the sources, make docs builds them.")
+    elif not QDesktopServices.openUrl(QUrl.fromLocalFile(str(page))):
+        say(f"There is no browser to open them with. They are {page}.")
 
 
 def version_now() -> str:

@@ -380,13 +380,15 @@ class Window(QMainWindow):
 
     def show_guide(self) -> None:
         """The guide, inside the application."""
-        from gremio.desktop.shell.help import GuideWindow, help_folder
+        from gremio.desktop.shell.help import show_guide
 
-        folder = help_folder()
-        if folder is None:
-            self.say("The guide did not come with this Gremio. It is docs/guide.md of its sources.")
-        else:
-            GuideWindow(folder, self).show()
+        show_guide(self, self.say)
+
+    def show_pages(self) -> None:
+        """The pages on scripts, in a browser."""
+        from gremio.desktop.shell.help import show_pages
+
+        show_pages(self.say)
 
     def show_about(self) -> None:
         """Which version it is, and what it is made of."""
