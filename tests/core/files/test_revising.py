@@ -178,6 +178,34 @@ def test_what_is_moved_stands_where_the_model_has_it(tmp_path: Path, mounts: Mou
         assert told(up, source, model) == []
 
 
+def test_a_turn_alone_is_told_as_one(tmp_path: Path) -> None:
+    rig, source = rigged(written(tmp_path, sluice()))
+    model = written(tmp_path, sluice(moved("Paddle", (0, 0.5, 0.2), 0.25)))
+    assert told(rig, source, model) == ["Paddle is moved by a turn of 14.3°"]
+    # What it carries went along, and is where it was in it.
+    assert told(taken(rig, source, model), source, model) == []
+
+
+def test_a_node_that_another_carries_now_stays_where_the_rig_has_it_mounted(
+    tmp_path: Path,
+) -> None:
+    rig, source = rigged(written(tmp_path, sluice()))
+
+    def on_frame(scene: trimesh.Scene) -> None:
+        """The bolt hangs on the frame now, a little higher."""
+        world = scene.graph.get("Bolt")[0] + np.pad([[0.1]], ((1, 2), (3, 0)))
+        scene.graph.transforms.remove_node("Bolt")
+        scene.graph.update("Bolt", "Frame", matrix=world, geometry="Bolt mesh")
+
+    model = written(tmp_path, sluice(on_frame))
+    assert told(rig, source, model) == ["Bolt is moved by 100 mm along z"]
+    up = taken(rig, source, model)
+    assert up.parts[part_id(up, "Bolt")].parent == part_id(up, "Paddle")
+    one, two = gremio.solve(rig).part("Bolt").world, gremio.solve(up).part("Bolt").world
+    np.testing.assert_allclose(two[:3, 3] - one[:3, 3], (0, 0, 0.1), atol=1e-6)
+    assert told(up, source, model) == []
+
+
 def test_what_is_left_is_as_it_was_and_not_told_again(tmp_path: Path) -> None:
     rig, source = rigged(written(tmp_path, sluice()))
 

@@ -65,10 +65,9 @@ def revisions(rig: Rig, source_id: ThingId, model: Model, before: Model | None =
     new_source = model.source
     marks_before = {p.name: p.marks for p in kept.pieces}
     marks_now = {p.name: p.marks for p in new_source.pieces}
-    olds, news = worlds_of(kept.nodes), worlds_of(new_source.nodes)
+    nodes = nodes_of(kept, model, same)
     found: list[Revision] = []
     where_told = bool(source.nodes) or before is not None
-    of_old = {old: new for new, old in same.items()}
     for index, node in enumerate(model.nodes):
         old = same.get(index, -1)
         if old < 0:
@@ -76,16 +75,14 @@ def revisions(rig: Rig, source_id: ThingId, model: Model, before: Model | None =
             found.append(Revision("new", node.name, under, GROUND, index))
             continue
         entry = kept.nodes[old]
-        if entry.part and entry.part not in rig.parts:
-            # What was taken out of the rig stays out of it.
-            continue
-        if not entry.part:
+        if entry.part not in rig.parts:
+            # What was left, or taken out of the rig, stays out of it.
             continue
         if entry.name != node.name:
             words = f"from {entry.name}"
             found.append(Revision("renamed", node.name, words, entry.part, index, old))
         if where_told:
-            way = _moved(rig, kept.nodes, new_source.nodes, old, index, olds, news, of_old)
+            way = _moved(rig, nodes, old, index)
             if way:
                 found.append(Revision("moved", node.name, way, entry.part, index, old))
         words = _reshaped(rig, entry, new_source.nodes[index], marks_before, marks_now)
@@ -93,7 +90,7 @@ def revisions(rig: Rig, source_id: ThingId, model: Model, before: Model | None =
             must = before is None
             found.append(Revision("reshaped", node.name, words, entry.part, index, old, must))
     for old, entry in enumerate(kept.nodes):
-        if old not in of_old and entry.part in rig.parts:
+        if old not in nodes.of_old and entry.part in rig.parts:
             found.append(Revision("gone", entry.name, "", entry.part, -1, old))
     order = {how: place for place, how in enumerate(HOWS)}
     found.sort(key=lambda one: order[one.how])
@@ -156,7 +153,7 @@ def same_nodes(kept: Source, model: Model) -> dict[int, int]:
     now_source = model.source
     marks_before = {p.name: p.marks for p in kept.pieces}
     marks_now = {p.name: p.marks for p in now_source.pieces}
-    olds, news = worlds_of(kept.nodes), worlds_of(now_source.nodes)
+    olds, news = _worlds(kept.nodes), _worlds(now_source.nodes)
     pairs = []
     for old in gone:
         for index in new:
@@ -186,7 +183,45 @@ def _alike(
     return tuple(one) == tuple(two)
 
 
-def worlds_of(nodes: Sequence[SourceNode]) -> Array:
+class Nodes(NamedTuple):
+    """The nodes of two models, which are the same, and where each stands in its model. of_old: by
+    the index of a node of before that of the same now. olds, news: (n, 4, 4) in the models."""
+
+    before: tuple[SourceNode, ...]
+    now: tuple[SourceNode, ...]
+    of_old: Mapping[int, int]
+    olds: Array
+    news: Array
+
+    def shift(self, old: int, new: int) -> Array:
+        """(4, 4) where a node is now, in the frame that it had: in what carries it, where that is
+        the same node; else in the model."""
+        one, two = self.before[old], self.now[new]
+        if self._carrier_now(one) == two.parent:
+            moved: Array = np.linalg.inv(matrix(one.frame)) @ matrix(two.frame)
+            return moved
+        elsewhere: Array = np.linalg.inv(self.olds[old]) @ self.news[new]
+        return elsewhere
+
+    def still(self, old: int, new: int) -> bool:
+        """Whether a node is just where it was, to the bit, in the same carrier."""
+        one, two = self.before[old], self.now[new]
+        return one.frame == two.frame and self._carrier_now(one) == two.parent
+
+    def _carrier_now(self, one: SourceNode) -> int:
+        """The index now of what carried a node; −1 at the top, −2 where that is gone."""
+        return -1 if one.parent < 0 else self.of_old.get(one.parent, -2)
+
+
+def nodes_of(kept: Source, model: Model, same: Mapping[int, int]) -> Nodes:
+    """The nodes of a model, beside those that are kept of the one before. same: as `same_nodes`
+    gives it."""
+    before, now = kept.nodes, model.source.nodes
+    of_old = {old: new for new, old in same.items()}
+    return Nodes(before, now, of_old, _worlds(before), _worlds(now))
+
+
+def _worlds(nodes: Sequence[SourceNode]) -> Array:
     """(n, 4, 4) where nodes stand in their model. Parents come before their children."""
     if not nodes:
         return np.zeros((0, 4, 4))
@@ -197,51 +232,20 @@ def worlds_of(nodes: Sequence[SourceNode]) -> Array:
     return made
 
 
-def shift_of(
-    old_nodes: Sequence[SourceNode],
-    new_nodes: Sequence[SourceNode],
-    old: int,
-    new: int,
-    olds: Array,
-    news: Array,
-    of_old: Mapping[int, int],
-) -> Array:
-    """(4, 4) where a node is now, in the frame that it had: in what carries it, where that is the
-    same node; else in the model."""
-    one, two = old_nodes[old], new_nodes[new]
-    carried_alike = (one.parent < 0 and two.parent < 0) or of_old.get(one.parent) == two.parent
-    if carried_alike:
-        moved: Array = np.linalg.inv(matrix(one.frame)) @ matrix(two.frame)
-        return moved
-    elsewhere: Array = np.linalg.inv(olds[old]) @ news[new]
-    return elsewhere
-
-
 def _unit(rig: Rig, size: float) -> str:
     return rig.lengths or ("mm" if size < SMALL else "m")
 
 
-def _moved(
-    rig: Rig,
-    old_nodes: Sequence[SourceNode],
-    new_nodes: Sequence[SourceNode],
-    old: int,
-    new: int,
-    olds: Array,
-    news: Array,
-    of_old: Mapping[int, int],
-) -> str:
+def _moved(rig: Rig, nodes: Nodes, old: int, new: int) -> str:
     """How a node is elsewhere, in words; "" where it is where it was."""
-    if old_nodes[old].frame == new_nodes[new].frame and (
-        of_old.get(old_nodes[old].parent, -1) == new_nodes[new].parent
-    ):
+    if nodes.still(old, new):
         return ""
-    shift = shift_of(old_nodes, new_nodes, old, new, olds, news, of_old)
-    reach = max(1.0, float(np.abs(olds[old][:3, 3]).max()))
+    shift, stood = nodes.shift(old, new), nodes.olds[old]
+    reach = max(1.0, float(np.abs(stood[:3, 3]).max()))
     if np.abs(shift - np.eye(4)).max() <= _STILL * reach:
         return ""
     frame = frame_of(shift)
-    way = olds[old][:3, :3] @ shift[:3, 3]
+    way = stood[:3, :3] @ shift[:3, 3]
     told = []
     if np.linalg.norm(way) > _STILL * reach:
         unit = _unit(rig, float(np.abs(way).max()))
@@ -253,10 +257,10 @@ def _moved(
         told.append(", ".join(steps))
     turn = max(map(abs, angles_of_turn(frame.turn)))
     if turn > _STILL:
-        told.append(f"turned by {show_short(round(turn, 9), 'deg')}")
+        told.append(f"a turn of {show_short(round(turn, 9), 'deg')}")
     if any(abs(s - 1.0) > _STILL for s in frame.scale):
-        told.append("of another scale")
-    return "by " + " and ".join(told) if told else ""
+        told.append("another scale")
+    return f"by {' and '.join(told)}" if told else ""
 
 
 def _reshaped(

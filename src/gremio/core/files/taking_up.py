@@ -15,10 +15,9 @@ from gremio.core.files.bring_in import shapes_of, upright
 from gremio.core.files.revising import (
     Revision,
     kept_of,
+    nodes_of,
     revisions,
     same_nodes,
-    shift_of,
-    worlds_of,
 )
 from gremio.core.frames import frame_of, matrix, triple
 from gremio.core.problem import GremioError
@@ -80,8 +79,7 @@ class _Taking:
         self.kept, _ = kept_of(rig, source_id, model, before)
         self.same = same_nodes(self.kept, model)
         self.now = model.source
-        self.of_old = {old: new for new, old in self.same.items()}
-        self.olds, self.news = worlds_of(self.kept.nodes), worlds_of(self.now.nodes)
+        self.nodes = nodes_of(self.kept, model, self.same)
         self.paints = {piece.name: piece.paint for piece in self.kept.pieces}
         self.told: list[str] = []
 
@@ -226,8 +224,7 @@ class _Taking:
     # ── places ─────────────────────────────────────────────────────
 
     def _move(self, one: Revision, mounts: Mounts) -> None:
-        shift = shift_of(self.kept.nodes, self.now.nodes, one.was, one.node, self.olds, self.news,
-                         self.of_old)  # fmt: skip
+        shift = self.nodes.shift(one.was, one.node)
         part = self.rig.parts[one.part]
         # What was made larger in the rig goes as much farther.
         meshes = (s for s in part.shapes if isinstance(s.solid, Mesh))
@@ -262,9 +259,9 @@ class _Taking:
                 continue
             parent = self._part_of(node.parent, made)
             # Where what carries it is not in the rig, it stands on the ground as it does there.
-            local, above = node.local, stands @ self.news[index] @ np.linalg.inv(node.local)
+            local, above = node.local, stands @ self.nodes.news[index] @ np.linalg.inv(node.local)
             if parent is None:
-                local, above = stands @ self.news[index], np.eye(4)
+                local, above = stands @ self.nodes.news[index], np.eye(4)
             mount, own = upright(above, above @ local, local)
             name = free_name(names_in(self.rig), node.name.strip() or "Part")
             part = Part(name, parent, frame_of(mount), shapes=shapes_of(node, new_source))
