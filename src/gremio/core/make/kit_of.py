@@ -8,8 +8,9 @@ from typing import Any, NamedTuple
 import numpy as np
 from msgspec.structs import replace
 
-from gremio.core.edit.change import must_have, new_id, with_entry
+from gremio.core.edit.change import must_have, new_id, with_entry, without
 from gremio.core.edit.controls import proposed_control
+from gremio.core.edit.links import swapped_ratio
 from gremio.core.edit.parts import descendants
 from gremio.core.frames import carried, frame_of, matrix, triple
 from gremio.core.make.copying import leading_inside
@@ -19,7 +20,7 @@ from gremio.core.rig.channels import key, split
 from gremio.core.rig.constraints import targets_of
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.ids import CLOCK, GROUND, NOTHING, ChannelKey, PartId, ThingId
-from gremio.core.rig.links import followers, leads, link_label, members
+from gremio.core.rig.links import followers, leads, link_label, members, record_of
 from gremio.core.rig.model import (
     Anchor,
     Driving,
@@ -27,6 +28,7 @@ from gremio.core.rig.model import (
     Link,
     Measure,
     Part,
+    Ratio,
     Rig,
     Rolling,
     Seat,
@@ -130,7 +132,11 @@ class _Making:
             if p.parent is None else p
             for i, p in piece.parts.items()
         }  # fmt: skip
-        piece = replace(piece, name=name, parts=parts)
+        # What stands for a lead of nothing that is in it is none of it.
+        used = {split(c)[0] for link in piece.links.values() for c in members(link)}
+        unused = [i for i in self.controls.values() if i not in used]
+        controls = without(piece.controls, *unused)
+        piece = replace(piece, name=name, parts=parts, controls=controls)
         kit = Kit(about, words, self._sockets(piece, main, points), self._known(piece, dimensions))
         self._tell_left(piece)
         return Made(replace(piece, kit=kit), tuple(self.told))
@@ -334,7 +340,42 @@ class _Making:
             return all(end.part in known for end in rig.measures[owner].ends)
         return False
 
+    def _driven(self) -> set[ChannelKey]:
+        """The channels inside that have a lead there, with all that their trains turn."""
+        driven = {
+            c for link in self.rig.links.values() if not record_of(link).both_ways
+            for c in followers(link)
+        }  # fmt: skip
+        driven |= {key(control) for control in self.own}
+        trains = [
+            set(members(link)) for link in self.rig.links.values()
+            if record_of(link).both_ways and all(self._is_inside(split(c)[0])
+                                                 for c in members(link))
+        ]  # fmt: skip
+        while more := [train for train in trains if train & driven and not train <= driven]:
+            driven.update(*more)
+        return driven
+
+    def _in_train(self, link: Link) -> Link:
+        """A link of a train that goes on outside, led by a stand-in for what is outside; as it is
+        where the train has a lead inside, for two would fight."""
+        inside = [c for c in members(link) if self._is_inside(split(c)[0])]
+        if not inside or len(inside) == len(members(link)) or set(inside) & self._driven():
+            return link
+        if isinstance(link, Ratio) and not link.carrier and inside == [link.lead] and link.ratio:
+            link = swapped_ratio(link)
+        if not self._led_inside(link):
+            return link
+        outside = [c for c in leads(link) if c not in inside and c != CLOCK]
+        names = {c: key(self._control(c)) for c in outside}
+        # Its control leads it from now on, as far as the next link of the train is asked.
+        self.own.update(self.controls[c] for c in outside)
+        made: Link = rekeyed(link, Link, by_names(names))
+        return made
+
     def _link(self, _id: ThingId, link: Link) -> Link:
+        if record_of(link).both_ways:
+            return self._in_train(link)
         if isinstance(link, Driving) or not self._led_inside(link):
             return link
         if isinstance(link, Rolling) and link.on not in self.parts and link.on is not None:

@@ -12,12 +12,13 @@ from gremio.core.edit.parts import descendants
 from gremio.core.frames import frame_of, matrix
 from gremio.core.make.copying import leading_inside
 from gremio.core.problem import GremioError
-from gremio.core.rig.channels import key, split
+from gremio.core.rig.channels import CHANNELS, key, split
 from gremio.core.rig.constraints import targets_of
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.ids import CLOCK, ChannelKey, PartId, ThingId
 from gremio.core.rig.links import members
 from gremio.core.rig.model import Driving, Rig, Rolling
+from gremio.core.rig.numbers import exists
 from gremio.core.rig.rekeyed import rekeyed
 from gremio.core.rig.solids import Mesh
 from gremio.core.rig.things import THINGS
@@ -129,6 +130,13 @@ class _Inside:
         }  # fmt: skip
         struts = {i: s for i, s in rig.struts.items() if s.closure in closures}
         at = {c: v for c, v in rig.at.items() if split(c)[0] in known}
+        # What led the row of it that is no row any more goes too.
+        rowless = replace(piece, parts=parts)
+        links = {
+            i: link for i, link in links.items()
+            if all(split(c)[1] in CHANNELS or exists(rowless, c)
+                   for c in members(link) if split(c)[0] in parts)
+        }  # fmt: skip
         return replace(piece, parts=parts, links=links, measures=measures, paths=paths,
                        closures=closures, struts=struts, strands=strands, treads=treads,
                        constraints=constraints, at=at)  # fmt: skip
