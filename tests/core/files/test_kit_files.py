@@ -7,6 +7,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+import trimesh
 from msgspec.structs import replace
 from tests.core.make.test_kits import deck, door, keep, surfaces
 
@@ -152,3 +153,37 @@ def test_a_kit_that_is_forgotten_is_the_rigs_own(tmp_path: Path) -> None:
     own = forget_kit(rig, use)
     assert own.kits == {} and own.parts == rig.parts
     assert key(part_id(own, "Leaf"))
+
+
+def test_a_kit_of_parts_that_were_brought_in_takes_their_model_along(tmp_path: Path) -> None:
+    """Also where its nodes are called as ids are; and the model goes on to be known there."""
+    scene = trimesh.Scene()
+    for name, at in (("p1", 0.0), ("k2", 1.0)):
+        scene.add_geometry(
+            trimesh.creation.box((0.4, 0.5, 0.6)), node_name=name, geom_name=f"{name} mesh",
+            transform=trimesh.transformations.translation_matrix((at, 0.0, 0.0)),
+        )  # fmt: skip
+    (tmp_path / "models").mkdir()
+    model = tmp_path / "models" / "blocks.glb"
+    model.write_bytes(scene.export(file_type="glb"))
+    rig = gremio.bring_in(gremio.Rig("Blocks"), model)
+    (tmp_path / "kits").mkdir()
+    gremio.keep_kit(rig, "k2", to=tmp_path / "kits" / "block.gremio", name="Block")
+    one = gremio.put_kit(deck(), tmp_path / "kits" / "block.gremio", on="Hull", at=(1, 0, 0))
+    # Twice in one rig, the model is there once, and its node is the first of the two.
+    one = gremio.put_kit(one, tmp_path / "kits" / "block.gremio", on="Bulwark")
+    file = tmp_path / "barge.gremio"
+    gremio.save(one, file)
+    one = gremio.load(file)
+    (source,) = one.sources.values()
+    block = part_id(one, "k2")
+    assert {node.name: node.part for node in source.nodes} == {"p1": "", "k2": block}
+    solid = one.parts[block].shapes[0].solid
+    size = np.ptp(model_shelf().surface(one, solid).vertices, axis=0)
+    np.testing.assert_allclose(sorted(size), (0.4, 0.5, 0.6), atol=1e-6)
+    assert gremio.changes(one, model) == []
+    higher = trimesh.transformations.translation_matrix((1.0, 0.7, 0.0))
+    scene.graph.update("k2", "world", geometry="k2 mesh", matrix=higher)
+    model.write_bytes(scene.export(file_type="glb"))
+    (moved,) = gremio.changes(one, model)
+    assert moved.text == "k2 is moved by 0.7 m along z"

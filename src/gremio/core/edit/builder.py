@@ -76,7 +76,7 @@ class Builder:
         stops: low and high, None runs free. repeat: how it is repeated. stand_in: what is
         shown for it while working light.
         """
-        made_joint = _joint(joint, name)
+        made_joint = joint_of(joint, name)
         free = freed(made_joint)
         limits: dict[str, Stops] = {}
         if stops is not None:
@@ -86,7 +86,9 @@ class Builder:
                     "Give it a hinge, spin or slide, or set stops channel by channel."
                 )
             kind = channel_kind(free[0])
-            low, high = (None if s is None else _si(s, kind, f"A stop of {name}") for s in stops)
+            low, high = (
+                None if s is None else typed_in(s, kind, f"A stop of {name}") for s in stops
+            )
             limits[free[0]] = Stops(low, high)
         parent = None if on is None else part_id(self.rig, on)
         frame = placed(at, turned)
@@ -123,8 +125,8 @@ class Builder:
         """
         kind = kind or _kind_of(name, unit, low, high, home)
         shown = USUAL_UNIT[kind] if unit is None else unit
-        ends = [_si(value, kind, name) for value in (low, high, home)]
-        dots = tuple(_si(value, kind, name) for value in notches)
+        ends = [typed_in(value, kind, name) for value in (low, high, home)]
+        dots = tuple(typed_in(value, kind, name) for value in notches)
         control = Control(
             name, kind, shown, ends[0], ends[1], ends[2], dots, group,
             springs=springs, positions=tuple(positions), scale=scale, scale_unit=scale_unit,
@@ -158,7 +160,7 @@ class Builder:
         locks by it is told by a warning.
         """
         led = channel_key(self.rig, follower)
-        start = _si(offset, kind_of(self.rig, led), follower)
+        start = typed_in(offset, kind_of(self.rig, led), follower)
         link = Ratio(channel_key(self.rig, lead), led, ratio, start, kind, adds=adds)
         self._link(link)
 
@@ -189,8 +191,8 @@ class Builder:
         keys = {name: channel_key(self.rig, name) for name in sorted(names)}
         made = [
             Station(
-                _si(value, lead_kind, lead),
-                {keys[n]: _si(v, kind_of(self.rig, keys[n]), n) for n, v in values.items()},
+                typed_in(value, lead_kind, lead),
+                {keys[n]: typed_in(v, kind_of(self.rig, keys[n]), n) for n, v in values.items()},
             )
             for value, values in stations.items()
         ]
@@ -200,8 +202,8 @@ class Builder:
 
 def placed(at: Sequence[Typed] = (0, 0, 0), turned: Sequence[Typed] = (0, 0, 0)) -> Frame:
     """A frame at three lengths, turned by three angles about the fixed x, then y, then z."""
-    place = [_si(value, "length", "A place") for value in at]
-    angles = [_si(value, "angle", "A turn") for value in turned]
+    place = [typed_in(value, "length", "A place") for value in at]
+    angles = [typed_in(value, "angle", "A turn") for value in turned]
     return tidy_frame(_three(place), turn_of_angles(_three(angles)), (1, 1, 1))
 
 
@@ -225,11 +227,12 @@ def values_by_key(rig: Rig, values: Mapping[str, Typed]) -> dict[ChannelKey, flo
         key = channel_key(rig, name)
         control = rig.controls.get(ids.thing(key))
         unit = None if control is None else control.unit
-        result[key] = _si(value, kind_of(rig, key), name, unit)
+        result[key] = typed_in(value, kind_of(rig, key), name, unit)
     return result
 
 
-def _si(value: Typed, kind: Kind, what: str, unit: str | None = None) -> float:
+def typed_in(value: Typed, kind: Kind, what: str, unit: str | None = None) -> float:
+    """A typed value, or a plain number, in SI. Raises QuantityError, GremioError."""
     if isinstance(value, str):
         return parse(value, kind, unit, what)
     if not abs(float(value)) <= LARGEST:
@@ -259,7 +262,8 @@ def _three(values: list[float]) -> Triple:
     return values[0], values[1], values[2]
 
 
-def _joint(text: str, name: str) -> Joint:
+def joint_of(text: str, name: str) -> Joint:
+    """A joint as it is written: "hinge z", "screw z 4 mm". Raises GremioError."""
     words = text.split()
     for kind in JOINT_KINDS:
         if words[:1] == [kind]:
@@ -267,7 +271,7 @@ def _joint(text: str, name: str) -> Joint:
                 if words[1:] == [axis] and kind != "screw":
                     return Joint(kind, axis)
                 if words[1:2] == [axis] and kind == "screw" and words[2:]:
-                    lead = _si(" ".join(words[2:]), "length", f"The lead of {name}")
+                    lead = typed_in(" ".join(words[2:]), "length", f"The lead of {name}")
                     return Joint(kind, axis, lead)
             if not words[1:]:
                 return Joint(kind)

@@ -10,6 +10,7 @@ from msgspec.structs import replace
 
 from gremio.core.edit.change import new_id, with_entry, without
 from gremio.core.inspect.comparing import Difference, Where, called
+from gremio.core.make.pieces import source_joined, source_known
 from gremio.core.make.removing import removed
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import key, split
@@ -40,8 +41,9 @@ def same_things(rig: Rig, other: Rig, found: Iterable[Difference]) -> dict[Thing
     for record in THINGS:
         here, there = called(rig, record), called(other, record)
         if record.field == "sources":
-            known = {source: i for i, source in rig.sources.items()}
-            ids.update({i: known[s] for i, s in other.sources.items() if s in known})
+            for i, source in other.sources.items():
+                if (known := source_known(rig, source)) is not None:
+                    ids[i] = known
             continue
         ids.update({i: here[name] for name, i in there.items() if name in here})
         for one in found:
@@ -108,6 +110,10 @@ class _Merging:
         for record in THINGS:
             there = record.of(self.other)
             for old in (i for i in there if i in wanted):
+                if record.field == "sources":
+                    joined = source_joined(None, there[old], self.ids, self.rig)
+                    self._set(record, self.ids[old], joined)
+                    continue
                 thing = self._here(there[old])
                 if record.named:
                     free = free_name(names_in(self.rig), there[old].name)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from msgspec.structs import replace
@@ -15,9 +15,9 @@ from gremio.core.problem import GremioError
 from gremio.core.rig.channels import CHANNELS, key, split
 from gremio.core.rig.constraints import targets_of
 from gremio.core.rig.find import free_name, names_in
-from gremio.core.rig.ids import CLOCK, ChannelKey, PartId, ThingId
+from gremio.core.rig.ids import CLOCK, GROUND, ChannelKey, PartId, ThingId
 from gremio.core.rig.links import members
-from gremio.core.rig.model import Driving, Rig, Rolling
+from gremio.core.rig.model import Driving, Rig, Rolling, Source
 from gremio.core.rig.numbers import exists
 from gremio.core.rig.rekeyed import rekeyed
 from gremio.core.rig.solids import Mesh
@@ -58,7 +58,9 @@ def taken_out(rig: Rig, roots: Sequence[PartId], *, geometry: GeometryOf) -> Rig
         rig.parts[roots[-1]].name,
         parts=kept,
         controls={i: c for i, c in rig.controls.items() if i in inside.controls},
-        sources={i: s for i, s in rig.sources.items() if i in sources},
+        sources={
+            i: _of_parts(s, {p: p for p in kept}) for i, s in rig.sources.items() if i in sources
+        },
         lengths=rig.lengths,
         made=rig.made,
     )
@@ -150,8 +152,8 @@ def put_in(rig: Rig, piece: Rig, on: PartId | None = None) -> tuple[Rig, dict[Th
     ids: dict[ThingId, ThingId] = {}
     for record in THINGS:
         for old, thing in record.of(piece).items():
-            known = next((i for i, s in rig.sources.items() if s == thing), None)
-            if record.field == "sources" and known is not None:
+            known = None if record.field != "sources" else source_known(rig, thing)
+            if known is not None:
                 ids[old] = known
                 continue
             rig, ids[old] = new_id(rig, _letter(old))
@@ -165,7 +167,8 @@ def put_in(rig: Rig, piece: Rig, on: PartId | None = None) -> tuple[Rig, dict[Th
     for record in THINGS:
         made = dict(record.of(rig))
         for old, thing in record.of(piece).items():
-            if ids[old] in made:
+            if record.field == "sources":
+                made[ids[old]] = source_joined(made.get(ids[old]), thing, ids, rig)
                 continue
             one = rekeyed(thing, type(thing), key_of)
             # What people wrote stays as it is, whatever it may look like.
@@ -180,6 +183,39 @@ def put_in(rig: Rig, piece: Rig, on: PartId | None = None) -> tuple[Rig, dict[Th
         plain[record.field] = made
     at = {ChannelKey(key_of(c)): value for c, value in piece.at.items()}
     return replace(rig, **plain, at={**rig.at, **at}), ids
+
+
+def source_known(rig: Rig, source: Source) -> ThingId | None:
+    """The id of the model that a source is, where the rig has it already."""
+    same = (source.path, source.sha256, source.metres, source.up)
+    return next(
+        (i for i, s in rig.sources.items() if (s.path, s.sha256, s.metres, s.up) == same), None
+    )
+
+
+def source_joined(
+    here: Source | None, other: Source, ids: Mapping[ThingId, ThingId], rig: Rig
+) -> Source:
+    """A source of another rig with the ids of this one; where it is here already, with what was
+    made there of those of its nodes of which nothing is left here."""
+    mapped = _of_parts(other, {old: PartId(new) for old, new in ids.items()})
+    if here is None or len(here.nodes) != len(mapped.nodes):
+        return here or mapped
+    nodes = tuple(
+        own if own.part in rig.parts else replace(own, part=theirs.part)
+        for own, theirs in zip(here.nodes, mapped.nodes, strict=True)
+    )
+    return replace(here, nodes=nodes)
+
+
+def _of_parts(source: Source, parts: Mapping[ThingId, PartId]) -> Source:
+    """A source whose nodes were made other parts, by the ids of those they were made; none, where
+    that is not among them. What nodes are called stays, whatever it looks like."""
+    nodes = tuple(
+        replace(node, part=parts.get(node.part, GROUND)) if node.part else node
+        for node in source.nodes
+    )
+    return replace(source, nodes=nodes)
 
 
 def _letter(thing: ThingId) -> str:
