@@ -245,6 +245,26 @@ def test_a_new_part_stands_on_what_carries_it(tmp_path: Path) -> None:
         )
 
 
+def test_in_a_rig_that_was_resized_all_is_as_much_larger(tmp_path: Path) -> None:
+    rig, source = rigged(written(tmp_path, sluice()))
+    rig = gremio.resize(rig, 2.5)
+
+    def change(scene: trimesh.Scene) -> None:
+        moved("Paddle", (0.0, 1.5, 0.2))(scene)
+        add(scene, "Cap", trimesh.creation.box((0.2, 0.1, 0.3)), "Bolt", (0, 0, 0.2), 0.7)
+        add(scene, "Post", trimesh.creation.box((0.1, 4.0, 0.1)), None, (3, 0, 0))
+
+    fresh, _ = bring_in(Rig(), written(tmp_path, sluice(change)))
+    model = read_model(tmp_path / "sluice.glb")
+    up = taken(rig, source, model)
+    one, two = gremio.solve(up), gremio.solve(fresh)
+    shift = one.part("Frame").world[:3, 3] - 2.5 * two.part("Frame").world[:3, 3]
+    for name in ("Frame", "Paddle", "Bolt", "Cap", "Post"):
+        np.testing.assert_allclose(
+            surfaces(up, one, name), 2.5 * surfaces(fresh, two, name) + shift, atol=1e-5
+        )
+
+
 def test_a_part_that_is_gone_goes_unless_something_needs_it(tmp_path: Path) -> None:
     rig, source = rigged(written(tmp_path, sluice()))
 

@@ -199,6 +199,19 @@ def test_dimensions_have_their_range_and_are_asked_by_name() -> None:
     assert bare.kit is not None and bare.kit.sockets[0].thing == NOTHING
 
 
+def test_a_number_that_a_dimension_and_a_motion_lead_is_refused() -> None:
+    b = gremio.Builder("Ladder")
+    b.part("Stile", gremio.shape(Box(0.05, 0.05, 2)))
+    b.part("Rung", gremio.shape(Box(0.4, 0.04, 0.04)), on="Stile", joint="slide z")
+    b.control("Height", "1 m", "3 m", home="2 m")
+    b.control("Lift", "0 m", "0.5 m")
+    b.ratio("Height", "Rung", 0.5)
+    b.ratio("Lift", "Rung", 1, adds=True)
+    kit, _ = keep(b.rig, "Stile", dimensions=("Height",))
+    with pytest.raises(GremioError, match=r"Rung move z of .* is led by a dimension and by"):
+        with_sizes(kit, {}, geometry=surfaces(kit))
+
+
 def test_what_can_not_come_along_is_told() -> None:
     rig = hatch()
     b = gremio.Builder("x")

@@ -20,6 +20,7 @@ from gremio.core.problem import GremioError, NotFound
 from gremio.core.rig.ids import ChannelKey, PartId, ThingId
 from gremio.core.rig.ids import thing as as_thing
 from gremio.core.rig.model import KitUse, Rig
+from gremio.core.rig.numbers import exists
 from gremio.core.rig.things import THINGS
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.surfaces.shelf import Shelf
@@ -213,10 +214,11 @@ def brought_up(
     merged = taken_over(rig, found.kit, list(chosen), found.ids, geometry=geometry)
     use = rig.kits[found.use]
     there = {i for record in THINGS for i in record.of(merged.rig)}
-    ids: dict[ThingId, str] = {i: here for i, here in merged.ids.items() if here in there}
-    for old, here in use.ids.items():
-        if old in found.kit.controls and old not in ids:
-            ids[old] = here
+    # What leads in place of a control of the kit is a channel.
+    ids: dict[ThingId, str] = {
+        i: here for i, here in merged.ids.items()
+        if here in there or exists(merged.rig, ChannelKey(here))
+    }  # fmt: skip
     now = replace(use, sha256=rig_file.fingerprint(use.path), ids=ids, was=_kept(found.kit))
     return replace(merged.rig, kits=with_entry(merged.rig.kits, found.use, now))
 

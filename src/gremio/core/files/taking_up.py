@@ -79,6 +79,7 @@ class _Taking:
         self.kept, _ = kept_of(rig, source_id, model, before)
         self.same = same_nodes(self.kept, model)
         self.now = model.source
+        self.size = self._size()
         self.nodes = nodes_of(self.kept, model, self.same)
         self.paints = {piece.name: piece.paint for piece in self.kept.pieces}
         self.told: list[str] = []
@@ -244,10 +245,21 @@ class _Taking:
             if node.parent < 0 and node.part in self.rig.parts:
                 part = self.rig.parts[node.part]
                 if part.parent is None:
-                    stands: Array = (matrix(part.mount) @ matrix(part.own)
-                                     @ np.linalg.inv(matrix(node.frame)))  # fmt: skip
+                    frame = _larger(matrix(node.frame), self.size)
+                    stands: Array = matrix(part.mount) @ matrix(part.own) @ np.linalg.inv(frame)
                     return stands
         return np.eye(4)
+
+    def _size(self) -> float:
+        """How many times as large as in the model its parts are in the rig; 1 where they differ."""
+        scales = {
+            shape.place.scale for part in self.rig.parts.values() for shape in part.shapes
+            if isinstance(shape.solid, Mesh) and shape.solid.source == self.old_id
+        }  # fmt: skip
+        if len(scales) != 1:
+            return 1.0
+        x, y, z = scales.pop()
+        return x if x == y == z and x > 0 else 1.0
 
     def _bring_in(self, new_source: ThingId) -> dict[int, PartId]:
         """Make parts of the nodes that are new, and are taken; their ids by their index."""
@@ -259,12 +271,18 @@ class _Taking:
                 continue
             parent = self._part_of(node.parent, made)
             # Where what carries it is not in the rig, it stands on the ground as it does there.
-            local, above = node.local, stands @ self.nodes.news[index] @ np.linalg.inv(node.local)
+            local = _larger(node.local, self.size)
+            world = stands @ _larger(self.nodes.news[index], self.size)
+            above = world @ np.linalg.inv(local)
             if parent is None:
-                local, above = stands @ self.nodes.news[index], np.eye(4)
+                local, above = world, np.eye(4)
             mount, own = upright(above, above @ local, local)
             name = free_name(names_in(self.rig), node.name.strip() or "Part")
-            part = Part(name, parent, frame_of(mount), shapes=shapes_of(node, new_source))
+            shapes = tuple(
+                replace(shape, place=replace(shape.place, scale=(self.size,) * 3))
+                for shape in shapes_of(node, new_source)
+            )
+            part = Part(name, parent, frame_of(mount), shapes=shapes)
             if own is not None:
                 part = replace(part, own=frame_of(own))
             self.rig, made[index] = add_part(self.rig, part)
@@ -336,6 +354,13 @@ class _Taking:
             for old, node in enumerate(self.kept.nodes)
         )
         return replace(self.kept, nodes=nodes)
+
+
+def _larger(frame: Array, size: float) -> Array:
+    """A frame (4, 4) in what is so many times as large."""
+    made = frame.copy()
+    made[:3, 3] *= size
+    return made
 
 
 def _piece_of(shape: Shape, source: ThingId) -> str:

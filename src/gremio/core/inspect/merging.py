@@ -12,6 +12,7 @@ from gremio.core.edit.change import new_id, with_entry, without
 from gremio.core.inspect.comparing import Difference, Where, called
 from gremio.core.make.pieces import source_joined, source_known
 from gremio.core.make.removing import removed
+from gremio.core.plan.arranging import arrange
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import key, split
 from gremio.core.rig.find import free_name, names_in
@@ -73,6 +74,7 @@ class _Merging:
         self, rig: Rig, other: Rig, ids: dict[ThingId, ThingId], geometry: GeometryOf
     ) -> None:
         self.rig, self.other, self.ids, self.geometry = rig, other, ids, geometry
+        self.before = rig
         self.told: list[str] = []
 
     def done(self, chosen: Sequence[Difference]) -> Merged:
@@ -92,6 +94,8 @@ class _Merging:
         for one in chosen:
             if one.how == "gone":
                 self._remove(as_thing(one.thing))
+        known = {note.text for note in arrange(self.before).notes}
+        self.told += [note.text for note in arrange(self.rig).notes if note.text not in known]
         return Merged(self.rig, self.ids, tuple(self.told))
 
     # ── new things ─────────────────────────────────────────────────

@@ -167,6 +167,7 @@ def _settled(kit: Rig, controls: list[ThingId], geometry: GeometryOf) -> Rig:
             for channel in followers(kit.links[link_id]):
                 settled[channel] = pose.at(channel)
                 gone.add(channel)
+    _check_nothing_adds(kit, gone, settled)
     for link_id, link in list(kit.links.items()):
         if set(leads(link)) and set(leads(link)) <= gone:
             kit = remove_link(kit, link_id)
@@ -178,6 +179,19 @@ def _settled(kit: Rig, controls: list[ThingId], geometry: GeometryOf) -> Rig:
     for control in controls:
         kit = remove_control(kit, control)
     return kit
+
+
+def _check_nothing_adds(
+    kit: Rig, gone: set[ChannelKey], settled: Mapping[ChannelKey, float]
+) -> None:
+    """Refuse a number that dimensions and something that moves lead together."""
+    for link in kit.links.values():
+        for channel in followers(link):
+            if channel in settled and not set(leads(link)) <= gone:
+                raise GremioError(
+                    f"{full_label(kit, channel)} of {kit.name} is led by a dimension and by "
+                    f"{link_label(kit, link)}. Let one formula say both, or ask for it no more."
+                )
 
 
 def _with_values(kit: Rig, link_id: ThingId, values: Mapping[ChannelKey, float]) -> Rig:

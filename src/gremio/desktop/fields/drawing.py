@@ -8,13 +8,15 @@ from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from gremio.core.arrays import Array
+from gremio.core.rig.solids import Box
 from gremio.core.shape.geometry import Geometry
+from gremio.core.shape.solids import geometry_of
 from gremio.desktop.theme.inks import Inks
 
 # Seen from above, before and the right, as assembly drawings are: two axes of the paper in x, y, z.
 _RIGHT = np.array([-0.5, 0.866, 0.0])
 _UP = np.array([-0.35, -0.2, 0.915])
-_MOST = 600
+_MOST, _MANY = 600, 20_000
 _ROOM = 4.0
 
 
@@ -44,7 +46,10 @@ class Drawing(QWidget):
 
 
 def seen(geometry: Geometry) -> Array:
-    """(n, 2, 2) the sharp edges of a surface on the paper, and those of its outline."""
+    """(n, 2, 2) the sharp edges of a surface on the paper, and those of its outline; of one of
+    very many triangles, whose edges take long to find, those of the box that it fills."""
+    if len(geometry.triangles) > _MANY:
+        geometry = geometry_of(Box(*np.ptp(geometry.bounds, axis=0).tolist()))
     edges = geometry.edges
     ahead = np.cross(_RIGHT, _UP)
     facing = edges.normals @ ahead
