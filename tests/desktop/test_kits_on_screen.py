@@ -150,6 +150,11 @@ def test_a_kit_that_changed_is_told_and_taken(hand: Hand, page: KitsPage, tmp_pa
     later = set_stops(later, part_id(later, "Bolt"), "move x", Stops(0.0, 0.06))
     later = set_stops(later, part_id(later, "Hinge"), "turn z", Stops(0.0, math.radians(90)))
     kept(tmp_path / "shipped", later)
+    # Looked at when the rig is opened, and on purpose.
+    assert "kit-later" not in [note.code for note in document.looking.notes()]
+    hand.window.act("rig.models")
+    (note,) = [note for note in document.looking.notes() if note.code == "kit-later"]
+    assert "Door has changed since it was put in" in note.text
     hand.window.deck.show_page("Cam")
     hand.window.deck.show_page("Kits")
     hand.rest(30)
@@ -160,6 +165,7 @@ def test_a_kit_that_changed_is_told_and_taken(hand: Hand, page: KitsPage, tmp_pa
     assert rig.parts[part_id(rig, "Bolt")].stops["move x"].high == pytest.approx(0.04)
     assert rig.parts[part_id(rig, "Hinge")].stops["turn z"].high == pytest.approx(math.radians(90))
     assert page.changed.count() == 0
+    assert "kit-later" not in [note.code for note in document.looking.notes()]
 
 
 def test_what_is_no_kit_says_why(hand: Hand, page: KitsPage, tmp_path: Path) -> None:

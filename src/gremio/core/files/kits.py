@@ -16,7 +16,7 @@ from gremio.core.frames import IDENTITY, Frame
 from gremio.core.inspect.comparing import Difference, compare
 from gremio.core.inspect.merging import leaf, same_things, taken_over
 from gremio.core.make.kit_in import Answers, kit_in, with_sizes
-from gremio.core.problem import GremioError, NotFound
+from gremio.core.problem import GremioError, Note, NotFound
 from gremio.core.rig.ids import ChannelKey, PartId, ThingId
 from gremio.core.rig.ids import thing as as_thing
 from gremio.core.rig.model import KitUse, Rig
@@ -124,6 +124,18 @@ def _kept(kit: Rig) -> str:
 
 
 # ── taken up anew ──────────────────────────────────────────────────
+
+
+def kit_notes(rig: Rig) -> list[Note]:
+    """A note on each kit whose file is not as it was when it was put in."""
+    return [
+        Note(
+            "kit-later", rig.kits[use].name,
+            f"The kit {rig.kits[use].name} has changed since it was put in. The page of kits shows "
+            "what, to be taken or left.", "warning",
+        )
+        for use in later_kits(rig)
+    ]  # fmt: skip
 
 
 class Change(NamedTuple):

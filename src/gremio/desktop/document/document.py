@@ -42,6 +42,7 @@ from gremio.core.solve.pulling import pull, pull_together
 from gremio.core.solve.volume import giver_of
 from gremio.desktop.document.change import Change, only_moves
 from gremio.desktop.document.cut_words import cut_words
+from gremio.desktop.document.kits_known import KitsKnown
 from gremio.desktop.document.looking import Looking
 from gremio.desktop.document.teaching import Teaching
 from gremio.desktop.document.timing import Timing
@@ -77,7 +78,7 @@ class Document(QObject):
 
     def __init__(self) -> None:
         super().__init__()
-        self.shelf = model_shelf()
+        self.shelf, self.kits = model_shelf(), KitsKnown()
         self.teaching = Teaching(self)
         self.timing = Timing(self)
         self.teaching.changed.connect(self._teaching_alone)
@@ -175,7 +176,7 @@ class Document(QObject):
         rig = self.teaching.bench_rig(self.rig)
         self._program = self._mounted = compile_rig(rig, self.geometry, before)
         opened = () if self.opened is None else self.opened.notes
-        self._others = [*opened, *self.shelf.notes(self.rig)]
+        self._others = [*opened, *self.shelf.notes(self.rig), *self.kits.notes(self.rig)]
         self._last_values: dict[ChannelKey, float] = {}
         self._solve()
 
@@ -512,4 +513,5 @@ class Document(QObject):
     def look_again(self) -> None:
         """Read the models behind the shapes anew."""
         self.shelf.forget()
+        self.kits.forget()
         self.compile_anew()
