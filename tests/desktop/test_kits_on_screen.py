@@ -168,6 +168,25 @@ def test_a_kit_that_changed_is_told_and_taken(hand: Hand, page: KitsPage, tmp_pa
     assert "kit-later" not in [note.code for note in document.looking.notes()]
 
 
+@pytest.mark.usefixtures("page")
+def test_what_was_begun_ends_with_its_rig_and_outlives_an_undo(hand: Hand) -> None:
+    document = hand.window.document
+    hand.window.act("part.box")
+    box = document.selected
+    hand.click(hand.named("Kit Door"))
+    hand.click(hand.named("Click what the kit stands on"))
+    hand.window.parts.picked.emit(box)
+    assert hand.window.card.making.on == box
+    hand.window.act("edit.undo")
+    hand.type_into(hand.named("Width"), "1.1 m")
+    assert hand.window.card.making.on is None
+    hand.click(hand.named("Click what leads in place of Open"))
+    assert hand.window.bench.asking()
+    hand.window.show_rig(door())
+    assert hand.window.card.making is None and not hand.window.bench.asking()
+    assert hand.window.bench._beside == []
+
+
 def test_what_is_no_kit_says_why(hand: Hand, page: KitsPage, tmp_path: Path) -> None:
     (tmp_path / "shipped" / "torn.gremio").write_text('{"gremio": 4, "rig": {"name": "T')
     page.look()

@@ -17,8 +17,6 @@ class KitPlace(TargetQuestion):
     """What a kit stands on, and where. answer: takes the part (None for the ground), and the place
     (3,) in the world; None where the part was clicked in the list."""
 
-    surface = True
-
     def __init__(
         self, document: Document, name: str, answer: Callable[[PartId | None, Array | None], None]
     ) -> None:

@@ -84,7 +84,10 @@ class Card(QScrollArea):
         self._later.start()
 
     def _take_rig(self, change: Change) -> None:
-        """Make the sheet anew, unless what changed is on no Card."""
+        """Make the sheet anew, unless what changed is on no Card. What was begun in another rig
+        ends."""
+        if change.anew and self._instead is not None:
+            self.leave()
         shown = self.document.selected
         keyed = change.touches("routines") and (
             change.anew or timed(change.before, shown) != timed(change.after, shown)

@@ -175,6 +175,10 @@ class PutKitSheet(Sheet):
 
     def _show(self) -> None:
         """Show where it would stand, as large as it would be."""
+        if self.on is not None and self.on not in self.document.rig.parts:
+            # What it was to stand on was taken out meanwhile.
+            self.on = None
+            self.stands.setText(_GROUND)
         surface = partial(self.document.shelf.geometry, self.kit)
         try:
             sized = with_sizes(self.kit, self._asked(), geometry=surface)
