@@ -154,6 +154,9 @@ def _of_kind(
         before = things[0][here[name]]
         if before is after or (same_ids and here[name] == thing_id and before == after):
             continue
+        if _named(before, names[0]) == _named(after, names[1]):
+            # Most things are as they were: their words are not needed to tell that.
+            continue
         one = _aspects(rigs[0], record, before, names[0])
         two = _aspects(rigs[1], record, after, names[1])
         for aspect in dict.fromkeys((*one, *two)):
@@ -169,6 +172,16 @@ def _of_kind(
 def _told_of(rig: Rig, record: ThingRecord, thing: Any, names: Mapping[str, str]) -> dict[str, str]:
     """What a thing says, by what it is said of; not its name."""
     return {aspect: said for aspect, (said, _) in _aspects(rig, record, thing, names).items()}
+
+
+def _named(thing: Any, names: Mapping[str, str]) -> Any:
+    """What a thing says, with names for ids; its own name as well, for that is the same."""
+
+    def named(text: str) -> str:
+        owner, _, channel = text.partition(" ")
+        return f"{names[owner]} {channel}" if owner in names else text
+
+    return replaced(msgspec.to_builtins(thing), named)
 
 
 def _aspects(
