@@ -7,6 +7,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 import trimesh
+from msgspec.structs import replace
 from tests.core.make.test_twins import MACHINES
 
 import gremio
@@ -16,13 +17,36 @@ from gremio.core.files.bring_in import bring_in
 from gremio.core.files.model_in import read_model
 from gremio.core.make.pieces import put_in, taken_out
 from gremio.core.rig.channels import key, split
-from gremio.core.rig.find import part_id
-from gremio.core.rig.model import Frame, Part, Repeat, Rig
+from gremio.core.rig.find import control_id, part_id
+from gremio.core.rig.model import Face, Frame, Part, Repeat, Rig
 from gremio.core.script.posing import surfaces_of
 from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.evaluate import evaluate
 
 shape = gremio.shape
+
+
+def test_faces_and_pads_on_what_stays_behind_are_left() -> None:
+    """A face on the post, or a second axis, must not come to mean another part there."""
+    b = gremio.Builder("Crane")
+    b.part("Post")
+    b.part("Jib", on="Post", joint="hinge y")
+    b.part("Trolley", joint="slide x")
+    b.control("Luff", "-1 rad", "1 rad")
+    b.control("Run", "-1 m", "1 m")
+    b.ratio("Luff", "Jib", 1)
+    b.ratio("Run", "Trolley", 1)
+    luff, run = (control_id(b.rig, name) for name in ("Luff", "Run"))
+    pad = replace(b.rig.controls[luff], make="pad", across=run,
+                  face=Face(on=part_id(b.rig, "Post")))  # fmt: skip
+    rig = replace(b.rig, controls={**b.rig.controls, luff: pad})
+    piece = gremio.take(rig, "Jib")
+    (kept,) = piece.controls.values()
+    assert kept.face is None and kept.make == "slider" and kept.across == ""
+    own = replace(pad, face=Face(on=part_id(rig, "Jib")))
+    piece = gremio.take(replace(rig, controls={**rig.controls, luff: own}), "Jib")
+    (kept,) = piece.controls.values()
+    assert kept.face == Face(on=part_id(piece, "Jib"))
 
 
 def piece_of(rig: Rig, *names: str) -> Rig:

@@ -227,6 +227,10 @@ class _Making:
             inside = [c for c in members(link) if split(c)[0] in self.parts]
             if inside and link_id not in piece.links:
                 self.told.append(f"Not in the kit: {link_label(self.before, link)}.")
+        for routine in self.before.routines.values():
+            owners = {split(c)[0] for c in routine.keys} | set(routine.carried)
+            if owners & (self.parts | self.own):
+                self.told.append(f"Not in the kit: what {routine.name} does with it over time.")
         for constraint_id, one in self.before.constraints.items():
             if one.part in self.parts and constraint_id not in piece.constraints:
                 self.told.append(f"Not in the kit: {one.name}, which keeps to what stays behind.")

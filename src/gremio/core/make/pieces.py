@@ -15,9 +15,9 @@ from gremio.core.problem import GremioError
 from gremio.core.rig.channels import CHANNELS, key, split
 from gremio.core.rig.constraints import targets_of
 from gremio.core.rig.find import free_name, names_in
-from gremio.core.rig.ids import CLOCK, GROUND, ChannelKey, PartId, ThingId
+from gremio.core.rig.ids import CLOCK, GROUND, NOTHING, ChannelKey, PartId, ThingId
 from gremio.core.rig.links import members
-from gremio.core.rig.model import Driving, Rig, Rolling, Source
+from gremio.core.rig.model import Control, Driving, Rig, Rolling, Source
 from gremio.core.rig.numbers import exists
 from gremio.core.rig.rekeyed import rekeyed
 from gremio.core.rig.solids import Mesh
@@ -57,7 +57,7 @@ def taken_out(rig: Rig, roots: Sequence[PartId], *, geometry: GeometryOf) -> Rig
     piece = Rig(
         rig.parts[roots[-1]].name,
         parts=kept,
-        controls={i: c for i, c in rig.controls.items() if i in inside.controls},
+        controls=inside.with_own_faces(),
         sources={
             i: _of_parts(s, {p: p for p in kept}) for i, s in rig.sources.items() if i in sources
         },
@@ -76,6 +76,19 @@ class _Inside:
 
     def _all(self, *parts: PartId | None) -> bool:
         return all(part is None or part in self.parts for part in parts)
+
+    def with_own_faces(self) -> dict[ThingId, Control]:
+        """Its controls, by id: without a face on what stays behind, and of a pad whose second axis
+        does, a slider."""
+        found = {}
+        for control_id in self.controls:
+            entry = self.rig.controls[control_id]
+            if entry.face is not None and not self._all(entry.face.on):
+                entry = replace(entry, face=None)
+            if entry.make == "pad" and entry.across not in self.controls:
+                entry = replace(entry, make="slider", across=NOTHING)
+            found[control_id] = entry
+        return {i: found[i] for i in self.rig.controls if i in found}
 
     def with_the_rest(self, piece: Rig) -> Rig:
         """A piece that has its parts and controls, with all else that is inside."""
