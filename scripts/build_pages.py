@@ -97,6 +97,9 @@ def _gallery() -> str:
         name = script.stem.split("_", 1)[1].replace("_", " ").capitalize()
         lines += ["", f"## {name}", "", head[1], "", f"![{name}](gallery/{script.stem}.png)", "",
                   "```python", body, "```"]  # fmt: skip
+    shutil.copy(GALLERY / "notebook.png", folder / "notebook.png")
+    lines += ["", "## In a notebook", "", "A pose shows itself (`docs/gallery/notebook.ipynb`).", "",
+              "![A gate in a notebook](gallery/notebook.png)"]  # fmt: skip
     return "\n".join(lines)
 
 

@@ -136,7 +136,7 @@ def test_poses_are_written_as_tables() -> None:
     rows = poses.to_csv("Open", "Leaf").splitlines()
     assert rows[0] == "Open [rad],Leaf turn z [rad]" and len(rows) == 5
     assert [float(v) for v in rows[-1].split(",")] == [poses["Open"][-1], poses["Leaf"][-1]]
-    assert poses.to_csv("Open", shown=True).splitlines()[-1] == "90.0"
+    assert poses.to_csv("Open", shown=True).splitlines()[1:] == ["0.0", "30.0", "60.0", "90.0"]
     assert len(poses.to_csv().splitlines()[0].split(",")) == len(poses.program.channel_keys)
     with pytest.raises(gremio.NotFound, match="Lef"):
         poses.to_csv("Lef")
@@ -166,6 +166,7 @@ def test_a_picture_is_of_the_pose_and_a_notebook_shows_it(tmp_path: Path) -> Non
     assert (tmp_path / "arm.png").read_bytes() == high.png == high._repr_png_()
     shown = pose._repr_png_()
     assert shown is not None and shown.startswith(b"\x89PNG")
+    assert "data:image/png;base64," in pose._repr_html_() and "<td>70°</td>" in pose._repr_html_()
     with pytest.raises(gremio.GremioError, match="another ending"):
         gremio.picture(pose, tmp_path / "arm.jpg", size=(160, 100))
     with pytest.raises(gremio.GremioError, match="each side is from"):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from base64 import b64encode
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -200,14 +201,19 @@ class Pose:
         return None if Pose.drawn is None else Pose.drawn(self)
 
     def _repr_html_(self) -> str:
-        """What a notebook shows: where the controls stand, and what is wrong."""
+        """What a notebook shows: its picture, where the controls stand, and what is wrong."""
         rig = self.program.rig
         rows = "".join(
             f"<tr><td>{escape(c.name)}</td><td>{escape(shown_on(rig, key(i), self.at(key(i))))}"
             "</td></tr>" for i, c in rig.controls.items()
         )  # fmt: skip
         notes = "".join(f"<li>{escape(note.text)}</li>" for note in self.notes)
-        return f"<b>{escape(rig.name)}</b><table>{rows}</table><ul>{notes}</ul>"
+        data = self._repr_png_()
+        # A notebook shows only one of what it is given, so that its picture stands in it.
+        drawn = "" if data is None else (
+            f'<img src="data:image/png;base64,{b64encode(data).decode()}" alt=""><br>'
+        )  # fmt: skip
+        return f"{drawn}<b>{escape(rig.name)}</b><table>{rows}</table><ul>{notes}</ul>"
 
     @property
     def program(self) -> Program:

@@ -21,6 +21,10 @@ SI: dict[Kind, str] = {
     "frequency": "Hz",
 }  # fmt: skip
 
+# To so many digits a value is told in the unit in which it is shown: 30, and not
+# 29.999999999999996.
+_DIGITS = 12
+
 
 def heading(name: str, unit: str) -> str:
     """The head of a column: "Upper gates [rad]"."""
@@ -32,8 +36,12 @@ def column(
 ) -> tuple[str, Array]:
     """The head of the column of a channel (by key), and its values (F,). shown: in the unit in
     which it is shown; else in SI."""
-    unit = shown_unit(rig, channel) if shown else SI[kind_of(rig, channel)]
-    return heading(full_label(rig, channel), unit), values / (UNITS[unit].size if shown else 1.0)
+    label = full_label(rig, channel)
+    if not shown:
+        return heading(label, SI[kind_of(rig, channel)]), values
+    unit = shown_unit(rig, channel)
+    told = [float(f"{value:.{_DIGITS}g}") for value in values / UNITS[unit].size]
+    return heading(label, unit), np.array(told)
 
 
 def as_csv(columns: Sequence[tuple[str, Array]]) -> str:
