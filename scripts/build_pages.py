@@ -98,8 +98,8 @@ def _gallery() -> str:
         lines += ["", f"## {name}", "", head[1], "", f"![{name}](gallery/{script.stem}.png)", "",
                   "```python", body, "```"]  # fmt: skip
     shutil.copy(GALLERY / "notebook.png", folder / "notebook.png")
-    lines += ["", "## In a notebook", "", "A pose shows itself (`docs/gallery/notebook.ipynb`).", "",
-              "![A gate in a notebook](gallery/notebook.png)"]  # fmt: skip
+    told = "A pose shows itself (`docs/gallery/notebook.ipynb`)."
+    lines += ["", "## In a notebook", "", told, "", "![In a notebook](gallery/notebook.png)"]
     return "\n".join(lines)
 
 
