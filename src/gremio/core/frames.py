@@ -15,7 +15,7 @@ import msgspec
 import numpy as np
 import numpy.typing as npt
 
-from gremio.core.arrays import Array
+from gremio.core.arrays import Array, Flags
 from gremio.core.problem import GremioError
 
 Triple = tuple[float, float, float]
@@ -194,9 +194,18 @@ def frames_of(m: npt.ArrayLike) -> list[Frame]:
 
 def holds(m: npt.ArrayLike) -> bool:
     """Whether a frame can hold the (4, 4) matrix exactly (it has no shear)."""
-    full = np.asarray(m, dtype=float)
-    size = max(1.0, float(np.abs(full).max()))
-    return bool(np.allclose(matrix(frame_of(full)), full, atol=1e-9 * size))
+    return bool(all_held(np.asarray(m, dtype=float)[None])[0])
+
+
+def all_held(m: Array) -> Flags:
+    """(N,) whether a frame can hold each of (N, 4, 4) matrices exactly."""
+    if len(m) == 0:
+        return np.zeros(0, dtype=bool)
+    sizes = np.maximum(1.0, np.abs(m).max(axis=(1, 2)))
+    # As near as np.allclose asks.
+    near = 1e-9 * sizes[:, None, None] + 1e-5 * np.abs(m)
+    held: Flags = (np.abs(matrices(frames_of(m)) - m) <= near).all(axis=(1, 2))
+    return held
 
 
 def turn_of_angles(angles: Triple) -> Quaternion:

@@ -9,6 +9,7 @@ from __future__ import annotations
 import json
 import re
 import struct
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -27,7 +28,7 @@ from gremio.core.files.model_looks import (
     places_of,
 )
 from gremio.core.files.mtl import obj_materials
-from gremio.core.frames import holds
+from gremio.core.frames import all_held
 from gremio.core.problem import Note
 from gremio.core.rig.model import Up
 from gremio.core.shape.geometry import Geometry, welded_kept
@@ -230,7 +231,8 @@ class _Reading:
         # The reader goes through the nodes of a glTF, and the objects of an OBJ, from the last to
         # the first.
         step = -1 if self.ending in (".glb", ".gltf", ".obj") else 1
-        nodes: list[ModelNode] = []
+        found: list[tuple[str, int | None, tuple[Piece, ...]]] = []
+        frames: list[Array] = []
         back = np.linalg.inv(self.convert)
         roots = children.get(self.scene.graph.base_frame, [])[::step]
         waiting: list[tuple[str, int | None]] = [(root, None) for root in roots]
@@ -245,19 +247,28 @@ class _Reading:
                 if self._is_surface_of_parent(inner):
                     pieces += self._pieces(inner)
                     children[name].remove(child)
-            shown = self._shown_name(name, edge)
-            nodes.append(ModelNode(shown, parent, self._usable(local, shown), tuple(pieces)))
+            found.append((self._shown_name(name, edge), parent, tuple(pieces)))
+            frames.append(local)
             below = children.get(name, [])[::step]
-            waiting = [(child, len(nodes) - 1) for child in below] + waiting
-        return nodes
+            waiting = [(child, len(found) - 1) for child in below] + waiting
+        usable = self._usable(frames, [shown for shown, _, _ in found])
+        return [
+            ModelNode(shown, parent, local, pieces)
+            for (shown, parent, pieces), local in zip(found, usable, strict=True)
+        ]
 
-    def _usable(self, local: Array, shown: str) -> Array:
-        if not np.all(np.isfinite(local)) or abs(np.linalg.det(local[:3, :3])) < 1e-12:
-            self._note("frame-broken", shown, "has no usable frame; it stands at zero")
-            return np.eye(4)
-        if not holds(local):
-            self._note("frame-sheared", shown, "is sheared in the file; it is squared")
-        return local
+    def _usable(self, frames: Sequence[Array], names: Sequence[str]) -> Array:
+        """(n, 4, 4) frames that can be used, all looked over at once; what is wrong is noted."""
+        full = np.array(frames).reshape(-1, 4, 4)
+        finite = np.all(np.isfinite(full), axis=(1, 2))
+        flat = np.where(finite[:, None, None], full, np.eye(4))
+        broken = ~finite | (np.abs(np.linalg.det(flat[:, :3, :3])) < 1e-12)
+        for index in np.flatnonzero(broken).tolist():
+            self._note("frame-broken", names[index], "has no usable frame; it stands at zero")
+        full[broken] = np.eye(4)
+        for index in np.flatnonzero(~all_held(full)).tolist():
+            self._note("frame-sheared", names[index], "is sheared in the file; it is squared")
+        return full
 
     def _note(self, code: str, name: str, what: str) -> None:
         self.notes.append(_note(code, name, what))
