@@ -70,7 +70,8 @@ def taken_up() -> Row:
 
         def whole() -> object:
             model = read_model(path)
-            return revised(rig, source, model, revisions(rig, source, model).found)
+            found = revisions(rig, source, model)
+            return revised(rig, source, model, found.found, found=found)
 
         mine, their = against(whole, lambda: read_model(path), 2)
         return ("(p) a later model of 2,000 nodes read, compared and taken up", "reading it alone",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from typing import Literal, NamedTuple
@@ -11,7 +12,7 @@ from msgspec.structs import replace
 
 from gremio.core.arrays import Array
 from gremio.core.edit.change import must_have
-from gremio.core.frames import angles_of_turn, frame_of, matrices, matrix
+from gremio.core.frames import matrices, matrix
 from gremio.core.quantity import show_short
 from gremio.core.rig.ids import GROUND, PartId, ThingId
 from gremio.core.rig.lengths import SMALL
@@ -244,7 +245,6 @@ def _moved(rig: Rig, nodes: Nodes, old: int, new: int) -> str:
     reach = max(1.0, float(np.abs(stood[:3, 3]).max()))
     if np.abs(shift - np.eye(4)).max() <= _STILL * reach:
         return ""
-    frame = frame_of(shift)
     way = stood[:3, :3] @ shift[:3, 3]
     told = []
     if np.linalg.norm(way) > _STILL * reach:
@@ -255,10 +255,15 @@ def _moved(rig: Rig, nodes: Nodes, old: int, new: int) -> str:
             if abs(w) > _STILL * reach
         ]
         told.append(", ".join(steps))
-    turn = max(map(abs, angles_of_turn(frame.turn)))
+    scales = np.linalg.norm(shift[:3, :3], axis=0)
+    rotation = shift[:3, :3] / scales
+    # Of a small turn the sine says more digits than the cosine.
+    sine = np.linalg.norm([rotation[2, 1] - rotation[1, 2], rotation[0, 2] - rotation[2, 0],
+                           rotation[1, 0] - rotation[0, 1]]) / 2  # fmt: skip
+    turn = math.atan2(float(sine), float(np.trace(rotation) - 1) / 2)
     if turn > _STILL:
         told.append(f"a turn of {show_short(round(turn, 9), 'deg')}")
-    if any(abs(s - 1.0) > _STILL for s in frame.scale):
+    if (np.abs(scales - 1.0) > _STILL).any():
         told.append("another scale")
     return f"by {' and '.join(told)}" if told else ""
 

@@ -13,13 +13,14 @@ from gremio.core.edit.change import new_id, with_entry, without
 from gremio.core.edit.parts import add_part, descendants, remove_part
 from gremio.core.files.bring_in import shapes_of, upright
 from gremio.core.files.revising import (
+    Revised,
     Revision,
     kept_of,
     nodes_of,
     revisions,
     same_nodes,
 )
-from gremio.core.frames import frame_of, matrix, triple
+from gremio.core.frames import frame_of, frames_of, matrices, matrix, triple
 from gremio.core.problem import GremioError
 from gremio.core.rig.channels import split
 from gremio.core.rig.constraints import targets_of
@@ -42,6 +43,7 @@ def revised(
     chosen: Iterable[Revision],
     *,
     before: Model | None = None,
+    found: Revised | None = None,
     mounts: Mounts = "follow",
     anchors: Mounts = "follow",
 ) -> tuple[Rig, list[str]]:
@@ -52,7 +54,8 @@ def revised(
     is while the shape goes. anchors: where a shape is another, whether what was measured on it goes
     to the nearest of its kind, or stays where it was. Raises GremioError.
     """
-    return _Taking(rig, source_id, model, before, list(chosen)).done(mounts, anchors)
+    every = found or revisions(rig, source_id, model, before)
+    return _Taking(rig, source_id, model, before, every, list(chosen)).done(mounts, anchors)
 
 
 class _Taking:
@@ -64,18 +67,20 @@ class _Taking:
         source_id: ThingId,
         model: Model,
         before: Model | None,
+        found: Revised,
         chosen: list[Revision],
     ) -> None:
         self.rig, self.model, self.before = rig, model, before
         self.old_id = source_id
-        self.every = revisions(rig, source_id, model, before).found
+        self.every = found.found
         known = set(self.every)
         for one in chosen:
             if one not in known:
                 raise GremioError(f"{one.text}: the model says that no more. Look at it again.")
         must = [one for one in self.every if one.must]
         self.chosen = list(dict.fromkeys([*chosen, *must]))
-        self.left = [one for one in self.every if one not in set(self.chosen)]
+        taken = set(self.chosen)
+        self.left = [one for one in self.every if one not in taken]
         self.kept, _ = kept_of(rig, source_id, model, before)
         self.same = same_nodes(self.kept, model)
         self.now = model.source
@@ -91,10 +96,9 @@ class _Taking:
         if staying and self.before is not None:
             self.rig, new_id_ = new_id(self.rig, "s")
         self._mend_shapes(new_id_, staying, anchors)
+        self._move([one for one in self.chosen if one.how == "moved"], mounts)
         for one in self.chosen:
-            if one.how == "moved":
-                self._move(one, mounts)
-            elif one.how == "renamed" and self.rig.parts[one.part].name == self._was(one).name:
+            if one.how == "renamed" and self.rig.parts[one.part].name == self._was(one).name:
                 part = self.rig.parts[one.part]
                 name = free_name(names_in(self.rig) - {part.name}, one.name.strip() or "Part")
                 self._put(one.part, replace(part, name=name))
@@ -224,20 +228,29 @@ class _Taking:
 
     # ── places ─────────────────────────────────────────────────────
 
-    def _move(self, one: Revision, mounts: Mounts) -> None:
-        shift = self.nodes.shift(one.was, one.node)
-        part = self.rig.parts[one.part]
-        # What was made larger in the rig goes as much farther.
-        meshes = (s for s in part.shapes if isinstance(s.solid, Mesh))
-        scale = next((s.place.scale[0] for s in meshes), 1.0)
-        shift[:3, 3] *= scale
-        mount, own = matrix(part.mount), matrix(part.own)
-        there = mount @ own @ shift
+    def _move(self, moved: list[Revision], mounts: Mounts) -> None:
+        """Let parts go where their nodes are now, all of them at once."""
+        if not moved:
+            return
+        parts = [self.rig.parts[one.part] for one in moved]
+        shifts = np.array([self.nodes.shift(one.was, one.node) for one in moved])
+        for shift, part in zip(shifts, parts, strict=True):
+            # What was made larger in the rig goes as much farther.
+            meshes = (s for s in part.shapes if isinstance(s.solid, Mesh))
+            shift[:3, 3] *= next((s.place.scale[0] for s in meshes), 1.0)
+        mount = matrices([part.mount for part in parts])
+        own = matrices([part.own for part in parts])
+        there = mount @ own @ shifts
         if mounts == "follow":
-            part = replace(part, mount=frame_of(there @ np.linalg.inv(own)))
+            frames = frames_of(there @ np.linalg.inv(own))
         else:
-            part = replace(part, own=frame_of(np.linalg.inv(mount) @ there))
-        self._put(one.part, part)
+            frames = frames_of(np.linalg.inv(mount) @ there)
+        field = "mount" if mounts == "follow" else "own"
+        changed = {
+            one.part: replace(part, **{field: frame})
+            for one, part, frame in zip(moved, parts, frames, strict=True)
+        }
+        self.rig = replace(self.rig, parts={**self.rig.parts, **changed})
 
     def _stands(self) -> Array:
         """(4, 4) how the model stands in the rig: as the first of its parts on the ground does."""

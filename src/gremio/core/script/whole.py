@@ -87,9 +87,11 @@ def revise(
     wrong = [one for one in take if isinstance(one, str) and one not in HOWS]
     if wrong:
         raise GremioError(f"{wrong[0]!r} is no kind of change. Take some of {', '.join(HOWS)}.")
-    found = revisions(rig, source, now, before).found
-    chosen = [one for one in found if one.how in take or one in take]
-    made, said = revised(rig, source, now, chosen, before=before, mounts=mounts, anchors=anchors)
+    found = revisions(rig, source, now, before)
+    chosen = [one for one in found.found if one.how in take or one in take]
+    made, said = revised(
+        rig, source, now, chosen, before=before, found=found, mounts=mounts, anchors=anchors
+    )
     for told in said:
         warnings.warn(told, stacklevel=2)
     return made

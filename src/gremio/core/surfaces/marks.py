@@ -26,15 +26,14 @@ def shape_marks(geometry: Geometry) -> tuple[float, ...]:
     """
     low, high = geometry.bounds
     corners = geometry.vertices[geometry.triangles] - (low + high) / 2
-    across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    areas = np.linalg.norm(across, axis=1) / 2
-    sides = (corners + np.roll(corners, -1, axis=1)) / 2
-    weights = areas[:, None] / 3
-    moments = [
-        float((weights * sides[:, :, i] * sides[:, :, j]).sum())
-        for i, j in ((0, 0), (1, 1), (2, 2), (0, 1), (1, 2), (2, 0))
-    ]
-    told = [*low, *high, float(areas.sum()), *moments]
+    (ax, ay, az), (bx, by, bz) = ((corners[:, k] - corners[:, 0]).T for k in (1, 2))
+    areas = (
+        np.sqrt((ay * bz - az * by) ** 2 + (az * bx - ax * bz) ** 2 + (ax * by - ay * bx) ** 2) / 2
+    )
+    sides = ((corners + corners[:, [1, 2, 0]]) / 2).reshape(-1, 3)
+    m = (sides * np.repeat(areas / 3, 3)[:, None]).T @ sides
+    moments = (m[0, 0], m[1, 1], m[2, 2], m[0, 1], m[1, 2], m[2, 0])
+    told = [*low.tolist(), *high.tolist(), float(areas.sum()), *moments]
     return tuple(float(f"{value:.{_DIGITS}g}") for value in told)
 
 
