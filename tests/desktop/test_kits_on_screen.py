@@ -194,7 +194,7 @@ def test_what_is_no_kit_says_why(hand: Hand, page: KitsPage, tmp_path: Path) -> 
     assert "torn.gremio: It can't be read" in hand.said[-1]
 
 
-def test_the_kits_that_come_with_gremio_are_sound() -> None:
+def test_the_kits_that_come_with_gremio_are_sound(tmp_path: Path) -> None:
     """Each can be read, has nothing wrong, and is as its script makes it."""
     from gremio.demo.kits import ALL
 
@@ -202,6 +202,9 @@ def test_the_kits_that_come_with_gremio_are_sound() -> None:
     assert {make().name.lower().replace(" ", "-") for make in ALL} == {
         path.stem for path in KITS.glob("*.gremio")
     }
+    for make in ALL:
+        made = make().keep(tmp_path)
+        assert made.read_bytes() == (KITS / made.name).read_bytes(), "Run scripts/keep_kits.py."
     for path in KITS.glob("*.gremio"):
         kit = read_kit(path)
         assert gremio.inspect(kit) == [], path.name

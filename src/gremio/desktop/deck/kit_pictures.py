@@ -79,8 +79,9 @@ class KitPictures(QObject):
                 with contextlib.suppress(OSError, GremioError):
                     kept.parent.mkdir(parents=True, exist_ok=True)
                     atomic.write(kept, data)
-                # Drawn beside the window; a pixmap is made in it.
-                self._ready.emit((path, kept), data)
+                # Drawn beside the window; a pixmap is made in it, if it is still there.
+                with contextlib.suppress(RuntimeError):
+                    self._ready.emit((path, kept), data)
 
     def _take(self, of: tuple[Path, Path], data: bytes) -> None:
         picture = QPixmap()
