@@ -19,8 +19,8 @@ SOURCES = ROOT / "build" / "pages-of"
 GROUPS: dict[str, tuple[str, ...]] = {
     "Rigs and files": ("Rig", "Builder", "load", "save", "bring_in", "export", "put", "rename",
                        "remove", "write_note"),
-    "Parts and controls": ("part", "control", "place", "mount_on", "set_joint", "move_joint",
-                           "turn_round", "set_stops", "set_home", "take_scale_out",
+    "Parts and controls": ("part", "Repeat", "control", "place", "mount_on", "set_joint",
+                           "move_joint", "turn_round", "set_stops", "set_home", "take_scale_out",
                            "put_on_ground", "measure", "lock"),
     "Solids": ("shape", "Box", "Cylinder", "Ball", "Tube", "Wedge", "Plate", "SpurGear",
                "InternalGear", "RackBar"),
@@ -74,11 +74,25 @@ def _index() -> str:
     return f"{told}\n\nEvery function is told in the [reference](reference.md).\n"
 
 
+def examples() -> dict[str, str]:
+    """The example of each function, by its name, and under "" the rig that all are run on."""
+    text = (ROOT / "docs" / "examples.py").read_text()
+    _, first, *rest = re.split(r"^# == (.+?) ==\n", text, flags=re.M)
+    begin, *others = rest
+    del first
+    return {"": begin.strip(), **dict(zip(others[::2], map(str.strip, others[1::2]), strict=True))}
+
+
 def _reference() -> str:
-    lines = ["# Reference", "", "All of this is `import gremio`, and listed by `dir(gremio)`."]
+    shown = examples()
+    lines = ["# Reference", "", "All of this is `import gremio`, and listed by `dir(gremio)`. The "
+             "examples are run on this rig:", "", "```python", shown[""], "```"]  # fmt: skip
     for group, names in GROUPS.items():
         lines += ["", f"## {group}", ""]
-        lines += [f"::: gremio.{name}\n" for name in names]
+        for name in names:
+            lines += [f"::: gremio.{name}", ""]
+            if name in shown:
+                lines += ["```python", shown[name], "```", ""]
     return "\n".join(lines)
 
 

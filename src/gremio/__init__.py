@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from gremio.core.files.rig_file import read as load
     from gremio.core.files.rig_file import write as save
     from gremio.core.problem import GremioError, Note, NotFound
-    from gremio.core.rig.model import Rig
+    from gremio.core.rig.model import Repeat, Rig
     from gremio.core.rig.solids import (
         Ball,
         Box,
@@ -126,6 +126,7 @@ _ROOMS = {
     "Pose": "solve.pose",
     "Poses": "solve.pose",
     "Trace": "script.tracing",
+    "Repeat": "rig.model",
     "Rig": "rig.model",
     "at_time": "script.timing",
     "bake": "script.timing",
@@ -236,6 +237,7 @@ __all__ = [
     "Pose",
     "Poses",
     "RackBar",
+    "Repeat",
     "Rig",
     "SpurGear",
     "Trace",

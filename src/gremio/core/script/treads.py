@@ -14,7 +14,7 @@ from gremio.core.problem import NotFound
 from gremio.core.rig.find import nothing_called, part_id
 from gremio.core.rig.model import Rig
 from gremio.core.script.posing import surfaces_of
-from gremio.core.solve.pose import Poses
+from gremio.core.solve.pose import Pose, Poses
 from gremio.core.solve.treads import tread_steps
 from gremio.core.typed import parse
 
@@ -59,9 +59,10 @@ def tracked(rig: Rig, body: str, wheels: Sequence[str], *, link: str | None = No
     return make_tracked(rig, part_id(rig, body), ids, link=own, geometry=surfaces_of(rig))[0]
 
 
-def tread_links(poses: Poses, name: str) -> Array:
-    """(F, n, 4, 4) world frames of the links of a tread, by its name, x along and z outward. Raises
-    NotFound."""
+def tread_links(poses: Poses | Pose, name: str) -> Array:
+    """(F, n, 4, 4) world frames of the links of a tread, by its name, x along and z outward; of one
+    pose F is 1. Raises NotFound."""
+    poses = poses.poses if isinstance(poses, Pose) else poses
     program = poses.program
     names = {tread.name: i for i, tread in program.rig.treads.items()}
     if name not in names:
