@@ -75,6 +75,7 @@ if TYPE_CHECKING:
         turn_round,
         unlink,
     )
+    from gremio.core.script.pictures import Picture, picture
     from gremio.core.script.posing import compare, inspect, run, solve, sweep
     from gremio.core.script.timing import (
         Baked,
@@ -98,7 +99,6 @@ if TYPE_CHECKING:
         revise,
     )
     from gremio.core.solve.pose import Pose, Poses
-    from gremio.pictures import Picture, picture
 
 __version__ = "0.2.0"
 
@@ -173,8 +173,8 @@ _ROOMS = {
     "motor": "script.timing",
     "rumble": "script.timing",
     "path": "script.by_name",
-    "Picture": "gremio.pictures",
-    "picture": "gremio.pictures",
+    "Picture": "script.pictures",
+    "picture": "script.pictures",
     "pin": "script.by_name",
     "resize": "script.again",
     "put_in": "script.again",
@@ -201,18 +201,15 @@ _ROOMS = {
     "write_note": "script.changing",
 }
 _OTHERWISE = {"load": "read", "save": "write"}
-# What is drawn stands outside of the core.
-_DRAWN = "gremio.pictures"
 
 
 def __getattr__(name: str) -> object:
     if name not in _ROOMS:
         raise AttributeError(f"gremio has no {name!r}")
-    where = _ROOMS[name]
-    room = importlib.import_module(where if where == _DRAWN else f"gremio.core.{where}")
+    room = importlib.import_module(f"gremio.core.{_ROOMS[name]}")
     if "IPython" in sys.modules:
         # A notebook shows poses as pictures.
-        importlib.import_module(_DRAWN)
+        importlib.import_module("gremio.core.script.pictures")
     found: object = getattr(room, _OTHERWISE.get(name, name))
     globals()[name] = found
     return found

@@ -29,7 +29,8 @@ from gremio.core.rig.find import channel_key, control_id, part_id
 from gremio.core.rig.model import Cam, Control, Part, Rig
 from gremio.desktop.actions.rigging import NEW_PARTS
 from gremio.desktop.deck.station_table import SHOWN
-from gremio.desktop.document.document import FELL_OFF, Document
+from gremio.desktop.document.document import Document
+from gremio.desktop.document.words import FELL_OFF
 from gremio.desktop.kept import state_folder
 from gremio.desktop.shell.find import entries_of, matching
 from gremio.desktop.shell.key_sheet import KeySheet

@@ -7,14 +7,20 @@ from __future__ import annotations
 
 import sys
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, NoReturn
+from typing import Annotated, NoReturn
 
 import typer
 
-from gremio.core.problem import GremioError, Note
-
-if TYPE_CHECKING:
-    from gremio.core.rig.model import Rig
+from gremio.command.common import (
+    JsonOption,
+    KeptOption,
+    SetOption,
+    load,
+    print_table,
+    report,
+    settings,
+)
+from gremio.core.problem import GremioError
 
 app = typer.Typer(
     name="gremio",
@@ -45,20 +51,6 @@ def _about(
     """Rig machines so that one control drives correct motion."""
 
 
-SetOption = Annotated[
-    list[str] | None,
-    typer.Option("--set", metavar="NAME=VALUE", help="Put a control or channel somewhere."),
-]
-
-
-KeptOption = Annotated[
-    str | None, typer.Option("--kept", metavar="NAME", help="Begin from a pose kept in the rig.")
-]
-
-
-JsonOption = Annotated[bool, typer.Option("--json", help="Print JSON.")]
-
-
 def main() -> NoReturn:
     """Run the command line; every failure is one clear line on standard error."""
     try:
@@ -77,62 +69,6 @@ def main() -> NoReturn:
 def _fail(text: str) -> NoReturn:
     print(f"gremio: {' '.join(text.split())}", file=sys.stderr)
     sys.exit(2)
-
-
-def _load(
-    file: Path, kept: str | None = None, set_: list[str] | None = None
-) -> tuple[Rig, list[Note]]:
-    """The rig in a file, in one of its poses if one is named, with controls and channels put
-    somewhere, and what was mended on the way."""
-    from gremio.core.files.rig_file import open_file, unknown_words
-
-    opened = open_file(file)
-    if opened.unknown:
-        raise GremioError(unknown_words(opened, file.name))
-    rig = opened.rig
-    if kept is not None:
-        from gremio.core.script.by_name import to_pose
-
-        rig = to_pose(rig, kept)
-    if set_:
-        from gremio.core.script.whole import put
-
-        rig = put(rig, _settings(set_))
-    return rig, list(opened.notes)
-
-
-def _settings(pairs: list[str] | None) -> dict[str, str | float]:
-    values: dict[str, str | float] = {}
-    for pair in pairs or []:
-        name, equals, value = pair.partition("=")
-        if not equals or not name.strip():
-            raise GremioError(f"--set {pair!r} is not NAME=VALUE. Write --set 'Gate=35 deg'.")
-        values[name.strip()] = value.strip()
-    return values
-
-
-def _print_table(table: str, output: Path | None, *, as_json: bool) -> None:
-    """A CSV, or the same as JSON, printed or written into a file."""
-    from gremio.command.report import table_json
-    from gremio.core.files import atomic
-
-    text = f"{table_json(table)}\n" if as_json else table
-    if output is None:
-        print(text, end="")
-    else:
-        atomic.write(output, text.encode())
-
-
-def _report(notes: list[Note], tell: bool = False) -> None:
-    """Say the errors of a rig, and end with 1 when there are any. tell: say the rest too."""
-    errors = [note for note in notes if note.severity == "error"]
-    for note in notes if tell else []:
-        if note.severity != "error":
-            print(f"gremio: note: {note.text}", file=sys.stderr)
-    for note in errors:
-        print(f"gremio: {note.text}", file=sys.stderr)
-    if errors:
-        raise typer.Exit(1)
 
 
 @app.command("open")
@@ -180,11 +116,11 @@ def pose(
     from gremio.core.files.sources import model_shelf
     from gremio.core.script.posing import solve
 
-    rig, mended = _load(file, kept)
-    answer = solve(rig, _settings(set_))
+    rig, mended = load(file, kept)
+    answer = solve(rig, settings(set_))
     notes = [*mended, *answer.notes, *model_shelf().notes(rig)]
     print(pose_json(answer, notes) if json else pose_text(answer, notes))
-    _report(notes)
+    report(notes)
 
 
 @app.command()
@@ -206,12 +142,12 @@ def sweep(
     from gremio.core.rig.find import control_id
     from gremio.core.script.posing import sweep as run_sweep
 
-    rig = _load(file, kept, set_)[0]
+    rig = load(file, kept, set_)[0]
     poses = run_sweep(rig, control, steps)
     table = sweep_csv(poses, control_id(rig, control))
-    _print_table(table, output, as_json=json)
+    print_table(table, output, as_json=json)
     held = stands_still(poses, control_id(rig, control))
-    _report([*poses.program.faults, *held], tell=True)
+    report([*poses.program.faults, *held], tell=True)
 
 
 @app.command()
@@ -231,7 +167,7 @@ def bake(
     """
     from gremio.core.script.baking import bake_file
 
-    _report(bake_file(_load(file)[0], output, routine, fps), tell=True)
+    report(bake_file(load(file)[0], output, routine, fps), tell=True)
 
 
 @app.command()
@@ -281,7 +217,7 @@ def convert(
         named[0] if named else None, seconds, fps, start, end, tuple(named[1:]), tuple(pose or ())
     )
     reading = Reading(metres_of(unit), upright(up))
-    _report(convert_file(source, target, reading, travel, _settings(set_), kept), tell=True)
+    report(convert_file(source, target, reading, travel, settings(set_), kept), tell=True)
 
 
 @app.command()
@@ -310,12 +246,12 @@ def render(
     from gremio.core.script.timing import at_time
     from gremio.desktop.bench.picture import save_picture
 
-    rig = _load(file, kept)[0]
+    rig = load(file, kept)[0]
     if at is not None and set_:
         raise GremioError("A routine says where all is at a time. Give --at or --set, not both.")
-    answer = solve(rig, _settings(set_)) if at is None else at_time(rig, at, routine)
+    answer = solve(rig, settings(set_)) if at is None else at_time(rig, at, routine)
     save_picture(answer, output, picture_size(size), night=night, textured=textured)
-    _report(answer.notes)
+    report(answer.notes)
 
 
 @app.command()
@@ -334,7 +270,7 @@ def inspect(
     from gremio.core.inspect.findings import sorted_findings
     from gremio.core.script.posing import inspect as look
 
-    rig, mended = _load(file, kept, set_)
+    rig, mended = load(file, kept, set_)
     found = sorted_findings([*map(Finding, mended), *look(rig)])
     if json:
         print(findings_json(found))
@@ -346,7 +282,7 @@ def inspect(
             )
         if not found:
             print("Nothing is wrong.")
-    _report([f.note for f in found if f.note.severity == "error"])
+    report([f.note for f in found if f.note.severity == "error"])
 
 
 @app.command()
@@ -363,7 +299,7 @@ def compare(
     from gremio.command.report import differences_json
     from gremio.core.inspect.comparing import compare as look
 
-    found = look(_load(one)[0], _load(two)[0])
+    found = look(load(one)[0], load(two)[0])
     if json:
         print(differences_json(found))
     else:
@@ -403,7 +339,7 @@ def revise(
     from gremio.command.revising import revise_file
 
     taken = None if take is None else [word.strip() for word in take.split(",") if word.strip()]
-    rig = _load(file)[0]
+    rig = load(file)[0]
     found, told = revise_file(rig, model, taken, of, mounts, output or file)
     if json:
         print(revisions_json(found, told))
@@ -454,10 +390,10 @@ def ledger(
     from gremio.core.inspect.ledger import ledger_csv, ledger_rows
     from gremio.core.script.posing import solve
 
-    answer = solve(_load(file, kept)[0], _settings(set_))
+    answer = solve(load(file, kept)[0], settings(set_))
     table = ledger_csv(answer, ledger_rows(answer.program))
-    _print_table(table, output, as_json=json)
-    _report(list(answer.program.faults))
+    print_table(table, output, as_json=json)
+    report(list(answer.program.faults))
 
 
 @app.command()
@@ -474,8 +410,8 @@ def cam(
     from gremio.command.cams import cam_led_by
     from gremio.core.files.cam_csv import cam_csv
 
-    rig = _load(file)[0]
-    _print_table(cam_csv(rig, cam_led_by(rig, lead)), output, as_json=json)
+    rig = load(file)[0]
+    print_table(cam_csv(rig, cam_led_by(rig, lead)), output, as_json=json)
 
 
 @app.command()
@@ -496,7 +432,7 @@ def teach(
     from gremio.core.files.cam_csv import read_table_file
     from gremio.core.files.rig_file import write
 
-    write(taught(_load(file)[0], read_table_file(table), unit or []), output)
+    write(taught(load(file)[0], read_table_file(table), unit or []), output)
 
 
 @app.command()

@@ -84,10 +84,10 @@ class _Taking:
         self.kept, _ = kept_of(rig, source_id, model, before)
         self.same = same_nodes(self.kept, model)
         self.now = model.source
+        self.told: list[str] = []
         self.size = self._size()
         self.nodes = nodes_of(self.kept, model, self.same)
         self.paints = {piece.name: piece.paint for piece in self.kept.pieces}
-        self.told: list[str] = []
 
     def done(self, mounts: Mounts, anchors: Mounts) -> tuple[Rig, list[str]]:
         """The rig."""
@@ -269,10 +269,15 @@ class _Taking:
             shape.place.scale for part in self.rig.parts.values() for shape in part.shapes
             if isinstance(shape.solid, Mesh) and shape.solid.source == self.old_id
         }  # fmt: skip
-        if len(scales) != 1:
-            return 1.0
-        x, y, z = scales.pop()
-        return x if x == y == z and x > 0 else 1.0
+        sizes = {x for x, y, z in scales if x == y == z and x > 0}
+        if len(sizes) == len(scales) == 1:
+            return sizes.pop()
+        if scales and any(one.how == "new" for one in self.chosen):
+            self.told.append(
+                "Its parts are of several sizes in the rig: what is new comes as large as the "
+                "model has it. Resize it where that is not meant."
+            )
+        return 1.0
 
     def _bring_in(self, new_source: ThingId) -> dict[int, PartId]:
         """Make parts of the nodes that are new, and are taken; their ids by their index."""

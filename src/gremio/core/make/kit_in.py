@@ -125,7 +125,7 @@ def _led_by(rig: Rig, control: ThingId, channel: ChannelKey) -> Rig:
 
 
 def with_sizes(kit: Rig, sizes: Mapping[ChannelKey, float], *, geometry: GeometryOf) -> Rig:
-    """A kit with its dimensions answered (SI), by key; those that are not asked stay at home.
+    """A kit with its dimensions answered (SI), by key; the others stay as they are in the kit.
 
     A control that is a dimension is gone then: what it led has its number, a joint that only it
     moved is fixed there. Raises GremioError for a number out of its range.

@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-from base64 import b64encode
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
-from html import escape
 from typing import ClassVar, overload
 
 import numpy as np
@@ -31,6 +29,7 @@ from gremio.core.rig.numbers import (
 from gremio.core.rig.scales import shown_on
 from gremio.core.solve.dimensions import with_dimensions, with_ends
 from gremio.core.solve.loop_steps import LoopBatch
+from gremio.core.solve.pose_page import page
 from gremio.core.solve.program import Program
 from gremio.core.solve.standing import Closing, PartPose, PartPoses
 from gremio.core.solve.tables import as_csv, as_frame, column
@@ -203,17 +202,8 @@ class Pose:
     def _repr_html_(self) -> str:
         """What a notebook shows: its picture, where the controls stand, and what is wrong."""
         rig = self.program.rig
-        rows = "".join(
-            f"<tr><td>{escape(c.name)}</td><td>{escape(shown_on(rig, key(i), self.at(key(i))))}"
-            "</td></tr>" for i, c in rig.controls.items()
-        )  # fmt: skip
-        notes = "".join(f"<li>{escape(note.text)}</li>" for note in self.notes)
-        data = self._repr_png_()
-        # A notebook shows only one of what it is given, so that its picture stands in it.
-        drawn = "" if data is None else (
-            f'<img src="data:image/png;base64,{b64encode(data).decode()}" alt=""><br>'
-        )  # fmt: skip
-        return f"{drawn}<b>{escape(rig.name)}</b><table>{rows}</table><ul>{notes}</ul>"
+        stands = [(c.name, shown_on(rig, key(i), self.at(key(i)))) for i, c in rig.controls.items()]
+        return page(rig.name, stands, [note.text for note in self.notes], self._repr_png_())
 
     @property
     def program(self) -> Program:

@@ -13,7 +13,7 @@ from gremio.core.arrays import Array
 from gremio.core.files.kits import put_kit
 from gremio.core.frames import Frame, carried, matrix, triple, turn_of_angles
 from gremio.core.make.kit_in import with_sizes
-from gremio.core.problem import GremioError
+from gremio.core.problem import GremioError, listed
 from gremio.core.quantity import Kind
 from gremio.core.rig.channels import split
 from gremio.core.rig.ids import NOTHING, ChannelKey, PartId, ThingId
@@ -206,12 +206,13 @@ class PutKitSheet(Sheet):
             )  # fmt: skip
             return put.rig, put.roots[0] if put.roots else NOTHING
 
+        before = document.rig.controls
         if document.make(f"put in {kit.name}", change):
             document.settle()
             self._done()
             self.bench.show_if_away(as_part(document.selected))
-            new = len(kit.controls) - len(self.answers) - len(self._sizes)
-            desk = " Its controls are on the Desk." if new > 0 else ""
+            new = [c.name for i, c in document.rig.controls.items() if i not in before]
+            desk = f" On the Desk now: {listed(new)}." if new else ""
             document.said.emit(f"{kit.name} is put in.{desk}")
 
 

@@ -22,6 +22,7 @@ from gremio.core.problem import counted_words
 from gremio.core.rig.ids import ThingId
 from gremio.demo import KITS
 from gremio.desktop.deck.kit_pictures import ROOM, KitPictures
+from gremio.desktop.document.change import Change
 from gremio.desktop.document.document import Document
 from gremio.desktop.fields.areas import show_in
 from gremio.desktop.fields.flow import Flow
@@ -88,7 +89,7 @@ class KitsPage(QWidget):
         self.area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         column.addWidget(self.area, 1)
-        document.rig_changed.connect(lambda _change: self._tell_changed())
+        document.rig_changed.connect(self._take_rig)
 
     def showEvent(self, event: QShowEvent | None) -> None:
         """Look at the folders anew: a kit may have been kept by another window."""
@@ -140,6 +141,10 @@ class KitsPage(QWidget):
         for tile in self.tiles:
             if tile.kit.path == path:
                 tile.set_picture(picture)
+
+    def _take_rig(self, change: Change) -> None:
+        if change.anew or change.touches("kits"):
+            self._tell_changed()
 
     def _tell_changed(self) -> None:
         """Say which kits of the rig are otherwise in their files now."""

@@ -111,3 +111,28 @@ def draw_ruler(
     start, end = played
     painter.setPen(QPen(QColor(inks.time), 3))
     painter.drawLine(QPointF(x_of(start), base + 3), QPointF(x_of(end), base + 3))
+
+
+def draw_now(painter: QPainter, inks: Inks, x: float, top: float, foot: float, *, on: bool) -> None:
+    """The time now, as a line with a mark at its head; dotted where no routine is followed."""
+    ochre = QColor(inks.time)
+    style = Qt.PenStyle.SolidLine if on else Qt.PenStyle.DotLine
+    painter.setPen(QPen(ochre, 1.6, style))
+    painter.drawLine(QPointF(x, top + 2), QPointF(x, foot))
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(ochre)
+    painter.drawPolygon(QPolygonF([QPointF(x - 5, top), QPointF(x + 5, top), QPointF(x, top + 8)]))
+
+
+def draw_name(
+    painter: QPainter, inks: Inks, row: QRectF, room: QRectF, name: str, *, selected: bool
+) -> None:
+    """What a line is called, shortened in its middle where there is no room for all of it; the row
+    washed where it is selected."""
+    if selected:
+        painter.fillRect(row, QColor(inks.wash))
+    painter.setFont(text_font(9, bold=selected))
+    painter.setPen(QColor(inks.ink))
+    wide = int(room.width()) - 8
+    text = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, wide)
+    painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)

@@ -14,7 +14,6 @@ from PyQt6.QtGui import (
     QPaintEvent,
     QPen,
     QPixmap,
-    QPolygonF,
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
@@ -29,7 +28,7 @@ from gremio.core.rig.model import Routine
 from gremio.core.rig.numbers import exists, label
 from gremio.core.solve.cam_steps import cam_profile
 from gremio.desktop.deck.carrier_bars import CarrierBars, Edge
-from gremio.desktop.deck.line_curves import draw_curve, draw_ruler
+from gremio.desktop.deck.line_curves import draw_curve, draw_name, draw_now, draw_ruler
 from gremio.desktop.document.document import Document
 from gremio.desktop.theme.dress import text_font
 from gremio.desktop.theme.inks import DAY, Inks
@@ -248,29 +247,14 @@ class TimeLines(QWidget):
             painter.drawRect(QRectF(x - 2.2, middle - 6.5, 4.4, 13))
 
     def _draw_name(self, painter: QPainter, middle: float, name: str, selected: bool) -> None:
-        if selected:
-            room = QRectF(2, middle - _ROW / 2 + 1, self.width() - 4, _ROW - 2)
-            painter.fillRect(room, QColor(self.inks.wash))
-        painter.setFont(text_font(9, bold=selected))
-        painter.setPen(QColor(self.inks.ink))
-        metrics = painter.fontMetrics()
-        text = metrics.elidedText(name, Qt.TextElideMode.ElideMiddle, _NAMES - 28)
+        row = QRectF(2, middle - _ROW / 2 + 1, self.width() - 4, _ROW - 2)
         room = QRectF(14, middle - _ROW / 2, _NAMES - 20, _ROW)
-        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
+        draw_name(painter, self.inks, row, room, name, selected=selected)
 
     def _draw_now(self, painter: QPainter) -> None:
         timing = self.document.timing
         x = self._drawn_at = self.x_of(timing.time)
-        ochre = QColor(self.inks.time)
-        style = Qt.PenStyle.SolidLine if timing.on else Qt.PenStyle.DotLine
-        painter.setPen(QPen(ochre, 1.6, style))
-        painter.drawLine(QPointF(x, _RULER - 10), QPointF(x, self.height() - 2))
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(ochre)
-        top = _RULER - 12.0
-        painter.drawPolygon(
-            QPolygonF([QPointF(x - 5, top), QPointF(x + 5, top), QPointF(x, top + 8)])
-        )
+        draw_now(painter, self.inks, x, _RULER - 12.0, self.height() - 2.0, on=timing.on)
 
     # ── hands ──────────────────────────────────────────────────────
 

@@ -10,8 +10,9 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from gremio.core.arrays import Array
-from gremio.core.edit.history import MOST_BYTES, MOST_STEPS, History
+from gremio.core.edit.history import History
 from gremio.core.edit.numbers import set_numbers
+from gremio.core.edit.parts import moved_by
 from gremio.core.files import rig_file
 from gremio.core.files.rig_file import Opened
 from gremio.core.files.sources import model_shelf
@@ -41,22 +42,14 @@ from gremio.core.solve.program import Program
 from gremio.core.solve.pulling import pull, pull_together
 from gremio.core.solve.volume import giver_of
 from gremio.desktop.document.change import Change, only_moves
-from gremio.desktop.document.cut_words import cut_words
 from gremio.desktop.document.kits_known import KitsKnown
 from gremio.desktop.document.looking import Looking
+from gremio.desktop.document.saving import check_unchanged, written
 from gremio.desktop.document.teaching import Teaching
 from gremio.desktop.document.timing import Timing
+from gremio.desktop.document.words import FELL_OFF, LOCKED, cut_words
 
 Edit = Callable[[Rig], Rig]
-LOCKED = "The rig is locked for the animator: only controls and their faces move anything."
-FELL_OFF = (
-    f"The oldest step can't be undone any more: {MOST_STEPS} steps are kept, and no more than "
-    f"{MOST_BYTES // 1024**2} MB of them."
-)
-
-
-class ChangedOnDisk(GremioError):
-    """The file is not as it was when it was opened, or saved last."""
 
 
 class Document(QObject):
@@ -468,14 +461,10 @@ class Document(QObject):
         self.settle()
 
     def moving_part(self, part: PartId | None) -> PartId | None:
-        """The part that moves when a hand pulls at a part: itself, or what carries it.
-
-        None when it is grounded all the way down.
-        """
-        parts = self.program.rig.parts
-        while part is not None and not freed(parts[part].joint):
-            part = parts[part].parent
-        return part
+        """The part that moves when a hand pulls at a part: itself, or what carries it; None when it
+        is grounded all the way down."""
+        found = None if part is None else moved_by(self.program.rig, part)
+        return found if found and freed(self.program.rig.parts[found].joint) else None
 
     def grounded_text(self, part: ChannelKey) -> str:
         """Why a part can't be moved by hand, and what to do."""
@@ -491,18 +480,12 @@ class Document(QObject):
         path returned. A file whose rig did not change keeps its bytes. Raises FileProblem; the
         older file is then as it was. ChangedOnDisk, where the file it was opened from is not as it
         was read or saved last; replace: it is written over all the same."""
-        if path == self.path and not replace and self.on_disk:
-            now = rig_file.fingerprint(path)
-            if now and now != self.on_disk:
-                raise ChangedOnDisk(
-                    f"{path.name} was changed by somebody else since it was opened here."
-                )
+        opened = self.opened if path == self.path else None
+        if path == self.path and not replace:
+            check_unchanged(path, self.on_disk)
         kept = None
-        same = path == self.path and self.opened is not None and self.rig is self.opened.rig
-        if not same:
-            if path == self.path and self.opened is not None:
-                kept = rig_file.keep_older(self.opened, path)
-            rig_file.write(self.rig, path, keep_previous=self.keeps_previous)
+        if opened is None or self.rig is not opened.rig:
+            kept = written(self.rig, path, opened, keep_previous=self.keeps_previous)
             self.opened = None
         self.path = path
         self.on_disk = rig_file.fingerprint(path)

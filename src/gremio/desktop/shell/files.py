@@ -24,7 +24,8 @@ from gremio.core.surfaces.models import Model
 from gremio.desktop.bench.view import Bench
 from gremio.desktop.card.bring_in_sheet import BringInSheet
 from gremio.desktop.card.card import Card
-from gremio.desktop.document.document import ChangedOnDisk, Document
+from gremio.desktop.document.document import Document
+from gremio.desktop.document.saving import ChangedOnDisk
 from gremio.desktop.fields.ask import choose
 from gremio.desktop.kept import keep as keep_setting
 from gremio.desktop.kept import kept

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
+from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QMenu, QWidget
 
 from gremio.desktop.kept import keep_if_possible, kept
@@ -54,3 +55,14 @@ class RecentMenu(QMenu):
             action.triggered.connect(lambda _checked=False, p=path: self._open(p))
         if not self.actions():
             self.addAction("None yet").setEnabled(False)
+
+
+def put_recent(
+    menus: QWidget, opened: QAction, open_path: Callable[[Path], object], parent: QWidget
+) -> None:
+    """Put the rigs of before after the entry that opens a rig, in whichever menu that is."""
+    menu = RecentMenu(open_path, parent)
+    for above in menus.findChildren(QMenu):
+        actions = above.actions()
+        if opened in actions:
+            above.insertMenu(actions[actions.index(opened) + 1], menu)

@@ -51,7 +51,7 @@ from gremio.desktop.shell.layout import laid_out
 from gremio.desktop.shell.leftover_bar import LeftoverBar
 from gremio.desktop.shell.menus import fill_menus
 from gremio.desktop.shell.message import Message
-from gremio.desktop.shell.recent import RecentMenu
+from gremio.desktop.shell.recent import put_recent
 from gremio.desktop.shell.recovery import Keeper, Leftover, Work
 from gremio.desktop.shell.screen import keep_screen, restore_screen
 from gremio.desktop.shell.waiting import Waiting
@@ -119,7 +119,8 @@ class Window(QMainWindow):
         tell_keys(self.keys.told)
         self._connect()
         self._take_history()
-        self._put_recent()
+        opened = entries["file.open"]
+        put_recent(self.head.menus, opened, lambda path: self.files.open_path(path), self)
         restore_screen(self)
 
     # ── laying out ─────────────────────────────────────────────────
@@ -321,15 +322,6 @@ class Window(QMainWindow):
     def _offer_instead(self, offer: Offer) -> None:
         self.message.offer(offer.text, offer.words, offer.do, self.inks.hand,
                            self.bench.width(), self.bench.height() - 50)  # fmt: skip
-
-    def _put_recent(self) -> None:
-        """The rigs of before stand after the one that opens a rig."""
-        menu = RecentMenu(lambda path: self.files.open_path(path), self)
-        opened = self.keys.entries["file.open"]
-        for above in self.head.menus.findChildren(QMenu):
-            actions = above.actions()
-            if opened in actions:
-                above.insertMenu(actions[actions.index(opened) + 1], menu)
 
     def _say_title(self) -> None:
         """The window bears the rig's name, and a mark where it is not saved."""

@@ -3,15 +3,20 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from importlib.metadata import entry_points
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
+from gremio.core.problem import GremioError
 from gremio.core.rig.model import Rig
 from gremio.core.script.posing import solve
 from gremio.core.solve.pose import Pose
 
+# Under what name whatever draws gives itself to be found: computing knows of no window.
+_DRAWS = "gremio.drawing"
 # How large a picture is that a notebook shows (px).
 _IN_NOTEBOOKS = (720, 450)
 
@@ -25,15 +30,12 @@ class Picture:
     @property
     def png(self) -> bytes:
         """It as a PNG file."""
-        from gremio.desktop.bench.picture import png
-
-        return png(self.pixels)
+        data: bytes = _drawing().png(self.pixels)
+        return data
 
     def save(self, path: str | Path) -> None:
         """Write it as a .png file. Raises GremioError."""
-        from gremio.desktop.bench.picture import save_png
-
-        save_png(self.pixels, Path(path))
+        _drawing().save_png(self.pixels, Path(path))
 
     def __repr__(self) -> str:
         height, width, _ = self.pixels.shape
@@ -58,13 +60,21 @@ def picture(
     dark paper. textured: models in the base colours they came with. Raises GremioError where there
     is nothing to draw with, or it can't be saved.
     """
-    from gremio.desktop.bench.picture import check_size, picture
-
+    draws = _drawing()
     pose = solve(what) if isinstance(what, Rig) else what
-    made = Picture(picture(pose, check_size(size), night=night, textured=textured))
+    pixels = draws.picture(pose, draws.check_size(size), night=night, textured=textured)
+    made = Picture(pixels)
     if path:
         made.save(path)
     return made
+
+
+def _drawing() -> Any:
+    """The module that draws. Raises GremioError where none is installed."""
+    found = next(iter(entry_points(group=_DRAWS)), None)
+    if found is None:
+        raise GremioError("Nothing is installed that draws. Install Gremio whole, with its window.")
+    return found.load()
 
 
 Pose.drawn = lambda pose: picture(pose, size=_IN_NOTEBOOKS).png

@@ -1,16 +1,23 @@
-"""What is said where a number that was typed is not had."""
+"""What the open rig says: where a number that was typed is not had, and where nothing goes on."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from functools import partial
 
+from gremio.core.edit.history import MOST_BYTES, MOST_STEPS
 from gremio.core.problem import listed
 from gremio.core.rig.ids import ChannelKey
 from gremio.core.rig.model import Rig
 from gremio.core.rig.numbers import full_label
 from gremio.core.rig.scales import shown_on
 from gremio.core.solve.pose import Pose
+
+LOCKED = "The rig is locked for the animator: only controls and their faces move anything."
+FELL_OFF = (
+    f"The oldest step can't be undone any more: {MOST_STEPS} steps are kept, and no more than "
+    f"{MOST_BYTES // 1024**2} MB of them."
+)
 
 
 def cut_words(
