@@ -156,11 +156,9 @@ def tree(room: Path, name: str) -> Path:
     return place
 
 
-def environment(place: Path, room: Path | None = None) -> dict[str, str]:
-    """What tests in a copy are run with. room: for what is compiled there, where it is not kept."""
+def environment(place: Path) -> dict[str, str]:
+    """What tests in a copy are run with."""
     more = {"PYTHONPATH": f"{place / 'src'}:{place}", "PYTHONDONTWRITEBYTECODE": "1"}
-    if room is not None:
-        more["NUMBA_CACHE_DIR"] = str(room)
     return {**os.environ, **more}
 
 
@@ -205,8 +203,6 @@ def tests_for(
 ) -> list[str]:
     """What is run for a change: names of tests, or folders of them. where: the files of tests by
     their names. What is run on import, as a usual value, is what its function is called for."""
-    if "import numba" in (HERE / change.path).read_text():
-        return list(COMPILED)
     lines = seen.get(change.path, {})
     names = {t for line in change.lines for t in lines.get(line, [])}
     names = names or {t for line in change.around for t in lines.get(line, [])}
@@ -225,13 +221,12 @@ def noticed(change: Change, place: Path, tests: list[str]) -> str:
         return "not run"
     file = place / change.path
     before = file.read_text()
-    compiled = place / "compiled" if "import numba" in before else None
     try:
         file.write_text(change.code)
         done = subprocess.run(
             [sys.executable, "-m", "pytest", "-x", "-q", "-p", _NO_CACHE,
              "--hypothesis-seed=0", *tests],
-            cwd=place, env=environment(place, compiled), capture_output=True, timeout=MOST,
+            cwd=place, env=environment(place), capture_output=True, timeout=MOST,
             check=False,
         )  # fmt: skip
         return "survived" if done.returncode == 0 else "noticed"

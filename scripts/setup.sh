@@ -9,6 +9,10 @@ libraries="libegl1 libgl1 libxcb-cursor0 libxcb-icccm4 libxcb-keysyms1 libxcb-im
 libxcb-render-util0 libxcb-xinerama0 libxcb-shape0 libxkbcommon-x11-0 libdbus-1-3 libfontconfig1
 libglib2.0-0"
 [ "$kind" != run ] && libraries="$libraries xvfb xauth"
+# The kernels are compiled here; where nothing can be installed, by a compiler that pip brings.
+if ! command -v cc >/dev/null && { [ "$(id -u)" = 0 ] || sudo -n true 2>/dev/null; }; then
+    libraries="$libraries gcc libc6-dev"
+fi
 python3 -c 'import ensurepip' 2>/dev/null || libraries="$libraries python3-venv"
 if [ "$kind" = validator ]; then
     command -v npm >/dev/null && libraries="" || libraries="nodejs npm"
@@ -58,6 +62,8 @@ if [ ! -e "$stamp" ] || [ "$lock" -nt "$stamp" ] || [ pyproject.toml -nt "$stamp
     telling=$!
     trap 'kill "$telling" 2>/dev/null || true' EXIT
     .venv/bin/python -m pip install -qq --disable-pip-version-check -r "$lock"
+    command -v cc >/dev/null || .venv/bin/python -m pip install -qq --disable-pip-version-check \
+        -r requirements-compiler.lock
     kill "$telling" 2>/dev/null || true
     .venv/bin/python -m pip install -qq --disable-pip-version-check --no-deps \
         --no-build-isolation -e .
@@ -72,3 +78,5 @@ if [ ! -e "$stamp" ] || [ "$lock" -nt "$stamp" ] || [ pyproject.toml -nt "$stamp
     echo "Gremio: ready"
     touch "$stamp"
 fi
+# Only where their sources have changed since.
+.venv/bin/python scripts/build_kernels.py

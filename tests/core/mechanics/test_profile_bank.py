@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from gremio.core.mechanics import compiled_bank, profile_bank
+from gremio.core.mechanics import profile_bank
 from gremio.core.mechanics.cam_laws import LAWS
 from gremio.core.mechanics.profiles import Profile, extent, profile_of, value
 
@@ -35,17 +35,6 @@ def test_a_bank_of_profiles_of_every_kind(seed: int) -> None:
     found = profile_bank.values(profile_bank.bank_of(profiles), channels, rows)
     alone = np.array([value(p, channels[r]) for p, r in zip(profiles, rows, strict=True)])
     assert found == pytest.approx(alone, abs=1e-9)
-
-
-def test_the_compiled_loop_gives_the_same_bits() -> None:
-    profiles = some(7, 60)
-    bank = profile_bank.bank_of(profiles)
-    rng = np.random.default_rng(7)
-    channels = rng.uniform(-5, 18, (4, 200))
-    rows = rng.integers(4, size=len(profiles))
-    plain, spans = profile_bank._values(bank, channels[rows])
-    fast, told = compiled_bank.values(bank, channels, rows)
-    assert np.array_equal(spans, told) and plain == pytest.approx(fast, abs=1e-12)
 
 
 def test_stations_themselves_are_met_exactly() -> None:

@@ -262,18 +262,3 @@ def test_a_motor_that_spins_up_goes_after_what_is_asked() -> None:
     assert (again == turned[order]).all()
     with pytest.raises(gremio.GremioError, match="0, at once, or more"):
         gremio.motor(b.rig, "Speed", "Capstan turn z", spin_up=-1.0)
-
-
-def test_many_motors_add_up_as_a_few_do() -> None:
-    """The compiled loop against the same profiles one by one, which are checked by quadrature."""
-    from gremio.core.mechanics.compiled_totals import totals
-    from gremio.core.mechanics.profiles import smooth, total
-
-    rng = np.random.default_rng(9)
-    profiles = []
-    for _ in range(80):
-        x = np.sort(rng.uniform(0, 10, int(rng.integers(2, 9))))
-        profiles.append(smooth(x, rng.normal(size=len(x))))
-    times = rng.uniform(-2, 13, 400)
-    wanted = np.array([total(profile, times) for profile in profiles])
-    assert totals(profiles, times, np.zeros(80)) == pytest.approx(wanted, abs=1e-12)

@@ -10,10 +10,8 @@ from gremio.core.plan.joints import APPLIED
 from gremio.core.rig.channels import JOINT_KINDS, axes_of, freed, key
 from gremio.core.rig.model import Joint, Part, Rig
 from gremio.core.shape.solids import geometry_of
-from gremio.core.solve import compiled
 from gremio.core.solve.compiling import compile_rig
 from gremio.core.solve.evaluate import evaluate
-from gremio.core.solve.frames import world_frames
 
 # A screw has its move from its turn, so it is no joint of two freedoms to compare with.
 KINDS = [kind for kind in JOINT_KINDS if kind != "screw"]
@@ -105,11 +103,3 @@ def test_the_path_to_a_pose_leaves_no_trace(lock: Rig) -> None:
     for angle in ("74 deg", "0 deg", "12 deg"):
         gremio.solve(lock, {"Upper gates": angle})
     assert np.array_equal(straight.worlds, gremio.solve(lock, {"Upper gates": "40 deg"}).worlds)
-
-
-def test_the_compiled_loop_agrees_with_numpy(rng: np.random.Generator) -> None:
-    program = compile_rig(random_tree(rng, 40), geometry_of)
-    channels = rng.uniform(-3, 3, (len(program.channel_keys), 5))
-    assert compiled.world_frames(program, channels) == pytest.approx(
-        world_frames(program, channels), abs=1e-12
-    )

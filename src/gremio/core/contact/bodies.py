@@ -9,7 +9,7 @@ from typing import Any
 import fcl
 import numpy as np
 
-from gremio.core.arrays import Array, Flags
+from gremio.core.arrays import Array, Flags, crossed
 from gremio.core.frames import carried, matrix
 from gremio.core.rig.ids import PartId
 from gremio.core.rig.model import Rig
@@ -135,7 +135,7 @@ def _where_they_cross(ones: Array, twos: Array) -> Array:
     Triangle-Triangle Intersection Test, 1997)."""
     places, known = np.zeros((len(ones), 3)), np.zeros(len(ones))
     for edges, faces in ((ones, twos), (twos, ones)):
-        normals = np.cross(faces[:, 1] - faces[:, 0], faces[:, 2] - faces[:, 0])
+        normals = crossed(faces[:, 1] - faces[:, 0], faces[:, 2] - faces[:, 0])
         away = np.einsum("nkj,nj->nk", edges - faces[:, :1], normals)
         for k in range(3):
             start, end = away[:, k], away[:, (k + 1) % 3]
@@ -155,6 +155,6 @@ def _inside(points: Array, faces: Array, normals: Array) -> Flags:
     inside: Flags = size > 0.0
     for k in range(3):
         edge = faces[:, (k + 1) % 3] - faces[:, k]
-        turned = np.einsum("ni,ni->n", np.cross(edge, points - faces[:, k]), normals)
+        turned = np.einsum("ni,ni->n", crossed(edge, points - faces[:, k]), normals)
         inside &= turned >= -1e-9 * size
     return inside

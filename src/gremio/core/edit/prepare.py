@@ -8,7 +8,7 @@ import numpy as np
 import numpy.typing as npt
 from msgspec.structs import replace
 
-from gremio.core.arrays import Array
+from gremio.core.arrays import Array, crossed
 from gremio.core.edit.change import must_have, numbers_of
 from gremio.core.edit.mounts import move_mount
 from gremio.core.edit.parts import change_part, children
@@ -76,7 +76,7 @@ def mount_as(rig: Rig, part_id: PartId, turn: Array) -> Rig:
 
 def _shortest(start: Array, end: Array) -> Array:
     """(3, 3) rotation that takes one unit vector to another the short way."""
-    cross, cosine = np.cross(start, end), float(start @ end)
+    cross, cosine = crossed(start, end), float(start @ end)
     x, y, z = cross
     skew = np.array([[0, -z, y], [z, 0, -x], [-y, x, 0]])
     result: Array = np.eye(3) + skew + skew @ skew / (1 + cosine)

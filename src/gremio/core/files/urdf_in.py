@@ -14,7 +14,7 @@ import numpy as np
 from lxml import etree
 from msgspec.structs import replace
 
-from gremio.core.arrays import Array
+from gremio.core.arrays import Array, crossed
 from gremio.core.edit.change import new_id
 from gremio.core.edit.controls import add_leading
 from gremio.core.edit.links import add_link
@@ -217,10 +217,10 @@ def _axis(reading: _Reading, joint: etree._Element, kind: str) -> tuple[Axis, Ar
     for index, axis in enumerate(axes):
         if way[index] > 1 - 1e-9:
             return axis, np.eye(4)
-    side = np.cross(way, np.eye(3)[int(np.argmin(np.abs(way)))])
+    side = crossed(way, np.eye(3)[int(np.argmin(np.abs(way)))])
     side /= np.linalg.norm(side)
     turn = np.eye(4)
-    turn[:3, :3] = np.stack([side, np.cross(way, side), way], axis=1)
+    turn[:3, :3] = np.stack([side, crossed(way, side), way], axis=1)
     return "z", turn
 
 

@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 from msgspec.structs import replace
 
-from gremio.core.arrays import Array
+from gremio.core.arrays import Array, crossed
 from gremio.core.edit.change import must_have, numbers_of
 from gremio.core.edit.controls import all_home
 from gremio.core.edit.parts import change_part, children, remove_part, rename_part
@@ -47,7 +47,7 @@ class Bar(NamedTuple):
         made = np.eye(4)
         made[:3, 0] = sign * self.way
         made[:3, 1] = self.pin
-        made[:3, 2] = np.cross(made[:3, 0], self.pin)
+        made[:3, 2] = crossed(made[:3, 0], self.pin)
         made[:3, 3] = self.eye
         return made
 
@@ -82,7 +82,7 @@ def bar_of(rig: Rig, home: Pose, part: PartId, near: Array, geometry: GeometryOf
         ends = (corners - middle) @ way
         last = corners[ends <= ends.min() + 0.02 * float(np.ptp(ends))]
         eye = (last.min(axis=0) + last.max(axis=0)) / 2
-        pin = np.cross(way, np.eye(3)[int(np.argmin(np.abs(way)))])
+        pin = crossed(way, np.eye(3)[int(np.argmin(np.abs(way)))])
     pin = pin - way * float(pin @ way)
     length = float(((corners - eye) @ way).max())
     return Bar(eye, way, pin / np.linalg.norm(pin), length, width)

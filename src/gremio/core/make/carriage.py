@@ -9,7 +9,7 @@ from typing import Literal, get_args
 import numpy as np
 from msgspec.structs import replace
 
-from gremio.core.arrays import Array
+from gremio.core.arrays import Array, crossed
 from gremio.core.edit.change import must_have
 from gremio.core.edit.controls import add_control, all_home
 from gremio.core.edit.formulas import write
@@ -166,7 +166,7 @@ def headed(
         # They stand upright, or all ways: that is no carriage of wheels side by side.
         return rig
     left = across / np.linalg.norm(across)
-    ahead = np.cross(left, up)
+    ahead = crossed(left, up)
     old = _joint_frame(rig, home, body)
     middle = np.mean([at for at, _ in axles.values()], axis=0)
     front = [at for wheel, (at, _) in axles.items() if wheel in steered]

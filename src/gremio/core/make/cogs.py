@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from gremio.core.arrays import Array
+from gremio.core.arrays import Array, crossed
 from gremio.core.edit.change import must_have
 from gremio.core.edit.controls import all_home
 from gremio.core.edit.mounts import place_part
@@ -172,7 +172,7 @@ def interlock_cogs(rig: Rig, one: PartId, two: PartId, *, geometry: GeometryOf) 
 
 def _turn(axis: Array, start: Array, end: Array) -> float:
     """The angle about an axis from one way to another (rad)."""
-    return math.atan2(float(axis @ np.cross(start, end)), float(start @ end))
+    return math.atan2(float(axis @ crossed(start, end)), float(start @ end))
 
 
 def about(centre: Array, axis: Array, angle: float) -> Array:

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from gremio.core.arrays import Array
+from gremio.core.arrays import Array, crossed
 from gremio.core.edit.change import must_have
 from gremio.core.edit.parts import moved_by, rigid_family
 from gremio.core.frames import matrix
@@ -199,14 +199,14 @@ def phase_error(mesh: Mesh) -> float:
     arcs are counted from there in pitches (derived from the pitch circles of ISO 21771).
     """
     one, two = mesh.one, mesh.two
-    x, y = _unit(one.frame[:3, 0]), np.cross(one.axis, _unit(one.frame[:3, 0]))
+    x, y = _unit(one.frame[:3, 0]), crossed(one.axis, _unit(one.frame[:3, 0]))
 
     def angle(vector: Array) -> float:
         return math.atan2(float(vector @ y), float(vector @ x))
 
     if mesh.kind == "rack":
         along, up = _unit(two.frame[:3, 0]), _unit(two.frame[:3, 1])
-        way = 1.0 if float(np.cross(one.axis, -up) @ along) > 0 else -1.0
+        way = 1.0 if float(crossed(one.axis, -up) @ along) > 0 else -1.0
         arc = -angle(-up) * one.solid.teeth / (2 * math.pi)
         shift = float((two.centre - one.centre) @ along) * way / gears.pitch(two.solid.module)
         return _half(arc - shift)

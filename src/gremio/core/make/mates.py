@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from gremio.core.arrays import Array
+from gremio.core.arrays import Array, crossed
 from gremio.core.edit.controls import all_home
 from gremio.core.edit.parts import add_part, moved_by, rigid_family
 from gremio.core.frames import frame_of
@@ -109,7 +109,7 @@ def _free_way(rig: Rig, home: Pose, gear: Gear, apart: float, mate: SpurGear) ->
         if math.isfinite(right) and abs(float(np.linalg.norm(way)) - right) < gear.solid.module:
             along = -way / np.linalg.norm(way)
             break
-    side = np.cross(gear.axis, along)
+    side = crossed(gear.axis, along)
     for degrees in _ROUND:
         turn = math.radians(degrees)
         way = along * math.cos(turn) + side * math.sin(turn)

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from gremio.core.arrays import Array
+from gremio.core.arrays import Array, crossed
 from gremio.core.edit.change import must_have
 from gremio.core.edit.controls import all_home
 from gremio.core.edit.mounts import place_part
@@ -93,7 +93,7 @@ def _pair(cog: Standing, row: Row) -> RackPair | None:
     along = float(apart @ row.along)
     if not -teeth.pitch < along < teeth.end + teeth.pitch:
         return None
-    side = np.cross(row.along, row.up)
+    side = crossed(row.along, row.up)
     across = float(apart @ side)
     same = 1.0 if float(cog.axis @ side) > 0 else -1.0
     ends = sorted((across + same * cog.cog.low, across + same * cog.cog.high))
@@ -138,8 +138,8 @@ def interlock_own(rig: Rig, one: PartId, two: PartId, *, geometry: GeometryOf) -
     cog, row = pair.cog, pair.row
     down = -row.up
     # Which way, and how far along the row, the nearest tooth of the cog stands from the contact.
-    onward = float(np.cross(cog.axis, down) @ row.along)
-    turn = math.atan2(float(cog.axis @ np.cross(down, cog.zero)), float(down @ cog.zero))
+    onward = float(crossed(cog.axis, down) @ row.along)
+    turn = math.atan2(float(cog.axis @ crossed(down, cog.zero)), float(down @ cog.zero))
     tooth = float((pair.contact - row.first) @ row.along) + pair.radius * turn * onward
     pitch = row.teeth.pitch
     off = (tooth + pitch / 2) % pitch

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from gremio.core.arrays import Array
+from gremio.core.arrays import Array, crossed
 from gremio.core.edit.change import must_have
 from gremio.core.edit.links import with_pair
 from gremio.core.edit.parts import moved_by
@@ -136,7 +136,7 @@ def _on_one_line(pose: Pose, lead: ChannelKey, follower: ChannelKey) -> bool:
     (one, along), (two, other) = channel_axis(pose, lead), channel_axis(pose, follower)
     apart = two - one
     off = float(np.linalg.norm(apart - along * float(apart @ along)))
-    return bool(np.linalg.norm(np.cross(along, other)) < 1e-6) and off < 1e-6
+    return bool(np.linalg.norm(crossed(along, other)) < 1e-6) and off < 1e-6
 
 
 def _carrier(rig: Rig, lead: ChannelKey, follower: ChannelKey) -> ChannelKey:
@@ -240,7 +240,7 @@ def _way(pose: Pose, lead: ChannelKey, follower: ChannelKey, contact: Array) -> 
     for channel in (lead, follower):
         origin, axis = channel_axis(pose, channel)
         turns = split(channel)[1].startswith("turn")
-        speeds.append(np.cross(axis, contact - origin) if turns else axis)
+        speeds.append(crossed(axis, contact - origin) if turns else axis)
     return 1 if float(speeds[0] @ speeds[1]) >= 0 else -1
 
 
@@ -289,7 +289,7 @@ def _rolling(
     _, axle = channel_axis(pose, wheel)
     _, along = channel_axis(pose, slide)
     # The centre goes with a turn about the axle as the point of contact stands still.
-    forward = np.cross(axle, np.array([0.0, 0.0, 1.0]))
+    forward = crossed(axle, np.array([0.0, 0.0, 1.0]))
     if abs(float(forward @ along)) < 0.1:
         return None
     way = 1 if float(forward @ along) > 0 else -1

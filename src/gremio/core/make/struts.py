@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from msgspec.structs import replace
 
-from gremio.core.arrays import Array
+from gremio.core.arrays import Array, crossed
 from gremio.core.edit.change import (
     check_new_name,
     known_or_new,
@@ -136,9 +136,9 @@ def _place(poses: Poses, eye: Eye) -> Array:
 def _along(way: Array) -> Array:
     """(3, 3) a frame whose x goes along a way, with z as upright as it can be."""
     up = np.array([0.0, 0.0, 1.0]) if abs(way[2]) < 0.99 else np.array([0.0, 1.0, 0.0])
-    left = np.cross(up, way)
+    left = crossed(up, way)
     left /= np.linalg.norm(left)
-    return np.stack([way, left, np.cross(way, left)], axis=1)
+    return np.stack([way, left, crossed(way, left)], axis=1)
 
 
 def _fitting(

@@ -9,7 +9,7 @@ from typing import NamedTuple
 import numpy as np
 from msgspec.structs import replace
 
-from gremio.core.arrays import Array
+from gremio.core.arrays import Array, crossed
 from gremio.core.edit.change import must_have
 from gremio.core.edit.controls import all_home
 from gremio.core.edit.links import add_link
@@ -169,7 +169,7 @@ def _in_order(read: list[BandWheel], inside: Collection[PartId]) -> list[BandWhe
     first = read[0]
     middle = np.mean([wheel.centre for wheel in read if wheel.part not in inside], axis=0)
     x = first.tooth
-    y = np.cross(first.axle, x)
+    y = crossed(first.axle, x)
 
     def angle(wheel: BandWheel) -> float:
         out = wheel.centre - middle
@@ -226,7 +226,7 @@ def _seat_of(home: Pose, on: PartId | None, driver: BandWheel, chain: bool) -> f
     axle = axle / np.linalg.norm(axle)
     x = np.array([1.0, 0.0, 0.0]) if abs(axle[0]) < 0.9 else np.array([0.0, 0.0, 1.0])
     one = x - axle * float(x @ axle)
-    two = np.cross(axle, one)
+    two = crossed(axle, one)
     tooth = back[:3, :3] @ driver.tooth
     found = math.atan2(float(tooth @ two), float(tooth @ one))
     return found + math.pi / driver.teeth if chain else found
@@ -340,7 +340,7 @@ def _own_on_band(
         return size.own
     stands = np.eye(4)
     stands[:3, 0], stands[:3, 1] = place.forward[0], axle
-    stands[:3, 2] = np.cross(place.forward[0], axle)
+    stands[:3, 2] = crossed(place.forward[0], axle)
     stands[:3, 3] = place.at[0]
     own: Array = np.linalg.inv(stands) @ back @ home.world(link)
     return own
@@ -405,6 +405,6 @@ def _off_its_seat(rig: Rig, home: Pose, tread_id: ThingId, place: int, wheel: Ba
     middle = found.band.course.places(np.array([found.band.on[row].mean()])).at[0]
     pins = found.frames[:, :3, 3] - found.frames[:, :3, 0] * found.pitch / 2
     pin = pins[int(np.argmin(np.linalg.norm(pins - middle, axis=1)))] - centre
-    angle = math.atan2(float(np.cross(tooth, pin) @ axle), float(tooth @ pin))
+    angle = math.atan2(float(crossed(tooth, pin) @ axle), float(tooth @ pin))
     step = 2 * math.pi / wheel.teeth
     return (angle / step - 0.5 - round(angle / step - 0.5)) * step

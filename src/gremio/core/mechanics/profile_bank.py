@@ -8,12 +8,14 @@ from typing import Any
 import numpy as np
 
 from gremio.core.arrays import Array, Rows
+from gremio.core.kernels.library import Kernel, address, check_rows
 from gremio.core.mechanics.bank import Bank
 from gremio.core.mechanics.cam_laws import LAWS
 from gremio.core.mechanics.profiles import Profile, end_speed
 
 Whole = Rows
-# From so many values on, the compiled loop is worth its loading.
+_BANK = Kernel("gremio_bank", "wwpppppppppwpp")
+# From so many values on, other threads may run meanwhile.
 _MANY = 50_000
 _LAW_NAMES = tuple(LAWS)
 
@@ -64,8 +66,8 @@ def some_of(banks: Sequence[Bank], those: Sequence[int]) -> Bank:
         law=law,
         first=np.concatenate([bank.first for bank in banks])[at],
         end=np.concatenate([bank.end for bank in banks])[at],
-        slopes=np.concatenate([bank.slopes for bank in banks], axis=1)[:, at],
-        rounds=np.concatenate([bank.rounds for bank in banks], axis=1)[:, at],
+        slopes=np.concatenate([bank.slopes for bank in banks], axis=1).take(at, axis=1),
+        rounds=np.concatenate([bank.rounds for bank in banks], axis=1).take(at, axis=1),
         laws=tuple(int(one) for one in np.unique(law) if one),
     )
 
@@ -88,13 +90,28 @@ def _slope(profile: Profile, beyond: str, which: int) -> float:
 def values(bank: Bank, channels: Array, rows: Whole) -> Array:
     """(k, F) the height of each profile at its own lead: the row of channels (C, F) that rows
     (k,) says."""
-    if len(rows) * channels.shape[1] >= _MANY:
-        from gremio.core.mechanics.compiled_bank import values as compiled
-
-        result, span = compiled(bank, channels, rows)
-    else:
-        result, span = _values(bank, channels[rows])
+    result, span = _cubics(bank, channels, rows)
     return _with_laws(bank, channels[rows], span, result) if bank.laws else result
+
+
+def _cubics(bank: Bank, channels: Array, rows: Whole) -> tuple[Array, Whole]:
+    """Heights (k, F) as if every span were a cubic, and which span each is in; spans are told
+    only where a profile follows a law."""
+    k, n = bank.x.shape
+    frames = channels.shape[1]
+    if not (k == len(rows) == len(bank.last) == len(bank.first) == bank.slopes.shape[1]):
+        raise ValueError("a bank has as many of everything as profiles")
+    check_rows(rows, 0, len(channels), "leads")
+    check_rows(bank.last, 0, n - 1, "spans")
+    channels = np.ascontiguousarray(channels, dtype=np.float64)
+    result = np.empty((k, frames))
+    span = np.empty(result.shape if bank.laws else (0, 0), dtype=np.intp)
+    if result.size:
+        run = _BANK.beside if result.size >= _MANY else _BANK.alone
+        arrays = bank.x, bank.c, bank.last, bank.first, bank.end, bank.slopes, bank.rounds
+        told = [address(array) for array in (*arrays, channels, rows)]
+        run(k, n, *told, frames, address(result), address(span) if bank.laws else None)
+    return result, span
 
 
 def _inside(bank: Bank, leads: Array) -> Array:
@@ -106,23 +123,6 @@ def _inside(bank: Bank, leads: Array) -> Array:
         x = np.where(wraps, around, leads)
     result: Array = np.minimum(np.maximum(x, bank.first), bank.end)
     return result
-
-
-def _values(bank: Bank, leads: Array) -> tuple[Array, Whole]:
-    """Heights as if every span were a cubic, and which span each is in."""
-    x = _inside(bank, leads)
-    span = (bank.x[:, 1:, None] <= x[:, None, :]).sum(axis=1)
-    span = np.minimum(span, bank.last[:, None])
-    row = np.arange(len(x))[:, None]
-    u = x - bank.x[row, span]
-    a, b, s, d = (bank.c[row, span, i] for i in range(4))
-    result = ((a * u + b) * u + s) * u + d
-    if bank.slopes.any():
-        before, after = leads - bank.first, leads - bank.end
-        goes_on = np.where(bank.rounds[0], 0.0, np.minimum(before, 0.0)) * bank.slopes[0]
-        goes_on += np.where(bank.rounds[1], 0.0, np.maximum(after, 0.0)) * bank.slopes[1]
-        result = result + goes_on
-    return result, span
 
 
 def _with_laws(bank: Bank, leads: Array, span: Whole, result: Array) -> Array:

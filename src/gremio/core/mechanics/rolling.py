@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from gremio.core.arrays import Array
+from gremio.core.arrays import Array, crossed
 
 _LEVEL = 1e-6
 
@@ -30,7 +30,7 @@ def rolled(frames: Array, axle: int, radius: float, *, upright: bool = True) -> 
     if up is None:
         return np.zeros(len(frames))
     side = turn[:, :, axle]
-    heading = turn @ np.cross(np.eye(3)[axle], up)
+    heading = turn @ crossed(np.eye(3)[axle], up)
     step = place[1:] - place[:-1]
     along = np.einsum("fi,fi->f", heading[:-1], step)
     across = np.einsum("fi,fi->f", side[:-1], step)

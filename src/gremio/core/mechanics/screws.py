@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from gremio.core.arrays import Array
+from gremio.core.arrays import Array, crossed
 
 _NO_TURN = 1e-7
 
@@ -46,5 +46,5 @@ def screw_between(before: Array, after: Array) -> Screw:
     slide = float(step @ way)
     across = step - slide * way
     # The middle goes along a chord of the circle about the axis.
-    at = middle + across / 2 + np.cross(way, across) / (2 * np.tan(turn / 2))
+    at = middle + across / 2 + crossed(way, across) / (2 * np.tan(turn / 2))
     return Screw(at, way, turn, slide, error)

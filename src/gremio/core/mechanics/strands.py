@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from gremio.core.arrays import Array
+from gremio.core.arrays import Array, crossed
 
 _ROUNDS = 60
 _LEVEL = 1e-9
@@ -72,9 +72,9 @@ def coil(one: Array, two: Array, across: Array, radius: float, coils: float, cou
     axis = way / max(size, 1e-12)
     side = across - axis * float(across @ axis)
     if float(np.linalg.norm(side)) < 1e-9:
-        side = np.cross(axis, np.eye(3)[int(np.argmin(np.abs(axis)))])
+        side = crossed(axis, np.eye(3)[int(np.argmin(np.abs(axis)))])
     side = side / np.linalg.norm(side)
-    other = np.cross(axis, side)
+    other = crossed(axis, side)
     share = np.linspace(0.0, 1.0, count)
     run_in = np.clip(np.minimum(share, 1 - share) / 0.08, 0.0, 1.0)
     wide = radius * np.sin(run_in * math.pi / 2)

@@ -11,7 +11,7 @@ from collections.abc import Sequence
 import numpy as np
 import numpy.typing as npt
 
-from gremio.core.arrays import Array
+from gremio.core.arrays import Array, crossed
 
 # So many rounds at most where several angles are sought one after the other.
 _ROUNDS = 80
@@ -69,11 +69,11 @@ def turn_of(frames: Array) -> Array:
 def least(one: Array, two: Array) -> Array:
     """(..., 3, 3) the least turns that take unit vectors `one` to `two`, (..., 3) each; where
     they are opposite, half a turn about a line across them."""
-    axis = np.cross(one, two)
+    axis = crossed(one, two)
     cos = (one * two).sum(axis=-1)
     opposite = cos < -1 + 1e-12
     helper = np.eye(3)[np.argmin(np.abs(one), axis=-1)]
-    across = unit(np.cross(one, helper))
+    across = unit(crossed(one, helper))
     # R = I + [v]× + [v]×² / (1 + cos), from Rodrigues' formula.
     v = skew(axis)
     made = np.eye(3) + v + v @ v / np.where(opposite, 1.0, 1.0 + cos)[..., None, None]

@@ -15,6 +15,7 @@ import numpy as np
 
 from gremio.core.arrays import Array
 from gremio.core.mechanics.profiles import Profile, total
+from gremio.core.mechanics.totals import totals
 from gremio.core.motion.stopping import check_not_stopped
 
 _NODES, _WEIGHTS = np.polynomial.legendre.leggauss(8)
@@ -25,8 +26,6 @@ _FIT = np.polynomial.legendre.legvander(_NODES, 7) * _WEIGHTS[:, None] * (_DEGRE
 _EXACT, _HALVINGS = 1e-11, 18
 # No piece is longer at first (s).
 _LONGEST = 0.5
-# From so many motors on, the compiled loop is worth its loading.
-_MANY = 64
 # What can't follow at once is gone after in so many steps a second; so many are asked together.
 _STEPS_A_SECOND, _MOST_STEPS, _AT_ONCE = 1920, 2_000_000, 20_000
 
@@ -45,15 +44,7 @@ class KeyedTotals:
 
     def at(self, times: Array) -> Array:
         """(M, F) the totals at times (F,), s, from 0 on."""
-        # By the number of motors alone, so that a time asked for alone gives the same to the bit.
-        if len(self._profiles) >= _MANY:
-            from gremio.core.mechanics.compiled_totals import totals as compiled
-
-            found: Array = compiled(self._profiles, times, self._from)
-            return found
-        each = np.array([total(profile, times) for profile in self._profiles])
-        totals: Array = each.reshape(len(self._profiles), len(times)) - self._from[:, None]
-        return totals
+        return totals(self._profiles, times, self._from)
 
 
 class LimitedTotals:

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping
 
 import numpy as np
 
-from gremio.core.arrays import Array
+from gremio.core.arrays import Array, crossed
 from gremio.core.frames import Frame, carried, matrix
 from gremio.core.plan.carrying import carriers
 from gremio.core.plan.joints import APPLIED, joint_matrix, outer_matrix
@@ -119,9 +119,9 @@ def across(axis: Array) -> Array:
     """(2, 3) unit directions across an axis."""
     along = axis / max(float(np.linalg.norm(axis)), 1e-12)
     helper = np.eye(3)[int(np.argmin(np.abs(along)))]
-    one = np.cross(along, helper)
+    one = crossed(along, helper)
     one /= np.linalg.norm(one)
-    return np.stack([one, np.cross(along, one)])
+    return np.stack([one, crossed(along, one)])
 
 
 def gaps(

@@ -7,6 +7,7 @@ import math
 
 import numpy as np
 
+from gremio.core.arrays import crossed
 from gremio.core.rig.model import Path
 
 
@@ -22,7 +23,7 @@ def wrong_path(path: Path) -> str:
         if len(path.points) != 3:
             return f"The path {path.name} needs three points, for it is a part of a circle."
         a, b, c = np.asarray(path.points)
-        across, size = np.cross(b - a, c - a), max(np.ptp(path.points, axis=0).max(), 1e-300)
+        across, size = crossed(b - a, c - a), max(np.ptp(path.points, axis=0).max(), 1e-300)
         if float(np.linalg.norm(across)) < 1e-9 * size * size:
             return f"The three points of the path {path.name} are in one line: move one aside."
     return ""

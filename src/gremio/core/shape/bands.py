@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from gremio.core.arrays import Array, Rows
+from gremio.core.arrays import Array, Rows, crossed
 from gremio.core.shape.courses import Stretches, wrapped
 
 _ROUND = 2 * math.pi
@@ -96,7 +96,7 @@ def _turned(course: Stretches, count: int) -> Array:
 
 def _side(course: Stretches, arc: int) -> float:
     assert course.plane is not None
-    turns = np.cross(course.forward[arc], course.inward[arc]) @ course.plane
+    turns = crossed(course.forward[arc], course.inward[arc]) @ course.plane
     return math.copysign(1.0, float(turns))
 
 
@@ -116,7 +116,7 @@ def _sagging(
         centres.append(middles[place])
         radii.append(float(sizes[place]))
         forward, long = bare.forward[straight[place]], float(longs[place])
-        out = np.cross(forward, normal)
+        out = crossed(forward, normal)
         level = float(out @ up)
         depth = sag * (long / longest) ** 2 * abs(level)
         if depth <= _NO_SAG or long <= 0.0 or (level < 0 and not hangs):

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from gremio.core.arrays import Array
+from gremio.core.arrays import Array, crossed
 from gremio.core.shape.features import Place, round_axis
 from gremio.core.shape.geometry import Geometry
 
@@ -72,9 +72,9 @@ def cogs_on(geometry: Geometry) -> tuple[Cog, ...]:
 def _across(axis: Place) -> tuple[Array, Array]:
     assert axis.direction is not None
     way = axis.direction
-    one = np.cross(way, np.eye(3)[int(np.argmin(np.abs(way)))])
+    one = crossed(way, np.eye(3)[int(np.argmin(np.abs(way)))])
     one = one / np.linalg.norm(one)
-    return one, np.cross(way, one)
+    return one, crossed(way, one)
 
 
 def _sampled(geometry: Geometry, axis: Place, one: Array, two: Array) -> tuple[Array, Array, Array]:

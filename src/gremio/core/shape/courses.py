@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
-from gremio.core.arrays import Array, Rows
+from gremio.core.arrays import Array, Rows, crossed
 from gremio.core.rig.model import Path
 from gremio.core.rig.path_points import wrong_path
 
@@ -207,12 +207,12 @@ def _polyline(corners: Array) -> Stretches:
 def _circle(points: Array, whole: bool) -> Stretches:
     """The arc from the first through the second to the third point, or the whole circle."""
     a, b, c = points
-    normal = np.cross(b - a, c - a)
+    normal = crossed(b - a, c - a)
     normal = normal / np.linalg.norm(normal)
     middle = a + _to_centre(b - a, c - a)
     radius = float(np.linalg.norm(a - middle))
     inward = (middle - a) / radius
-    forward = np.cross(normal, -inward)
+    forward = crossed(normal, -inward)
     out = c - middle
     angle = math.atan2(float(out @ forward), float(out @ -inward)) % (2 * math.pi)
     size = 2 * math.pi * radius if whole else angle * radius
@@ -223,8 +223,8 @@ def _circle(points: Array, whole: bool) -> Stretches:
 
 def _to_centre(ab: Array, ac: Array) -> Array:
     """(3,) from a corner of a triangle to the middle of the circle through all three."""
-    normal = np.cross(ab, ac)
-    across = np.cross(normal, ab) * float(ac @ ac) + np.cross(ac, normal) * float(ab @ ab)
+    normal = crossed(ab, ac)
+    across = crossed(normal, ab) * float(ac @ ac) + crossed(ac, normal) * float(ab @ ab)
     result: Array = across / (2 * float(normal @ normal))
     return result
 
@@ -241,18 +241,18 @@ def wrapped(centres: Array, radii: Array, normal: Array) -> Stretches:
     apart = centres[after] - centres
     far = np.linalg.norm(apart, axis=1)
     ahead = apart / far[:, None]
-    left = np.cross(normal, ahead)
+    left = crossed(normal, ahead)
     sine = (radii[after] - radii) / far
     cosine = np.sqrt(np.maximum(1 - sine**2, 0.0))
     way = ahead * cosine[:, None] - left * sine[:, None]
-    side = np.cross(normal, way)
+    side = crossed(normal, way)
     start = centres - radii[:, None] * side
     sizes = np.linalg.norm(centres[after] - radii[after, None] * side - start, axis=1)
     pieces: list[tuple[Array, Array, Array, float, float]] = []
     for i in range(count):
         pieces.append((start[i], way[i], np.zeros(3), 0.0, float(sizes[i])))
         j = int(after[i])
-        turned = math.atan2(float(np.cross(way[i], way[j]) @ normal), float(way[i] @ way[j]))
+        turned = math.atan2(float(crossed(way[i], way[j]) @ normal), float(way[i] @ way[j]))
         turned = turned % (2 * math.pi) if radii[j] > 0 else -(-turned % (2 * math.pi))
         size = turned * float(radii[j])
         if size > 1e-12:
@@ -267,7 +267,7 @@ def wrapped(centres: Array, radii: Array, normal: Array) -> Stretches:
 def _plane_of(centres: Array) -> Array:
     """(3,) the normal about which wheels are gone round; of wheels in one line, level."""
     following = np.roll(centres, -1, axis=0)
-    normal = np.cross(centres, following).sum(axis=0) - np.cross(
+    normal = crossed(centres, following).sum(axis=0) - crossed(
         centres.mean(axis=0), (following - centres).sum(axis=0)
     )
     size, far = float(np.linalg.norm(normal)), float(np.ptp(centres, axis=0).max())
@@ -275,7 +275,7 @@ def _plane_of(centres: Array) -> Array:
         across: Array = normal / size
         return across
     along = centres[1] - centres[0]
-    level = np.cross(along, [0.0, 0.0, 1.0])
+    level = crossed(along, [0.0, 0.0, 1.0])
     if float(np.linalg.norm(level)) < 1e-9:
         level = np.array([0.0, 1.0, 0.0])
     result: Array = level / np.linalg.norm(level)

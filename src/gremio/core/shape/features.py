@@ -8,7 +8,7 @@ from typing import Literal, NamedTuple
 import numpy as np
 import numpy.typing as npt
 
-from gremio.core.arrays import Array, Flags
+from gremio.core.arrays import Array, Flags, crossed
 from gremio.core.shape.geometry import Geometry
 
 PlaceKind = Literal["corner", "edge middle", "circle centre", "face centre", "axis"]
@@ -88,9 +88,9 @@ def round_axis(points: Array) -> Place | None:
 
 
 def _round_along(points: Array, way: Array) -> Place | None:
-    one = np.cross(way, np.eye(3)[int(np.argmin(np.abs(way)))])
+    one = crossed(way, np.eye(3)[int(np.argmin(np.abs(way)))])
     one /= np.linalg.norm(one)
-    two = np.cross(way, one)
+    two = crossed(way, one)
     flat = points @ np.stack([one, two], axis=1)
     if np.linalg.matrix_rank(flat - flat.mean(axis=0), tol=1e-12) < 2:
         return None
@@ -120,7 +120,7 @@ def _faces(geometry: Geometry) -> list[Place]:
     """Flat faces: triangles of one plane together, where sharp edges bound them all round."""
     corners = geometry.vertices[geometry.triangles]
     areas = np.linalg.norm(
-        np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1
+        crossed(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1
     )
     if len(areas) == 0 or float(areas.sum()) <= 0:
         return []

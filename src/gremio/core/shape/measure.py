@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from gremio.core.arrays import Array
+from gremio.core.arrays import Array, crossed
 from gremio.core.frames import carried, matrix
 from gremio.core.problem import GremioError
 from gremio.core.rig.ids import PartId
@@ -61,7 +61,7 @@ def measured(
             if any(way is None for way in ways):
                 return math.nan
             a, b = ways
-            return math.atan2(float(np.linalg.norm(np.cross(a, b))), float(np.dot(a, b)))  # type: ignore[arg-type]
+            return math.atan2(float(np.linalg.norm(crossed(a, b))), float(np.dot(a, b)))  # type: ignore[arg-type]
         case "size":
             return size_along(rig, ends[0].part, "xyz".index(measure.axis), geometry)
         case _:

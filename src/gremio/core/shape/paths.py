@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import numpy.typing as npt
 
-from gremio.core.arrays import Array
+from gremio.core.arrays import Array, crossed
 from gremio.core.rig.model import Path
 from gremio.core.shape.courses import Course, course_of
 
@@ -43,7 +43,7 @@ def along(path: Path, ways: npt.ArrayLike, banked_for: float = 0.0) -> Array:
     places = course.places(gone)
     frames[:, :3, 0] = places.forward
     frames[:, :3, 1] = _left(course, places.forward)
-    frames[:, :3, 2] = np.cross(places.forward, frames[:, :3, 1])
+    frames[:, :3, 2] = crossed(places.forward, frames[:, :3, 1])
     frames[:, :3, 3] = places.at
     if banked_for:
         left = frames[:, :3, 1]
@@ -58,7 +58,7 @@ def _left(course: Course, forward: Array) -> Array:
     if plane is not None and abs(float(plane[2])) < 0.5:
         # Round wheels that stand upright the band would else turn over half way.
         return np.repeat(plane[None], len(forward), axis=0)
-    left = np.cross([0.0, 0.0, 1.0], forward)
+    left = crossed([0.0, 0.0, 1.0], forward)
     steep = np.linalg.norm(left, axis=1) < 1e-9
     left[steep] = [0.0, 1.0, 0.0]
     result: Array = left / np.linalg.norm(left, axis=1, keepdims=True)

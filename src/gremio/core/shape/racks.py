@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from gremio.core.arrays import Array
+from gremio.core.arrays import Array, crossed
 from gremio.core.shape.geometry import Geometry
 
 # Into how many pieces the row is cut; how few teeth there are at least.
@@ -44,7 +44,7 @@ class StraightTeeth(NamedTuple):
     @property
     def side(self) -> Array:
         """(3,) unit, along the teeth."""
-        found: Array = np.cross(self.along, self.up)
+        found: Array = crossed(self.along, self.up)
         return found
 
     @property
@@ -105,7 +105,7 @@ def _row(geometry: Geometry, along: Array, up: Array) -> StraightTeeth | None:
     if not _SHALLOW * pitch < depth < _DEEP * pitch:
         return None
     start = float(centres.mean()) - pitch * (len(centres) - 1) / 2
-    side = np.cross(along, up)
+    side = crossed(along, up)
     across = geometry.vertices @ side
     middle = (across.min() + across.max()) / 2
     first = start * along + tip * up + middle * side

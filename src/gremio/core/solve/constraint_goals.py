@@ -11,7 +11,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from gremio.core.arrays import Array, Flags
+from gremio.core.arrays import Array, Flags, crossed
 from gremio.core.frames import IDENTITY, Frame, matrix
 from gremio.core.mechanics import turns
 from gremio.core.rig.constraints import targets_of
@@ -227,7 +227,7 @@ def aim(seen: Seen) -> Goal:
         up = np.broadcast_to(np.array([0.0, 0.0, 1.0]), goal.shape)
         if one.upright == "target":
             up = _at(seen.toward, seen.kept.toward) - places
-        across = np.cross(goal, up)
+        across = crossed(goal, up)
         level = np.linalg.norm(across, axis=-1) > 1e-9 * np.linalg.norm(up, axis=-1)
         upright = _two_axes(goal, up) @ np.swapaxes(_two_axes(axis, seen.kept.second), -1, -2)
         turned = np.where(level[..., None, None], upright, turned)
@@ -240,8 +240,8 @@ def _two_axes(first: Array, second: Array) -> Array:
     The triad of Black, "A passive system for determining the attitude of a satellite", AIAA
     Journal 2 (1964).
     """
-    across = turns.unit(np.cross(first, second))
-    return np.stack(np.broadcast_arrays(first, np.cross(across, first), across), axis=-1)
+    across = turns.unit(crossed(first, second))
+    return np.stack(np.broadcast_arrays(first, crossed(across, first), across), axis=-1)
 
 
 def _nearest_on(path: Path, frames: Array, places: Array) -> Array:

@@ -11,11 +11,13 @@ from gremio.core.arrays import Array, Flags, Rows
 from gremio.core.quantity import LARGEST
 from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.solve.constraint_steps import ConstraintBatch
+from gremio.core.solve.course import others
 from gremio.core.solve.frames import Finder, world_frames
 from gremio.core.solve.pose import Closed, Poses
 from gremio.core.solve.program import Program
 from gremio.core.solve.reach_steps import ReachStep
 from gremio.core.solve.steps import GROWING, CamsStep, FormulaStep, Level
+from gremio.core.solve.tree import every_row
 from gremio.core.solve.wants import Want
 
 _SUBSTEPS = 24
@@ -102,44 +104,32 @@ def evaluate_channels(
         if row is not None and program.inputs[row]:
             asked[row] = values
     undefined: dict[int, Flags] = {}
-    wild = ~(np.abs(asked[given]) <= LARGEST)
-    if wild.any():
-        # What is no plain number stands at home, and is told.
-        for row in np.arange(len(asked))[given][wild.any(axis=1)]:
-            flags = ~(np.abs(asked[row]) <= LARGEST)
-            asked[row, flags], undefined[int(row)] = program.home[row], flags
     channels = np.empty_like(asked)
-    channels[given] = asked[given]
-    program.first.hold(channels)
-    put = {
-        int(row): asked[row].copy()
-        for level in program.steps
-        for step in (*level.adds, *level.constraints)
-        for row in step.followers
-        if program.inputs[row]
-    }
     finder = Finder(program, channels)
-    for level in program.steps:
-        _run(level, finder, asked, apart)
-        if level.sets or level.adds:
-            _stand_in(program, level, channels, asked, held or {}, undefined)
-        for constraints in level.constraints:
-            found = _constrain(constraints, finder, asked)
-            if wants is not None:
-                wants.update(found)
-        level.limits.hold(channels)
-        if level.holds is not None:
-            level.holds.run(channels)
-        for batch in level.loops:
-            gone, gap = batch.run(channels, asked)
-            if closed is not None:
-                closed.append((batch, gone, gap))
+    put: dict[int, Array] = {}
+    for number, piece in enumerate(program.course):
+        if piece.block is not None and piece.block.run(channels, asked) and not undefined:
+            # What is no plain number stands at home, and is told.
+            undefined.update(_at_home(program, asked))
+            piece.block.run(channels, asked)
+        if number == 0:
+            put = {row: asked[row].copy() for row in program.put_rows}
+        if (level := piece.gives) is not None:
+            _run(level, finder, asked, apart)
+            if level.sets or level.adds:
+                _stand_in(program, level, channels, asked, held or {}, undefined)
+            for constraints in level.constraints:
+                found = _constrain(constraints, finder, asked)
+                if wants is not None:
+                    wants.update(found)
+        if (level := piece.ends) is not None:
+            _end(level, channels, asked, closed)
     return channels, asked, undefined, put
 
 
 def _run(level: Level, finder: Finder, asked: Array, apart: bool) -> None:
     channels = finder.channels
-    for train in level.trains:
+    for train in others(level):
         train.run(channels, asked)
     for step in level.sets:
         where = step.where if isinstance(step, CamsStep) else step.followers
@@ -147,14 +137,34 @@ def _run(level: Level, finder: Finder, asked: Array, apart: bool) -> None:
         asked[where] = given
         channels[where] = given
     for step in level.adds:
-        if apart and isinstance(step, GROWING):
-            # It has come to where it is put in each frame.
+        if (apart or len(channels[0]) == 1) and isinstance(step, GROWING):
+            # It has come to where it is put in each frame, and so it has in the only one.
             channels[step.followers] = asked[step.followers]
             continue
         # More than one link may add to a channel, so one after another.
         given = asked[step.followers] + step.values(finder)
         asked[step.followers] = given
         channels[step.followers] = given
+
+
+def _at_home(program: Program, asked: Array) -> dict[int, Flags]:
+    """Put at home what is asked for and is no plain number; returns in which frames, by row."""
+    found: dict[int, Flags] = {}
+    for row in every_row(program.given_rows):
+        flags = ~(np.abs(asked[row]) <= LARGEST)
+        if flags.any():
+            asked[row, flags], found[int(row)] = program.home[row], flags
+    return found
+
+
+def _end(level: Level, channels: Array, asked: Array, closed: list[Closed] | None) -> None:
+    """Hold what has stops that something leads, and close the level's loops."""
+    if level.holds is not None:
+        level.holds.run(channels)
+    for batch in level.loops:
+        gone, gap = batch.run(channels, asked)
+        if closed is not None:
+            closed.append((batch, gone, gap))
 
 
 def _constrain(
@@ -216,15 +226,3 @@ def rolled_on(
         way[channel] = after.get(channel, 0.0)
     poses = evaluate(program, way)
     return {**after, **{c: float(poses.asked[program.channel_row[c], -1]) for c in program.growing}}
-
-
-def warm_up(program: Program) -> None:
-    """Load what closes loops, and close one at home, so that no hand waits for it later."""
-    from gremio.core.solve.loop_walk import MOST, close_many
-
-    for level in program.steps:
-        for batch in level.loops:
-            asked, one = batch.home[:1, None].copy(), np.empty((1, 1))
-            shapes = batch.some_shapes(np.zeros(1, dtype=np.intp))
-            close_many(shapes, batch.home[:1], asked, MOST, asked.copy(), one, one.copy())
-            return

@@ -20,7 +20,7 @@ from gremio.core.rig.numbers import full_label, home_value, kind_of, meant_unit,
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.shape.measure import is_fixed, measured
 from gremio.core.solve.dimensions import led_dimensions, with_dimensions
-from gremio.core.solve.frames import Finder, as_matrices
+from gremio.core.solve.frames import Finder
 from gremio.core.solve.steps import FormulaStep
 
 
@@ -86,7 +86,7 @@ class Values:
         led = led_dimensions(self.rig, self.row, [end.part for end in measure.ends])
         count = 1 if is_fixed(measure) and not led else frames
         parts = {end.part for end in measure.ends}
-        worlds = {part: as_matrices(finder.world(part))[:, 0] for part in parts}
+        worlds = {part: finder.world(part) for part in parts}
         found = []
         for f in range(count):
             rig = with_dimensions(self.rig, led, finder.channels[:, f]) if led else self.rig
@@ -166,16 +166,16 @@ def _find(rig: Rig, leaves: list[Leaf], row: dict[ChannelKey, int], geometry: Ge
 
 def _distance(finder: Finder, one: PartId, two: PartId) -> Array:
     """(F,) distance between the mounts of two parts (m)."""
-    apart = finder.world(one)[3, :, 0] - finder.world(two)[3, :, 0]
-    result: Array = np.sqrt((apart**2).sum(axis=0))
+    apart = finder.world(one)[:, :3, 3] - finder.world(two)[:, :3, 3]
+    result: Array = np.sqrt((apart**2).sum(axis=1))
     return result
 
 
 def _angle(finder: Finder, one: PartId, two: PartId) -> Array:
     """(F,) angle of the turn from one part to another (rad), 0 to π."""
-    a, b = finder.world(one)[:3, :, 0], finder.world(two)[:3, :, 0]
+    a, b = finder.world(one)[:, :3, :3], finder.world(two)[:, :3, :3]
     a, b = (m / np.linalg.norm(m, axis=1, keepdims=True) for m in (a, b))
-    turn = np.einsum("irf,jrf->ijf", a, b)
+    turn = np.einsum("fri,frj->ijf", a, b)
     sine = np.sqrt(
         (turn[2, 1] - turn[1, 2]) ** 2
         + (turn[0, 2] - turn[2, 0]) ** 2

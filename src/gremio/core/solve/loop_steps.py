@@ -10,10 +10,12 @@ from typing import Any
 import numpy as np
 
 from gremio.core.arrays import Array, Flags, Rows
+from gremio.core.kernels.library import Table
 from gremio.core.plan.loop_geometry import frames_in_loop, gaps
 from gremio.core.plan.loops import Loop
 from gremio.core.rig.ids import ChannelKey
 from gremio.core.rig.model import Rig
+from gremio.core.solve.loop_closing import MOST, assemble, close_many, table_of
 from gremio.core.solve.loop_shape import Shape, shape_of
 from gremio.core.solve.patience import may_go_on
 
@@ -61,11 +63,7 @@ class LoopStep:
         that is closed: but for what no joint can close."""
         if self.closed_at_home:
             return self.home, 0.0, True
-        from gremio.core.solve.loop_walk import assemble
-
-        q = self.home.copy()
-        gap, closed = assemble(self.shape, q)
-        return q, float(gap), bool(closed)
+        return assemble(self.shape, self.home)
 
     @cached_property
     def shape(self) -> Shape:
@@ -145,10 +143,15 @@ class LoopBatch:
         ]
         return Shape(*arrays)
 
-    def some_shapes(self, those: Rows) -> Shape:
-        """The shapes of some of the loops."""
+    @cached_property
+    def table(self) -> Table:
+        """The shapes of the loops as the kernels read them."""
+        return table_of(self.shapes)
+
+    def _some(self, those: Rows) -> Table:
+        """Those of some of the loops."""
         columns: Any = self.shapes
-        return Shape(*[column[those] for column in columns])
+        return table_of(Shape(*[column[those] for column in columns]))
 
     def run(self, channels: Array, asked: Array) -> tuple[Array, Array]:
         """Close the loops: fill what is solved for, and hold what leads them where the reach
@@ -181,17 +184,12 @@ class LoopBatch:
     def _close(
         self, those: Rows, wanted: Array, channels: Array, asked: Array, gone: Array, left: Array
     ) -> None:
-        from gremio.core.solve.loop_walk import MOST, close_many
-
         target = np.ascontiguousarray(wanted[those].transpose(0, 2, 1))
-        result, share = np.empty_like(target), np.empty(target.shape[:2])
-        gap = np.empty_like(share)
-        whole = len(those) == len(self.steps)
-        shapes = self.shapes if whole else self.some_shapes(those)
+        table = self.table if len(those) == len(self.steps) else self._some(those)
         # A long way is followed bit by bit, so that whoever waits can say when it is enough.
         most = _AT_ONCE
         while True:
-            close_many(shapes, self.home[those], target, most, result, share, gap)
+            result, share, gap = close_many(table, self.home[those], target, most)
             if most >= MOST or not (share < 0).any() or not may_go_on():
                 break
             most = min(2 * most, MOST)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from gremio.core.arrays import Array
+from gremio.core.arrays import Array, crossed
 from gremio.core.frames import turn_matrix
 from gremio.core.mechanics import turns
 from gremio.core.rig.ids import ThingId
@@ -46,4 +46,4 @@ def _pointing_off(stands: Array, profile: Array, constraint: AnyConstraint) -> f
     # The profile is t·aᵀ, with the axis as it is kept.
     goal = profile @ axis
     now = stands @ axis
-    return float(np.arctan2(np.linalg.norm(np.cross(now, goal)), now @ goal))
+    return float(np.arctan2(np.linalg.norm(crossed(now, goal)), now @ goal))

@@ -20,6 +20,7 @@ from gremio.core.rig.model import Link, Rig
 from gremio.core.rig.numbers import SHOWN, ends_something
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.shape.paths import comes_back, length
+from gremio.core.solve.course import Piece, course_of
 from gremio.core.solve.dimensions import Led, led_dimensions
 from gremio.core.solve.drives import Drive, drives_of
 from gremio.core.solve.limits import Limits, as_slice, limits_of
@@ -175,6 +176,22 @@ class Program(Tree):
             for lead in drive.leads:
                 found.setdefault(lead, []).append(channel)
         return found
+
+    @cached_property
+    def course(self) -> tuple[Piece, ...]:
+        """What is run, one after another."""
+        return course_of(len(self.home), self.given_rows, self.first, self.steps)
+
+    @cached_property
+    def put_rows(self) -> tuple[int, ...]:
+        """The rows of the inputs to which links only add, or that constraints change."""
+        return tuple(
+            int(row)
+            for level in self.steps
+            for step in (*level.adds, *level.constraints)
+            for row in step.followers
+            if self.inputs[row]
+        )
 
     @cached_property
     def given_rows(self) -> Rows | slice:

@@ -18,7 +18,7 @@ from functools import partial
 
 import numpy as np
 
-from gremio.core.arrays import Array, Flags, Rows
+from gremio.core.arrays import Array, Flags, Rows, crossed
 from gremio.core.edit.constraints import given_keys
 from gremio.core.frames import matrix
 from gremio.core.plan.carrying import carriers
@@ -26,7 +26,8 @@ from gremio.core.rig.channels import freed, key, split
 from gremio.core.rig.constraints import numbers
 from gremio.core.rig.ids import ChannelKey, PartId, ThingId
 from gremio.core.rig.model import Reach, Rig
-from gremio.core.solve.frames import Finder, as_matrices, put_behind
+from gremio.core.solve.columns import as_matrices, put_behind
+from gremio.core.solve.frames import Finder
 from gremio.core.solve.wants import OTHER_STARTS, Want
 
 _ROUNDS = 120
@@ -222,7 +223,7 @@ class ReachStep:
                 put_behind(columns, name, slice(0, 1), q[:, place][None])
             world = as_matrices(columns)[:, 0] @ tree.own_matrix(part)
         tip = (world[:, :3, :3] @ np.asarray(self.made.tip)) + world[:, :3, 3]
-        swung = np.cross(axes, tip[:, None] - origins)
+        swung = crossed(axes, tip[:, None] - origins)
         ways = np.where(turns[:, None], swung, axes)
         return tip, np.swapaxes(ways, 1, 2)
 

@@ -22,7 +22,7 @@ from gremio.core.rig.ids import GROUND, ChannelKey, PartId
 from gremio.core.rig.model import Cam, Formula, Path
 from gremio.core.shape.paths import comes_back, length, way_to
 from gremio.core.solve.constraint_steps import ConstraintBatch
-from gremio.core.solve.frames import Finder, as_matrices
+from gremio.core.solve.frames import Finder
 from gremio.core.solve.limits import Limits, as_slice, softly
 from gremio.core.solve.loop_steps import LoopBatch
 from gremio.core.solve.reach_steps import ReachStep
@@ -313,12 +313,11 @@ class BallRollStep:
         return grown[None]
 
 
-def _seen_from(finder: Finder, on: PartId, columns: Array) -> Array:
-    """(F, 4, 4) a frame, of (4, 3, 1, F) columns, as seen from a part; "" for the ground."""
-    frames = as_matrices(columns)[:, 0]
+def _seen_from(finder: Finder, on: PartId, frames: Array) -> Array:
+    """(F, 4, 4) a frame as seen from a part; "" for the ground."""
     if not on:
         return frames
-    seen: Array = np.linalg.inv(as_matrices(finder.world(on))[:, 0]) @ frames
+    seen: Array = np.linalg.inv(finder.world(on)) @ frames
     return seen
 
 
@@ -345,9 +344,9 @@ class PathRollStep:
 
     def values(self, finder: Finder) -> Array:
         """(1, F) the way gone from the path's beginning, as a turn; round and round counts."""
-        places = finder.world(self.part, before=self.channel)[3, :, 0].T
+        places = finder.world(self.part, before=self.channel)[:, :3, 3]
         if self.on:
-            frames = as_matrices(finder.world(self.on))[:, 0]
+            frames = finder.world(self.on)
             offset = places - frames[:, :3, 3]
             places = np.einsum("fij,fj->fi", np.linalg.inv(frames[:, :3, :3]), offset)
         way = way_to(self.path, places)

@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from gremio.core.arrays import Array
+from gremio.core.arrays import Array, crossed
 from gremio.core.edit.treads import wrong_tread
 from gremio.core.frames import carried
 from gremio.core.problem import Note
@@ -62,7 +62,7 @@ def wheels_of(frames: Mapping[PartId, Array], tread: Tread) -> Wheels | None:
         axle = seen[:3, :3] @ wheel.axis
         axles.append(axle / np.linalg.norm(axle))
     normal = axles[0]
-    if any(np.linalg.norm(np.cross(axle, normal)) > _ASKEW for axle in axles):
+    if any(np.linalg.norm(crossed(axle, normal)) > _ASKEW for axle in axles):
         return None
     flat = np.array(centres)
     flat = flat - np.outer((flat - flat[0]) @ normal, normal)
@@ -75,7 +75,7 @@ def _seat(normal: Array, angle: float) -> Array:
     x = np.array([1.0, 0.0, 0.0]) if abs(normal[0]) < 0.9 else np.array([0.0, 0.0, 1.0])
     one = x - normal * float(x @ normal)
     one = one / np.linalg.norm(one)
-    way: Array = math.cos(angle) * one + math.sin(angle) * np.cross(normal, one)
+    way: Array = math.cos(angle) * one + math.sin(angle) * crossed(normal, one)
     return way
 
 
@@ -148,7 +148,7 @@ def laid_links(
     # How far round the driving wheel its middle is from where a link was seated at first, counted
     # in links.
     out = band.course.places(np.array([middle % length])).at[0] - wheels.centres[0]
-    angle = math.atan2(float(np.cross(wheels.seat, out) @ wheels.normal), float(wheels.seat @ out))
+    angle = math.atan2(float(crossed(wheels.seat, out) @ wheels.normal), float(wheels.seat @ out))
     gone = (angle - shift / radius) / (2 * math.asin(pitch / (2 * radius)))
     whole = math.floor(gone)
     laid = laid_round(band.course, count, middle, gone - whole)
@@ -161,7 +161,7 @@ def laid_links(
     made = np.repeat(np.eye(4)[None], count, axis=0)
     along = np.diff(laid.pins, axis=0) / laid.pitch
     made[:, :3, 0], made[:, :3, 1] = along, wheels.normal
-    made[:, :3, 2] = np.cross(along, wheels.normal)
+    made[:, :3, 2] = crossed(along, wheels.normal)
     made[:, :3, 3] = (laid.pins[1:] + laid.pins[:-1]) / 2
     # The first that was seated is the first, wherever it has gone to.
     return Links(np.roll(made, whole % count, axis=0), laid.pitch, length, band)

@@ -11,11 +11,16 @@ import numpy as np
 
 from gremio.core.arrays import Array, Rows
 from gremio.core.frames import IDENTITY, Frame, matrices
+from gremio.core.kernels.library import Table, check_rows, structure
 from gremio.core.plan.joints import APPLIED
 from gremio.core.rig.channels import CHANNELS, freed, key
 from gremio.core.rig.ids import GROUND, ChannelKey, PartId
 from gremio.core.rig.model import Rig
 from gremio.core.solve.limits import as_slice
+
+_TREE = structure(
+    parts="w", mounts="p", parents="p", own_place="p", owns="p", start="p", kinds="p", rows="p",
+)  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -124,6 +129,36 @@ class Tree:
         order = np.argsort(part, kind="stable")
         np.add.at(counts, part + 1, 1)
         return np.cumsum(counts), np.concatenate(kinds)[order], np.concatenate(rows)[order]
+
+    @cached_property
+    def table(self) -> Table:
+        """The tree as the kernels read it."""
+        count = len(self.part_ids)
+        start, kinds, rows = self.joint_table
+        check_rows(self.parents - np.arange(count), -count - 1, 0, "parents come first")
+        check_rows(self.parents, -1, count, "parents")
+        check_rows(self.own_place, -1, len(self.own_rows), "own frames")
+        check_rows(np.diff(start), 0, len(CHANNELS) + 1, "channels of a part")
+        check_rows(kinds, 0, len(CHANNELS), "channels")
+        check_rows(rows, 0, self.channels_needed, "rows")
+        if not len(self.mount_rows) == len(self.parents) == len(self.own_place) == count:
+            raise ValueError("a tree has as many mounts and parents as parts")
+        if not (len(start) == count + 1 and int(start[-1]) == len(kinds) == len(rows)):
+            raise ValueError("a tree has as many channels as its parts")
+        return Table(
+            _TREE,
+            {
+                "parts": count, "mounts": self.mount_rows, "parents": self.parents,
+                "own_place": self.own_place, "owns": self.own_rows, "start": start,
+                "kinds": kinds, "rows": rows,
+            },
+        )  # fmt: skip
+
+    @cached_property
+    def channels_needed(self) -> int:
+        """How many channels there must be for every part to find its own."""
+        rows = self.joint_table[2]
+        return int(rows.max()) + 1 if len(rows) else 0
 
 
 def every_row(rows: Rows | slice) -> Rows:

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from gremio.core.arrays import Array
+from gremio.core.arrays import Array, crossed
 from gremio.core.frames import matrix
 from gremio.core.rig.model import Part, Rig
 from gremio.core.rig.solids import Box
@@ -59,6 +59,6 @@ def _hull(data: bytes) -> Geometry:
         return moved(geometry_of(Box(length=1.0, width=1.0, height=1.0)), box)
     faces = hull.simplices.copy()
     a, b, c = (points[faces[:, i]] for i in range(3))
-    inward = np.einsum("ij,ij->i", np.cross(b - a, c - a), hull.equations[:, :3]) < 0
+    inward = np.einsum("ij,ij->i", crossed(b - a, c - a), hull.equations[:, :3]) < 0
     faces[inward] = faces[inward][:, ::-1]
     return welded(points, faces)

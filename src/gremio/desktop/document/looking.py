@@ -11,7 +11,6 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from gremio.core.problem import Note
 from gremio.core.rig.model import Rig
-from gremio.core.solve.evaluate import warm_up
 from gremio.core.solve.pose import Pose
 from gremio.core.solve.program import Program
 
@@ -84,7 +83,7 @@ class Looking(QObject):
 
     def _look_over(self) -> None:
         """Tell that what is wrong may be asked for. The machine is looked over beside the
-        window, when hands rest: every control is swept, and what closes loops is loaded."""
+        window, when hands rest: every control is swept."""
         busy = self._looking is not None and self._looking.is_alive()
         if self.judged:
             self.done.emit()
@@ -103,7 +102,6 @@ class Looking(QObject):
 
         found: list[Finding] = []
         try:
-            warm_up(program)
             found = machine_findings(program.rig, program)
         finally:
             self._machine = (program, found)

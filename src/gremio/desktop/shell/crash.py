@@ -16,7 +16,7 @@ from typing import IO
 
 from gremio.desktop.kept import state_folder
 
-_PACKAGES = ("gremio", "PyQt6", "numpy", "scipy", "numba", "moderngl", "msgspec", "trimesh")
+_PACKAGES = ("gremio", "PyQt6", "numpy", "scipy", "moderngl", "msgspec", "trimesh")
 _MOST = 20
 
 

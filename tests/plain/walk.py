@@ -1,4 +1,4 @@
-"""Following a loop from home: the way it is assembled is kept by continuation, compiled.
+"""Following a loop from home: the way it is assembled is kept by continuation.
 
 What leads a loop goes out along a ray from home, by steps that do not depend on what is asked, so
 that the answer at one place never depends on others. Each step begins where the tangent points
@@ -8,10 +8,9 @@ corrector; Allgower and Georg, Numerical Continuation Methods, 1990).
 
 from __future__ import annotations
 
-import numba
 import numpy as np
+from tests.plain.loops import close, gaps, place, put, room, solve_damped, within
 
-from gremio.core.solve.loop_kernel import close, gaps, place, put, room, solve_damped, within
 from gremio.core.solve.loop_shape import Shape
 
 # The longest step: in turns (rad), or in sizes of the loop; one next to a change point is a
@@ -27,8 +26,7 @@ MOST = 20000
 _CLOSED, _ON_THE_WAY = 1e-13, 1e-8
 
 
-@numba.njit(cache=True, error_model="numpy")
-def _tangent(shape, ray, work, tangent):  # type: ignore[no-untyped-def]
+def _tangent(shape, ray, work, tangent):
     """Fill how all channels (C,) change along a ray, where work was last filled; returns the
     logarithm of the volume that what is solved for spans, which vanishes at change points."""
     gap, jac, matrix, step = work[3], work[4], work[5], work[6]
@@ -43,8 +41,7 @@ def _tangent(shape, ray, work, tangent):  # type: ignore[no-untyped-def]
     return volume
 
 
-@numba.njit(cache=True, error_model="numpy")
-def _strays(shape, start, end, one, two, width):  # type: ignore[no-untyped-def]
+def _strays(shape, start, end, one, two, width):
     """By how much a step from start to end (C,) differs from what its tangents one and two say,
     over what it may differ."""
     most, gone = 0.0, 0.0
@@ -57,16 +54,14 @@ def _strays(shape, start, end, one, two, width):  # type: ignore[no-untyped-def]
     return most / (0.02 * width + 0.05 * gone + 1e-6)
 
 
-@numba.njit(cache=True, error_model="numpy")
-def _twice_as_long(rows):  # type: ignore[no-untyped-def]
+def _twice_as_long(rows):
     longer = np.empty((2 * len(rows), rows.shape[1]))
     for i in range(len(rows)):
         put(longer[i], rows[i])
     return longer
 
 
-@numba.njit(cache=True, error_model="numpy")
-def _try(shape, home, ray, nodes, n, step, lost, work, trial, tangent):  # type: ignore[no-untyped-def]
+def _try(shape, home, ray, nodes, n, step, lost, work, trial, tangent):
     """Fill trial and tangent (C,) with a loop closed a step on from the last of n nodes; returns
     whether it closes there in agreement with its tangents, and the logarithm of its volume. lost:
     the tangent at the last node says nothing."""
@@ -88,8 +83,7 @@ def _try(shape, home, ray, nodes, n, step, lost, work, trial, tangent):  # type:
     return fits, volume
 
 
-@numba.njit(cache=True, error_model="numpy")
-def _walk(shape, home, ray, until, most, work):  # type: ignore[no-untyped-def]
+def _walk(shape, home, ray, until, most, work):
     """Go out from home along a ray until past a way, or as far as the loop closes within its
     stops, or for so many nodes. They are the same however far it is gone.
 
@@ -151,8 +145,7 @@ def _walk(shape, home, ray, until, most, work):  # type: ignore[no-untyped-def]
     return ways[:n], places[:n], tangents[:n], held
 
 
-@numba.njit(cache=True, error_model="numpy")
-def _fastest(shape, tangent):  # type: ignore[no-untyped-def]
+def _fastest(shape, tangent):
     """How much what changes most along a ray does so, in turns (rad) or sizes; one at least."""
     most = 1.0
     for c in range(len(shape.found)):
@@ -162,15 +155,13 @@ def _fastest(shape, tangent):  # type: ignore[no-untyped-def]
     return most
 
 
-@numba.njit(cache=True, error_model="numpy")
-def _left(step, shrunk):  # type: ignore[no-untyped-def]
+def _left(step, shrunk):
     """How much farther the volume would vanish, whose logarithm shrank so in a step."""
     ratio = np.exp(shrunk)
     return step * ratio / max(1.0 - ratio, 1e-12)
 
 
-@numba.njit(cache=True, error_model="numpy")
-def _between(shape, nodes, way, guess):  # type: ignore[no-untyped-def]
+def _between(shape, nodes, way, guess):
     """Fill what is solved for in guess (C,) from Hermite's cubic between the nodes about a way;
     returns the node before it."""
     ways, places, tangents = nodes
@@ -191,8 +182,7 @@ def _between(shape, nodes, way, guess):  # type: ignore[no-untyped-def]
     return a
 
 
-@numba.njit(cache=True, error_model="numpy")
-def _repeats(shape, nodes, turns, more):  # type: ignore[no-untyped-def]
+def _repeats(shape, nodes, turns, more):
     """Whether a loop stands after so many turns as it did before; fills how much its channels
     (C,) are on by then. Where one that has stops is on by something, it does not."""
     one, two = np.zeros(len(more)), np.zeros(len(more))
@@ -216,8 +206,7 @@ def _repeats(shape, nodes, turns, more):  # type: ignore[no-untyped-def]
     return True
 
 
-@numba.njit(cache=True, error_model="numpy")
-def _at(shape, way, asked, nodes, held, shift, turns, work, q):  # type: ignore[no-untyped-def]
+def _at(shape, way, asked, nodes, held, shift, turns, work, q):
     """Fill q (C,) at a way along a ray whose nodes were walked; returns the share of the way that
     could be gone. asked: (C,) what leads it there. shift: (C,) how much its channels are on after
     a turn that repeats; turns: how many of them the way is short of."""
@@ -264,8 +253,7 @@ def _at(shape, way, asked, nodes, held, shift, turns, work, q):  # type: ignore[
     return (ways[a] + (way - ways[a]) * share) / way
 
 
-@numba.njit(cache=True, error_model="numpy")
-def _one_ray(shape, home, asked, is_lead, frames, far, most, result, gone, work):  # type: ignore[no-untyped-def]
+def _one_ray(shape, home, asked, is_lead, frames, far, most, result, gone, work):
     """Close a loop in some frames that lie on one ray from home, at ways `far` of all frames.
     is_lead: (C,) which channels lead it. most: nodes on the way; gone is told below zero where
     they did not lead so far."""
@@ -304,8 +292,7 @@ def _one_ray(shape, home, asked, is_lead, frames, far, most, result, gone, work)
             gone[f] = -gone[f]
 
 
-@numba.njit(cache=True, error_model="numpy")
-def close_frames(shape, home, asked, most, result, gone, left):  # type: ignore[no-untyped-def]
+def close_frames(shape, home, asked, most, result, gone, left):
     """Close a loop in F frames, each as if it were alone.
 
     home: (C,) closed at home. asked: (F, C) what the channels that lead it should be. most:
@@ -351,9 +338,7 @@ def close_frames(shape, home, asked, most, result, gone, left):  # type: ignore[
         left[f] = gaps(shape, result[f], work[0], work[1], work[2], work[3], work[4], work[8])
 
 
-# What looks a machine over beside the window must not hold that up.
-@numba.njit(cache=True, error_model="numpy", nogil=True)
-def close_many(shapes, home, asked, most, result, gone, left):  # type: ignore[no-untyped-def]
+def close_many(shapes, home, asked, most, result, gone, left):
     """`close_frames` for L loops of one make. shapes: a Shape of arrays with a first axis of
     length L. home: (L, C); asked, result: (L, F, C); gone, left: (L, F)."""
     for i in range(len(home)):
@@ -366,8 +351,7 @@ def close_many(shapes, home, asked, most, result, gone, left):  # type: ignore[n
         close_frames(shape, home[i], asked[i], most, result[i], gone[i], left[i])
 
 
-@numba.njit(cache=True, error_model="numpy")
-def assemble(shape, q):  # type: ignore[no-untyped-def]
+def assemble(shape, q):
     """Close a loop from q, in place, wherever that leads; returns the greatest gap left (m), and
     whether it is closed but for what no joint can close."""
     work = room(shape)

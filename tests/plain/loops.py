@@ -1,11 +1,10 @@
-"""Closing a loop by Newton's method with damping on the exact Jacobian, compiled.
+"""Closing a loop by Newton's method with damping on the exact Jacobian, in plain Python.
 
 A loop's state q holds all its channels; those in `found` are solved for.
 """
 
 from __future__ import annotations
 
-import numba
 import numpy as np
 
 from gremio.core.plan.loops import OPEN
@@ -17,15 +16,13 @@ _IN_REACH = 1e-10
 _NOTHING = 1e-10
 
 
-@numba.njit(cache=True, error_model="numpy")
-def put(to, values):  # type: ignore[no-untyped-def]
-    """Copy values (n,) element by element: an assignment of slices takes seconds to compile."""
+def put(to, values):
+    """Copy values (n,) element by element."""
     for i in range(len(to)):
         to[i] = values[i]
 
 
-@numba.njit(cache=True, error_model="numpy")
-def place(shape, q, worlds, origins, axes):  # type: ignore[no-untyped-def]
+def place(shape, q, worlds, origins, axes):
     """Fill the frames (P, 3, 4), and where each channel works (C, 3), and along what (C, 3)."""
     for i in range(len(shape.parents)):
         m = worlds[i]
@@ -58,8 +55,7 @@ def place(shape, q, worlds, origins, axes):  # type: ignore[no-untyped-def]
                     m[r, b] = second * cos - first * sin
 
 
-@numba.njit(cache=True, error_model="numpy")
-def _end_points(shape, worlds, k, here, there):  # type: ignore[no-untyped-def]
+def _end_points(shape, worlds, k, here, there):
     """Fill the two points (3,) of a closure, as they stand."""
     for side in range(2):
         point = here if side == 0 else there
@@ -73,22 +69,19 @@ def _end_points(shape, worlds, k, here, there):  # type: ignore[no-untyped-def]
                 point[r] = w[r, 0] * p[0] + w[r, 1] * p[1] + w[r, 2] * p[2] + w[r, 3]
 
 
-@numba.njit(cache=True, error_model="numpy")
-def _cross(a, b, to):  # type: ignore[no-untyped-def]
+def _cross(a, b, to):
     to[0] = a[1] * b[2] - a[2] * b[1]
     to[1] = a[2] * b[0] - a[0] * b[2]
     to[2] = a[0] * b[1] - a[1] * b[0]
 
 
-@numba.njit(cache=True, error_model="numpy")
-def _unit(a):  # type: ignore[no-untyped-def]
+def _unit(a):
     length = np.sqrt(a[0] * a[0] + a[1] * a[1] + a[2] * a[2])
     for r in range(3):
         a[r] /= length
 
 
-@numba.njit(cache=True, error_model="numpy")
-def _ways_across(shape, worlds, k, turned, ways):  # type: ignore[no-untyped-def]
+def _ways_across(shape, worlds, k, turned, ways):
     """Fill the directions in which the points of a closure must meet, (3, 3); returns how many:
     all three of a pin, those across a rail."""
     rail = shape.rail[k]
@@ -119,8 +112,7 @@ def _ways_across(shape, worlds, k, turned, ways):  # type: ignore[no-untyped-def
     return 2
 
 
-@numba.njit(cache=True, error_model="numpy")
-def _spin(shape, q, k, row):  # type: ignore[no-untyped-def]
+def _spin(shape, q, k, row):
     """By how much a part that only swings has spun from home, as a length; fills how that changes
     with each channel (C,).
 
@@ -156,8 +148,7 @@ def _spin(shape, q, k, row):  # type: ignore[no-untyped-def]
     return value
 
 
-@numba.njit(cache=True, error_model="numpy")
-def gaps(shape, q, worlds, origins, axes, gap, jac, spare):  # type: ignore[no-untyped-def]
+def gaps(shape, q, worlds, origins, axes, gap, jac, spare):
     """Fill the gaps (M,) of all closures and their Jacobian (M, C); returns the greatest.
     spare: (10, 3) to work in."""
     row, worst = 0, 0.0
@@ -205,8 +196,7 @@ def gaps(shape, q, worlds, origins, axes, gap, jac, spare):  # type: ignore[no-u
     return worst
 
 
-@numba.njit(cache=True, error_model="numpy")
-def _squared(shape, jac, gap, damping, matrix, step):  # type: ignore[no-untyped-def]
+def _squared(shape, jac, gap, damping, matrix, step):
     """Fill matrix (n, n) with JᵀJ + damping of what is solved for, and step (n,) with −Jᵀ gap.
     A row adds only where it has something: most channels move few of the closures."""
     found = shape.found
@@ -228,8 +218,7 @@ def _squared(shape, jac, gap, damping, matrix, step):  # type: ignore[no-untyped
             matrix[i, j] = matrix[j, i]
 
 
-@numba.njit(cache=True, error_model="numpy")
-def _eliminate(matrix, step):  # type: ignore[no-untyped-def]
+def _eliminate(matrix, step):
     """Solve matrix (n, n) · x = step (n,) in place, of a symmetric matrix that is positive for its
     damping, by Cholesky's method without roots; returns half the logarithm of the determinant."""
     n = len(step)
@@ -255,16 +244,14 @@ def _eliminate(matrix, step):  # type: ignore[no-untyped-def]
     return volume
 
 
-@numba.njit(cache=True, error_model="numpy")
-def solve_damped(shape, jac, gap, damping, matrix, step):  # type: ignore[no-untyped-def]
+def solve_damped(shape, jac, gap, damping, matrix, step):
     """Fill step (n,) with −(JᵀJ + damping)⁻¹ Jᵀ gap of what is solved for; returns half the
     logarithm of the determinant."""
     _squared(shape, jac, gap, damping, matrix, step)
     return _eliminate(matrix, step)
 
 
-@numba.njit(cache=True, error_model="numpy")
-def _in_reach(shape, gap, jac):  # type: ignore[no-untyped-def]
+def _in_reach(shape, gap, jac):
     """The length of what joints could close of the gaps (M,), all that move in the loop taken
     together: what lies along the ways that its Jacobian (M, C) has."""
     rows, count = jac.shape
@@ -293,8 +280,7 @@ def _in_reach(shape, gap, jac):  # type: ignore[no-untyped-def]
     return np.sqrt(closable)
 
 
-@numba.njit(cache=True, error_model="numpy")
-def close(shape, q, work, far, near):  # type: ignore[no-untyped-def]
+def close(shape, q, work, far, near):
     """Newton from q, in place; returns the greatest gap that is left, or inf when it does not
     close or went astray by more than `far` from where it began. near: the share of the loop's
     size at which a gap counts as closed. What no joint can close may be left open, as far as
@@ -344,8 +330,7 @@ def close(shape, q, work, far, near):  # type: ignore[no-untyped-def]
     return worst
 
 
-@numba.njit(cache=True, error_model="numpy")
-def within(shape, q):  # type: ignore[no-untyped-def]
+def within(shape, q):
     """Whether all that is solved for is within its stops."""
     for c in range(len(shape.found)):
         s = shape.found[c]
@@ -355,8 +340,7 @@ def within(shape, q):  # type: ignore[no-untyped-def]
     return True
 
 
-@numba.njit(cache=True, error_model="numpy")
-def room(shape):  # type: ignore[no-untyped-def]
+def room(shape):
     """Arrays to work in: frames, origins, axes, gaps, their Jacobian, and what steps need."""
     rows = len(shape.spins) + len(shape.constants)
     for k in range(len(shape.ends)):

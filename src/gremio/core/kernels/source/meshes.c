@@ -1,0 +1,240 @@
+/* Meshes: corners at one place made one, normals, and the edges that an inked drawing shows. */
+#include "gremio.h"
+
+/* More kinds of faces than this about one corner are not told from one another: each is flat. */
+#define MOST_KINDS 2048
+
+static uint64_t mixed(uint64_t x) {
+    x ^= x >> 32;
+    x *= 0x9E3779B97F4A7C15u;
+    x ^= x >> 29;
+    return x;
+}
+
+/* V points (V, 3) whose cells of a grid from `low` (3,) are the same are one. Fills index (V,) the
+   place of each among those kept, and first (V,) which point each of those is; returns how many.
+   Points are plain numbers, no farther from `low` than 2^52 grains. */
+KERNEL whole gremio_weld(whole v, const double *points, const double *low, double grain,
+                         whole *index, whole *first) {
+    whole size = 16, kept = 0;
+    while (size < 2 * v) size *= 2;
+    whole *table = malloc((size_t)size * sizeof(whole));
+    int64_t *cells = malloc((size_t)(v > 0 ? v : 1) * 3 * sizeof(int64_t));
+    if (!table || !cells) {
+        free(table);
+        free(cells);
+        return NO_ROOM;
+    }
+    memset(table, 0xff, (size_t)size * sizeof(whole));
+    for (whole i = 0; i < v; i++) {
+        int64_t *cell = cells + 3 * kept;
+        for (int k = 0; k < 3; k++) cell[k] = (int64_t)rint((points[3 * i + k] - low[k]) / grain);
+        uint64_t code = mixed((uint64_t)cell[0] + mixed((uint64_t)cell[1] + mixed((uint64_t)cell[2])));
+        whole at = (whole)(code & (uint64_t)(size - 1));
+        while (table[at] >= 0 && memcmp(cells + 3 * table[at], cell, 3 * sizeof(int64_t)) != 0)
+            at = (at + 1) & (size - 1);
+        if (table[at] < 0) {
+            table[at] = kept;
+            first[kept++] = i;
+        }
+        index[i] = table[at];
+    }
+    free(table);
+    free(cells);
+    return kept;
+}
+
+static void minus(const double *a, const double *b, double *to) {
+    for (int k = 0; k < 3; k++) to[k] = a[k] - b[k];
+}
+
+static void cross(const double *a, const double *b, double *to) {
+    to[0] = a[1] * b[2] - a[2] * b[1];
+    to[1] = a[2] * b[0] - a[0] * b[2];
+    to[2] = a[0] * b[1] - a[1] * b[0];
+}
+
+static double dot(const double *a, const double *b) {
+    return a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
+}
+
+/* Unit normals (T, 3) of triangles (T, 3) over points (V, 3); zero where there is no area. */
+KERNEL void gremio_face_normals(whole t, const whole *triangles, const double *points,
+                                double *normals) {
+    for (whole i = 0; i < t; i++) {
+        const double *a = points + 3 * triangles[3 * i];
+        double ab[3], ac[3], *n = normals + 3 * i;
+        minus(points + 3 * triangles[3 * i + 1], a, ab);
+        minus(points + 3 * triangles[3 * i + 2], a, ac);
+        cross(ab, ac, n);
+        double length = sqrt(dot(n, n));
+        for (int k = 0; k < 3 && length > 0; k++) n[k] /= length;
+    }
+}
+
+/* The angle at a corner of a triangle (rad). */
+static double angle_at(const double *here, const double *next, const double *last) {
+    double ahead[3], back[3], across[3];
+    minus(next, here, ahead);
+    minus(last, here, back);
+    cross(ahead, back, across);
+    return atan2(sqrt(dot(across, across)), dot(ahead, back));
+}
+
+/* For each of V points, where its things begin: counts (V + 1,) added up. what: (N,) the point of
+   each. Fills start (V + 1,) and order (N,). */
+static void by_point(whole v, whole n, const whole *what, whole step, whole *start, whole *order) {
+    memset(start, 0, (size_t)(v + 1) * sizeof(whole));
+    for (whole i = 0; i < n; i++) start[what[step * i] + 1]++;
+    for (whole i = 0; i < v; i++) start[i + 1] += start[i];
+    for (whole i = 0; i < n; i++) order[start[what[step * i]]++] = i;
+    for (whole i = v; i > 0; i--) start[i] = start[i - 1];
+    start[0] = 0;
+}
+
+/* Faces about one point that lie in one plane: what they say together. */
+typedef struct {
+    int64_t plane[3];
+    double normal[3], weight, smooth[3];
+} Kind;
+
+/* The normals of the corners about one point: faces in one plane count once, by the angle they
+   fill there. Returns how many kinds there are, -1 where they are too many. */
+static whole about_point(const whole *corners, whole count, const whole *triangles,
+                         const double *points, const double *faces, double near, Kind *kinds,
+                         whole *kind_of) {
+    whole found = 0;
+    for (whole i = 0; i < count; i++) {
+        whole c = corners[i], t = c / 3, one = c % 3, k;
+        const double *n = faces + 3 * t;
+        int64_t plane[3] = {(int64_t)rint(n[0] * 1000), (int64_t)rint(n[1] * 1000),
+                            (int64_t)rint(n[2] * 1000)};
+        for (k = found - 1; k >= 0 && memcmp(kinds[k].plane, plane, sizeof plane) != 0; k--) {}
+        if (k < 0) {
+            if (found == MOST_KINDS) return -1;
+            k = found++;
+            memset(kinds + k, 0, sizeof *kinds);
+            memcpy(kinds[k].plane, plane, sizeof plane);
+            memcpy(kinds[k].normal, n, 3 * sizeof(double));
+        }
+        kinds[k].weight += angle_at(points + 3 * triangles[c], points + 3 * triangles[3 * t + (one + 1) % 3],
+                                    points + 3 * triangles[3 * t + (one + 2) % 3]);
+        kind_of[i] = k;
+    }
+    for (whole a = 0; a < found; a++)
+        for (whole b = 0; b < found; b++)
+            if (dot(kinds[a].normal, kinds[b].normal) > near)
+                for (int r = 0; r < 3; r++) kinds[a].smooth[r] += kinds[b].normal[r] * kinds[b].weight;
+    for (whole a = 0; a < found; a++) {
+        double length = sqrt(dot(kinds[a].smooth, kinds[a].smooth));
+        for (int r = 0; r < 3; r++)
+            kinds[a].smooth[r] = length > 0 ? kinds[a].smooth[r] / length : kinds[a].normal[r];
+    }
+    return found;
+}
+
+/* Fills normals (T, 3, 3) at each corner of each triangle, smooth over edges whose faces' normals
+   have a cosine above `near`. faces: (T, 3) their normals. Each face counts by its angle at a
+   corner: Thürmer and Wüthrich, "Computing vertex normals from polygonal facets", Journal of
+   Graphics Tools 3 (1998). Returns 0, or NO_ROOM. */
+KERNEL whole gremio_corner_normals(whole t, const whole *triangles, whole v, const double *points,
+                                   const double *faces, double near, double *normals) {
+    whole *start = malloc((size_t)(v + 1) * sizeof(whole));
+    whole *order = malloc((size_t)(3 * t + 1) * sizeof(whole));
+    whole *kind_of = malloc((size_t)(3 * t + 1) * sizeof(whole));
+    Kind *kinds = malloc(MOST_KINDS * sizeof(Kind));
+    whole done = NO_ROOM;
+    if (!start || !order || !kind_of || !kinds) goto done;
+    by_point(v, 3 * t, triangles, 1, start, order);
+    for (whole p = 0; p < v; p++) {
+        const whole *corners = order + start[p];
+        whole count = start[p + 1] - start[p];
+        whole found = about_point(corners, count, triangles, points, faces, near, kinds, kind_of);
+        for (whole i = 0; i < count; i++)
+            memcpy(normals + 3 * corners[i],
+                   found < 0 ? faces + 3 * (corners[i] / 3) : kinds[kind_of[i]].smooth,
+                   3 * sizeof(double));
+    }
+    done = 0;
+done:
+    free(start);
+    free(order);
+    free(kind_of);
+    free(kinds);
+    return done;
+}
+
+/* A side of a triangle, from its lesser point: the other point, and which side of all. */
+typedef struct {
+    whole other, side;
+} Side;
+
+static int by_other(const void *one, const void *two) {
+    const Side *a = one, *b = two;
+    if (a->other != b->other) return a->other < b->other ? -1 : 1;
+    return a->side < b->side ? -1 : a->side > b->side;
+}
+
+/* Puts a few sides in order where they are; many by the library's way. */
+static void sort_sides(Side *sides, whole count) {
+    if (count > 32) {
+        qsort(sides, (size_t)count, sizeof *sides, by_other);
+        return;
+    }
+    for (whole i = 1; i < count; i++) {
+        Side one = sides[i];
+        whole j = i;
+        for (; j > 0 && by_other(sides + j - 1, &one) > 0; j--) sides[j] = sides[j - 1];
+        sides[j] = one;
+    }
+}
+
+/* The edges worth drawing of T triangles over V points with normals (T, 3): borders and sharp ones,
+   whose cosine is below `sharp`, and those below `flat` that may be an outline.
+   Fills ends (E, 2), normals (E, 2, 3) of the faces beside each, always (E,) whether it is drawn
+   always; E is at most 3 T. Returns E, or NO_ROOM. */
+KERNEL whole gremio_edges(whole t, const whole *triangles, whole v, const double *faces, double sharp,
+                          double flat, whole *ends, double *normals, uint8_t *always) {
+    whole *start = malloc((size_t)(v + 1) * sizeof(whole));
+    Side *sides = malloc((size_t)(3 * t + 1) * sizeof(Side));
+    whole made = 0;
+    if (!start || !sides) {
+        made = NO_ROOM;
+        goto done;
+    }
+    memset(start, 0, (size_t)(v + 1) * sizeof(whole));
+    for (int pass = 0; pass < 2; pass++) {
+        for (whole side = 0; side < 3 * t; side++) {
+            whole i = side % t, k = side / t;
+            whole a = triangles[3 * i + k], b = triangles[3 * i + (k + 1) % 3];
+            whole low = a < b ? a : b;
+            if (!pass) start[low + 1]++;
+            else sides[start[low]++] = (Side){a < b ? b : a, side};
+        }
+        if (!pass)
+            for (whole i = 0; i < v; i++) start[i + 1] += start[i];
+    }
+    /* Now start[p] is where the sides of p end. */
+    for (whole p = 0, begin = 0; p < v; begin = start[p++]) {
+        whole count = start[p] - begin;
+        sort_sides(sides + begin, count);
+        for (whole i = 0, n; i < count; i += n) {
+            const Side *s = sides + begin + i;
+            for (n = 1; i + n < count && s[n].other == s->other; n++) {}
+            const double *one = faces + 3 * (s->side % t);
+            const double *two = n == 2 ? faces + 3 * (s[1].side % t) : one;
+            double cosine = dot(one, two);
+            int is_sharp = n != 2 || cosine < sharp;
+            if (!is_sharp && !(cosine < flat)) continue;
+            ends[2 * made] = p;
+            ends[2 * made + 1] = s->other;
+            memcpy(normals + 6 * made, one, 3 * sizeof(double));
+            memcpy(normals + 6 * made + 3, two, 3 * sizeof(double));
+            always[made++] = (uint8_t)is_sharp;
+        }
+    }
+done:
+    free(start);
+    free(sides);
+    return made;
+}
