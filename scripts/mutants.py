@@ -40,8 +40,6 @@ from mutmut.mutation.mutators import (
 HERE = Path(__file__).parent.parent
 CORE = "src/gremio/core"
 TESTS = ("tests/core", "tests/command", "tests/demo")
-# For what is compiled, so that no line of it is seen.
-COMPILED = ("tests/core/solve", "tests/core/mechanics", "tests/core/shape", "tests/core/inspect")
 WORKERS, MOST = 2, 600
 _NO_CACHE = "no:cacheprovider"
 _OPERATORS = (
@@ -234,8 +232,6 @@ def noticed(change: Change, place: Path, tests: list[str]) -> str:
         return "noticed"
     finally:
         file.write_text(before)
-        if compiled is not None and compiled.exists():
-            shutil.rmtree(compiled)
 
 
 def main() -> None:

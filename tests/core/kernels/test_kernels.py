@@ -27,7 +27,7 @@ from gremio.core.rig.find import part_id
 from gremio.core.rig.model import Closure, Joint, Part, Rig, Shape
 from gremio.core.rig.solids import AnySolid, Ball, Box, Cylinder, Plate, SpurGear
 from gremio.core.shape import meshes
-from gremio.core.shape.geometry import Geometry, welded_kept
+from gremio.core.shape.geometry import Geometry
 from gremio.core.shape.nearest import boxes_of, nearest
 from gremio.core.shape.solids import geometry_of
 from gremio.core.shape.surfaces import surface_of
@@ -228,12 +228,39 @@ def rough(rng: np.random.Generator) -> tuple[np.ndarray, np.ndarray]:
 def test_meshes(seed: int) -> None:
     rng = np.random.default_rng(seed)
     points, triangles = rough(rng)
-    found, kept = welded_kept(points, triangles)
-    plain, kept_too = plain_meshes.welded_kept(points, triangles)
-    assert (kept == kept_too).all()
-    corners = [g.vertices[g.triangles] for g in (found, plain)]
-    assert np.array_equal(*corners)
-    check_mesh(found)
+    found = meshes.tidied(points, triangles, np.eye(3))
+    plain, kept = plain_meshes.welded_kept(points, triangles)
+    assert (found.kept == kept).all() and found.broken == 0
+    geometry = Geometry(found.points, found.triangles)
+    assert np.array_equal(*(g.vertices[g.triangles] for g in (geometry, plain)))
+    assert len(np.unique(found.triangles)) == len(found.points), "no point is without a triangle"
+    check_mesh(geometry)
+
+
+def test_what_is_broken_in_a_mesh_is_counted_and_left_out() -> None:
+    points = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0], [np.nan, 0, 0], [0, 0, 1], [1e300, 0, 0]])
+    triangles = np.array([[0, 1, 2], [0, 1, 3], [0, 1, 6], [0, 1, -1], [0, 0, 1], [4, 1, 2]])
+    turn = np.array([[0.0, 0.0, 1.0], [1.0, 0.0, 0.0], [0.0, 1.0, 0.0]])
+    found = meshes.tidied(points[:5], triangles, turn)
+    assert found.kept.tolist() == [True, False, False, False, False, True] and found.broken == 3
+    assert found.points == pytest.approx(points[[0, 1, 2, 4]] @ turn.T)
+    # What fills more than there are numbers for is none.
+    wide = meshes.tidied(np.array([[1e308, 0, 0], [-1e308, 0, 0], [0, 1, 0]]), [[0, 1, 2]], turn)
+    assert wide.broken == 1 and not len(wide.points)
+    nothing = meshes.tidied(np.zeros((0, 3)), np.zeros((0, 3), dtype=int), turn)
+    assert not len(nothing.points) and not len(nothing.kept)
+
+
+def test_moments_of_area_are_those_of_the_handbook() -> None:
+    """A box's sides: area 2 (ab + bc + ca), and of each side b d³ / 12 about its middle, with
+    Steiner's a² A (any handbook of mechanics)."""
+    a, b, c = 1.0, 2.0, 0.5
+    box = geometry_of(Box(length=a, width=b, height=c))
+    told = meshes.moments(box.vertices, box.triangles, box.bounds.mean(axis=0))
+    assert told[0] == pytest.approx(2 * (a * b + b * c + c * a))
+    xx = 2 * (a**3 * b / 12 + a**3 * c / 12 + (a / 2) ** 2 * b * c)
+    assert told[1] == pytest.approx(xx)
+    assert told[4:] == pytest.approx([0, 0, 0], abs=1e-12)
 
 
 @pytest.mark.parametrize("solid", SOLIDS, ids=lambda s: type(s).__name__)
@@ -323,8 +350,6 @@ def test_a_kernel_is_handed_nothing_that_refers_to_what_is_not_there() -> None:
         close_many(batch.table, batch.home, np.zeros((1, 2, 99)), MOST)
     with pytest.raises(ValueError, match="outside"):
         meshes.face_normals(np.zeros((3, 3)), np.array([[0, 1, 3]]))
-    with pytest.raises(ValueError, match="plain numbers"):
-        meshes.weld(np.array([[np.inf, 0, 0]]), np.zeros(3), 1.0)
     program = compile_rig(train_rig(1), geometry_of)
     with pytest.raises(ValueError, match="fewer"):
         world_frames(program, np.zeros((1, 1)))

@@ -31,7 +31,8 @@ from gremio.core.files.mtl import obj_materials
 from gremio.core.frames import all_held
 from gremio.core.problem import Note
 from gremio.core.rig.model import Up
-from gremio.core.shape.geometry import Geometry, welded_kept
+from gremio.core.shape.geometry import Geometry
+from gremio.core.shape.meshes import tidied
 from gremio.core.surfaces.looks import Look, Material
 from gremio.core.surfaces.models import Model, ModelNode, Piece
 
@@ -303,29 +304,20 @@ class _Reading:
         if vertices.ndim != 2 or faces.ndim != 2 or faces.shape[-1] != 3:
             self._note("mesh-empty", name, empty)
             return []
-        vertices = vertices @ self.convert[:3, :3].T
-        good = np.all(np.isfinite(vertices), axis=1)
-        whole = np.all((faces >= 0) & (faces < len(vertices)), axis=1)
-        whole[whole] = np.all(good[faces[whole]], axis=1)
-        if lost := int((~whole).sum()):
-            self._note("mesh-broken", name, f"has {lost} broken triangles; left out")
-        points = np.where(good[:, None], vertices, 0.0)
-        geometry, kept = welded_kept(points, faces[whole])
-        if len(geometry.triangles) == 0:
+        found = tidied(vertices, faces, self.convert[:3, :3])
+        if found.broken:
+            self._note("mesh-broken", name, f"has {found.broken} broken triangles; left out")
+        if not len(found.triangles):
             self._note("mesh-empty", name, empty)
             return []
-        used = np.unique(geometry.triangles)
-        index = np.zeros(len(geometry.vertices), dtype=np.int64)
-        index[used] = np.arange(len(used))
-        geometry = Geometry(geometry.vertices[used], index[geometry.triangles])
-        look = self._look(name, surface, np.flatnonzero(whole)[kept])
+        geometry = Geometry(found.points, found.triangles)
+        look = self._look(name, surface, np.flatnonzero(found.kept))
         return [Piece(name, geometry, paint_of(surface, self.file), look)]
 
     def _look(self, name: str, surface: Any, kept: Rows) -> Look | None:
         """What a surface wears. kept: which of its triangles it still has."""
-        corners = np.asarray(surface.faces, dtype=np.int64)[kept]
         material = self.materials.by_place.get(self._places.get(name, (-1, -1)))
-        numbers = numbers_of_gltf(surface)
+        numbers, corners = numbers_of_gltf(surface), None
         visual = surface.visual
         if self.ending == ".obj":
             numbers = numbers_of_obj(visual)
@@ -336,6 +328,10 @@ class _Reading:
             numbers = {"COLOR_0": np.repeat(colours, 3, axis=0)}
         elif self.ending == ".ply" and visual.kind == "vertex":
             numbers = {"COLOR_0": light(visual.vertex_colors)}
+        if material is None and not numbers:
+            return None
+        if corners is None:
+            corners = np.asarray(surface.faces, dtype=np.int64)[kept]
         usable = {}
         for key, values in numbers.items():
             whole = values.ndim == 2 and values.shape[1] in _WIDTHS[key.split("_")[0]]

@@ -72,22 +72,8 @@ GeometryOf = Callable[[AnySolid], Geometry]
 
 def welded(vertices: npt.ArrayLike, triangles: npt.ArrayLike) -> Geometry:
     """A geometry whose corners at one place are one vertex, without empty triangles."""
-    return welded_kept(vertices, triangles)[0]
-
-
-def welded_kept(vertices: npt.ArrayLike, triangles: npt.ArrayLike) -> tuple[Geometry, Flags]:
-    """The same, and which of the (T, 3) triangles are in it."""
-    points = np.asarray(vertices, dtype=float).reshape(-1, 3)
-    faces = np.asarray(triangles, dtype=np.int64).reshape(-1, 3)
-    if len(points) == 0:
-        return Geometry(points, faces), np.ones(len(faces), dtype=bool)
-    low = points.min(axis=0)
-    grain = max(float(np.ptp(points, axis=0).max()) * 1e-7, 1e-12)
-    index, first = meshes.weld(points, low, grain)
-    faces = index[faces]
-    a, b, c = faces.T
-    whole = (a != b) & (b != c) & (c != a)
-    return Geometry(points[first], faces[whole]), whole
+    found = meshes.tidied(np.asarray(vertices), np.asarray(triangles), np.eye(3))
+    return Geometry(found.points, found.triangles)
 
 
 def moved(geometry: Geometry, frame: Array) -> Geometry:

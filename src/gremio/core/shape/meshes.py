@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 import numpy.typing as npt
 
@@ -10,23 +12,52 @@ from gremio.core.kernels.library import Kernel, address, check_rows, had_room
 
 Indices = npt.NDArray[np.int64]
 
-_WELD = Kernel("gremio_weld", "wppdpp")
+# What is nearer than this share of all that a surface fills, or than this (m), is at one place.
+_GRAIN, _LEAST = 1e-7, 1e-12
+
+_TIDY = Kernel("gremio_tidy", "wppwpddpppp")
+_MOMENTS = Kernel("gremio_moments", "wpppp")
 _FACES = Kernel("gremio_face_normals", "wppp")
 _CORNERS = Kernel("gremio_corner_normals", "wpwppdp")
 _EDGES = Kernel("gremio_edges", "wpwpddppp")
 
 
-def weld(points: Array, low: Array, grain: float) -> tuple[Indices, Indices]:
-    """Points (V, 3) that lie in one cell of a grid from low (3,) are one: (V,) the place of each
-    among those kept, and (K,) which those are. Raises ValueError where one is no plain number."""
-    points = np.ascontiguousarray(points, dtype=np.float64)
-    if not np.isfinite(points).all() or not (np.ptp(points, axis=0) <= grain * 2.0**52).all():
-        raise ValueError("only plain numbers are welded")
-    index, first = (np.empty(len(points), dtype=np.int64) for _ in range(2))
-    low = np.ascontiguousarray(low, dtype=np.float64)
-    told = address(points), address(low), grain, address(index), address(first)
-    kept = had_room(_WELD.beside(len(points), *told))
-    return index, first[:kept].copy()
+class Tidied(NamedTuple):
+    """What is usable of a surface. points: (V, 3). triangles: (M, 3). kept: (T,) which of all its
+    triangles those are. broken: how many had a corner that is no place, or not there."""
+
+    points: Array
+    triangles: Indices
+    kept: Flags
+    broken: int
+
+
+def tidied(points: Array, triangles: Indices, turn: Array) -> Tidied:
+    """A surface of points (V, 3), turned by (3, 3), and triangles (T, 3), made usable: points at
+    one place are one, what no triangle has is left out, and so are triangles without area."""
+    given = np.ascontiguousarray(points, dtype=np.float64).reshape(-1, 3)
+    faces = np.ascontiguousarray(triangles, dtype=np.int64).reshape(-1, 3)
+    turn = np.ascontiguousarray(turn, dtype=np.float64).reshape(3, 3)
+    found, made = np.empty_like(given), np.empty_like(faces)
+    kept, told = np.empty(len(faces), dtype=bool), np.zeros(3, dtype=np.int64)
+    at = [address(array) for array in (given, turn, faces, found, made, kept, told)]
+    size = len(given), *at[:2], len(faces), at[2], _GRAIN, _LEAST
+    had_room(_TIDY.beside(*size, *at[3:]))
+    corners, count, broken = told.tolist()
+    return Tidied(found[:corners].copy(), made[:count].copy(), kept, broken)
+
+
+def moments(points: Array, triangles: Indices, middle: Array) -> Array:
+    """(7,) the area (m²) of triangles (T, 3) over points (V, 3), and its second moments about a
+    middle (3,): xx, yy, zz, xy, yz, zx (m⁴). For flat triangles these are exact, each counting by
+    the middles of its sides (the rule of degree two: Strang and Fix, "An Analysis of the Finite
+    Element Method", 1973)."""
+    points, triangles = _checked(points, triangles)
+    told = np.empty(7)
+    middle = np.ascontiguousarray(middle, dtype=np.float64).reshape(3)
+    at = [address(array) for array in (triangles, points, middle, told)]
+    _MOMENTS.beside(len(triangles), *at)
+    return told
 
 
 def face_normals(points: Array, triangles: Indices) -> Array:

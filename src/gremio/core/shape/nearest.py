@@ -10,7 +10,7 @@ from gremio.core.arrays import Array, Rows
 from gremio.core.kernels.library import Kernel, address, had_room
 
 _BOXES = Kernel("gremio_boxes", "wppppp")
-_NEAREST = Kernel("gremio_nearest", "ppppwppp")
+_NEAREST = Kernel("gremio_nearest", "pppppwppp")
 # From so many points on, other threads may run meanwhile.
 _MANY = 500
 
@@ -47,12 +47,13 @@ def boxes_of(corners: Array) -> Boxes:
 
 def nearest(boxes: Boxes, points: Array) -> tuple[Array, Rows]:
     """(Q, 3) the place nearest to each of some points (Q, 3), and (Q,) on which triangle. Of points
-    that are no plain numbers the places are none either."""
+    that are no plain numbers the places are none either. Of triangles that are as near, as on both
+    sides of an edge, it is the first."""
     points = np.ascontiguousarray(points, dtype=np.float64).reshape(-1, 3)
     places = np.full((len(points), 3), np.nan)
     found = np.zeros(len(points), dtype=np.intp)
     if len(points):
         run = _NEAREST.beside if len(points) >= _MANY else _NEAREST.alone
-        told = [address(array) for array in (boxes.corners, *boxes[2:])]
+        told = [address(a) for a in (boxes.corners, boxes.boxes, boxes.which, *boxes[3:])]
         run(*told, len(points), *(address(array) for array in (points, places, found)))
     return places, boxes.which[found]

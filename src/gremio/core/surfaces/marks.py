@@ -7,6 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from gremio.core.shape.geometry import Geometry
+from gremio.core.shape.meshes import moments
 
 # Two shapes are one where their marks differ by less than this share of their size: a model that
 # is exported again has other roundings.
@@ -18,23 +19,11 @@ _BOX = 6
 
 def shape_marks(geometry: Geometry) -> tuple[float, ...]:
     """(13,) the lowest and the highest corner of the box it fills (m), its area (m²), and the
-    second moments of its area about the middle of the box: xx, yy, zz, xy, yz, zx (m⁴).
-
-    For a surface of flat triangles these are exact, each triangle by the middles of its
-    sides (the rule of degree two: Strang and Fix, "An Analysis of the Finite Element Method",
-    1973).
-    """
+    second moments of its area about the middle of the box: xx, yy, zz, xy, yz, zx (m⁴)."""
     low, high = geometry.bounds
-    corners = geometry.vertices[geometry.triangles] - (low + high) / 2
-    (ax, ay, az), (bx, by, bz) = ((corners[:, k] - corners[:, 0]).T for k in (1, 2))
-    areas = (
-        np.sqrt((ay * bz - az * by) ** 2 + (az * bx - ax * bz) ** 2 + (ax * by - ay * bx) ** 2) / 2
-    )
-    sides = ((corners + corners[:, [1, 2, 0]]) / 2).reshape(-1, 3)
-    m = (sides * np.repeat(areas / 3, 3)[:, None]).T @ sides
-    moments = (m[0, 0], m[1, 1], m[2, 2], m[0, 1], m[1, 2], m[2, 0])
-    told = [*low.tolist(), *high.tolist(), float(areas.sum()), *moments]
-    return tuple(float(f"{value:.{_DIGITS}g}") for value in told)
+    told = moments(geometry.vertices, geometry.triangles, (low + high) / 2)
+    every = [*low.tolist(), *high.tolist(), *told.tolist()]
+    return tuple(float(f"{value:.{_DIGITS}g}") for value in every)
 
 
 def box_marks(centre: Sequence[float], size: Sequence[float]) -> tuple[float, ...]:

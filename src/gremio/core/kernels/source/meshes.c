@@ -11,37 +11,112 @@ static uint64_t mixed(uint64_t x) {
     return x;
 }
 
-/* V points (V, 3) whose cells of a grid from `low` (3,) are the same are one. Fills index (V,) the
-   place of each among those kept, and first (V,) which point each of those is; returns how many.
-   Points are plain numbers, no farther from `low` than 2^52 grains. */
-KERNEL whole gremio_weld(whole v, const double *points, const double *low, double grain,
-                         whole *index, whole *first) {
-    whole size = 16, kept = 0;
+/* Turn V points (V, 3) by a matrix (3, 3), and find the box that those fill which are places;
+   sound (V,): whether each is one. */
+static void turn_points(whole v, const double *given, const double *turn, double *points,
+                        uint8_t *sound, double *low, double *high) {
+    for (int k = 0; k < 3; k++) low[k] = INFINITY, high[k] = -INFINITY;
+    for (whole i = 0; i < v; i++) {
+        const double *from = given + 3 * i;
+        double *to = points + 3 * i;
+        sound[i] = 1;
+        for (int k = 0; k < 3; k++) {
+            to[k] = turn[3 * k] * from[0] + turn[3 * k + 1] * from[1] + turn[3 * k + 2] * from[2];
+            if (!isfinite(to[k])) sound[i] = 0;
+        }
+        for (int k = 0; k < 3 && sound[i]; k++) {
+            if (to[k] < low[k]) low[k] = to[k];
+            if (to[k] > high[k]) high[k] = to[k];
+        }
+    }
+}
+
+/* Points in one cell of a grid are one: fills index (V,) with the first point of each cell. Returns
+   whether there was room. */
+static int weld(whole v, const double *points, const uint8_t *sound, const double *low,
+                double grain, whole *index) {
+    whole size = 16;
     while (size < 2 * v) size *= 2;
     whole *table = malloc((size_t)size * sizeof(whole));
     int64_t *cells = malloc((size_t)(v > 0 ? v : 1) * 3 * sizeof(int64_t));
     if (!table || !cells) {
         free(table);
         free(cells);
-        return NO_ROOM;
+        return 0;
     }
     memset(table, 0xff, (size_t)size * sizeof(whole));
     for (whole i = 0; i < v; i++) {
-        int64_t *cell = cells + 3 * kept;
+        index[i] = i;
+        if (!sound[i]) continue;
+        int64_t *cell = cells + 3 * i;
         for (int k = 0; k < 3; k++) cell[k] = (int64_t)rint((points[3 * i + k] - low[k]) / grain);
         uint64_t code = mixed((uint64_t)cell[0] + mixed((uint64_t)cell[1] + mixed((uint64_t)cell[2])));
         whole at = (whole)(code & (uint64_t)(size - 1));
         while (table[at] >= 0 && memcmp(cells + 3 * table[at], cell, 3 * sizeof(int64_t)) != 0)
             at = (at + 1) & (size - 1);
-        if (table[at] < 0) {
-            table[at] = kept;
-            first[kept++] = i;
-        }
+        if (table[at] < 0) table[at] = i;
         index[i] = table[at];
     }
     free(table);
     free(cells);
-    return kept;
+    return 1;
+}
+
+/* What is usable of T triangles (T, 3) over V points `given` (V, 3), turned by (3, 3).
+   Points that lie in one cell of a grid, whose grain is a share of the box that all fill, are one;
+   those that no triangle has are left out. Triangles with a corner that is no place, or none of
+   the points, are broken; those that have no area then are left out too.
+   Fills points (V, 3) and triangles (T, 3) with what is kept, kept (T,) which triangles those are,
+   and told (3,): how many points and triangles they are, and how many are broken. Returns 0, or
+   NO_ROOM. */
+KERNEL whole gremio_tidy(whole v, const double *given, const double *turn, whole t,
+                         const whole *faces, double share, double least, double *points,
+                         whole *triangles, uint8_t *kept, whole *told) {
+    whole *index = malloc((size_t)(v + 1) * sizeof(whole));
+    whole *place = malloc((size_t)(v + 1) * sizeof(whole));
+    uint8_t *sound = malloc((size_t)(v + 1));
+    whole done = NO_ROOM, made = 0;
+    double low[3], high[3], grain = 0.0;
+    if (!index || !place || !sound) goto done;
+    turn_points(v, given, turn, points, sound, low, high);
+    for (int k = 0; k < 3; k++) grain = most_of(grain, v ? (high[k] - low[k]) * share : 0.0);
+    if (!(grain >= least)) grain = least;
+    if (!isfinite(grain)) memset(sound, 0, (size_t)v);
+    if (!weld(v, points, sound, low, grain, index)) goto done;
+    memset(place, 0xff, (size_t)v * sizeof(whole));
+    memset(told, 0, 3 * sizeof(whole));
+    for (whole i = 0; i < t; i++) {
+        const whole *f = faces + 3 * i;
+        whole corners[3], whole_one = 1;
+        for (int k = 0; k < 3 && whole_one; k++) {
+            whole_one = f[k] >= 0 && f[k] < v && sound[f[k]];
+            if (whole_one) corners[k] = index[f[k]];
+        }
+        told[2] += !whole_one;
+        kept[i] = whole_one && corners[0] != corners[1] && corners[1] != corners[2] &&
+                  corners[2] != corners[0];
+        if (!kept[i]) continue;
+        for (int k = 0; k < 3; k++) {
+            /* For now they are called by the point of the cell. */
+            place[corners[k]] = 1;
+            triangles[3 * told[1] + k] = corners[k];
+        }
+        told[1]++;
+    }
+    /* What is kept moves up, in the order in which it came. */
+    for (whole i = 0; i < v; i++) {
+        if (place[i] < 0) continue;
+        place[i] = made;
+        memmove(points + 3 * made++, points + 3 * i, 3 * sizeof(double));
+    }
+    for (whole i = 0; i < 3 * told[1]; i++) triangles[i] = place[triangles[i]];
+    told[0] = made;
+    done = 0;
+done:
+    free(index);
+    free(place);
+    free(sound);
+    return done;
 }
 
 static void minus(const double *a, const double *b, double *to) {
@@ -58,7 +133,8 @@ static double dot(const double *a, const double *b) {
     return a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
 }
 
-/* Unit normals (T, 3) of triangles (T, 3) over points (V, 3); zero where there is no area. */
+/* Unit normals (T, 3) of triangles (T, 3) over points (V, 3); zero where there is no area, or one
+   that is beyond all numbers. */
 KERNEL void gremio_face_normals(whole t, const whole *triangles, const double *points,
                                 double *normals) {
     for (whole i = 0; i < t; i++) {
@@ -68,7 +144,8 @@ KERNEL void gremio_face_normals(whole t, const whole *triangles, const double *p
         minus(points + 3 * triangles[3 * i + 2], a, ac);
         cross(ab, ac, n);
         double length = sqrt(dot(n, n));
-        for (int k = 0; k < 3 && length > 0; k++) n[k] /= length;
+        int sound = length > 0 && isfinite(length);
+        for (int k = 0; k < 3; k++) n[k] = sound ? n[k] / length : 0.0;
     }
 }
 
@@ -237,4 +314,28 @@ done:
     free(start);
     free(sides);
     return made;
+}
+
+/* The area (m²) of T triangles (T, 3) over points (V, 3), and its second moments about a middle (3,):
+   xx, yy, zz, xy, yz, zx (m⁴); told: (7,). Each triangle counts by the middles of its sides. */
+KERNEL void gremio_moments(whole t, const whole *triangles, const double *points,
+                           const double *middle, double *told) {
+    memset(told, 0, 7 * sizeof(double));
+    for (whole i = 0; i < t; i++) {
+        double c[3][3], ab[3], ac[3], across[3];
+        for (int v = 0; v < 3; v++) minus(points + 3 * triangles[3 * i + v], middle, c[v]);
+        minus(c[1], c[0], ab);
+        minus(c[2], c[0], ac);
+        cross(ab, ac, across);
+        double area = sqrt(dot(across, across)) / 2;
+        told[0] += area;
+        for (int v = 0; v < 3; v++) {
+            double side[3];
+            for (int k = 0; k < 3; k++) side[k] = (c[v][k] + c[(v + 1) % 3][k]) / 2;
+            for (int k = 0; k < 3; k++) {
+                told[1 + k] += side[k] * side[k] * area / 3;
+                told[4 + k] += side[k] * side[(k + 1) % 3] * area / 3;
+            }
+        }
+    }
 }

@@ -136,36 +136,57 @@ static double on_triangle(const double *t, const double *p, double *place) {
     return dot(off, off);
 }
 
+/* Triangles in boxes, as gremio_boxes made them. */
+typedef struct {
+    const double *corners, *boxes;
+    const whole *which, *first, *counts;
+} Boxes;
+
+/* Looks at all triangles that are as near to a point as `reach` (squared), and nearer than what was
+   found. Where `any` is not set, of those within reach the first is sought, by `which`. */
+static double look(const Boxes *b, const double *p, double reach, int any, double *place,
+                   whole *found) {
+    whole waiting[DEEP], depth = 1;
+    double there[3], best = reach;
+    waiting[0] = 0;
+    while (depth) {
+        whole box = waiting[--depth], start = b->first[box];
+        if (away(b->boxes + 6 * box, p) > (any ? best : reach)) continue;
+        for (whole t = start; t < start + b->counts[box]; t++) {
+            double apart = on_triangle(b->corners + 9 * t, p, there);
+            int better = any ? apart < best
+                             : apart <= reach && (*found < 0 || b->which[t] < b->which[*found]);
+            if (!better) continue;
+            best = apart;
+            *found = t;
+            memcpy(place, there, sizeof there);
+        }
+        if (b->counts[box]) continue;
+        /* The nearer box is looked into first. */
+        whole later = away(b->boxes + 6 * start, p) <= away(b->boxes + 6 * start + 6, p);
+        waiting[depth++] = start + later;
+        waiting[depth++] = start + 1 - later;
+    }
+    return best;
+}
+
 /* For Q points (Q, 3), fills the places (Q, 3) nearest to them, and found (Q,): on which triangle,
-   in the order of the leaves; of corners (T, 9) in that order, in the boxes that gremio_boxes
-   made. Points are plain numbers. */
-KERNEL void gremio_nearest(const double *corners, const double *boxes, const whole *first,
-                           const whole *counts, whole q, const double *points, double *places,
-                           whole *found) {
-    whole waiting[DEEP];
-    double place[3];
+   in the order of the leaves; of corners (T, 9) in that order, which are the triangles `which`
+   (T,). Points are plain numbers. Of triangles as near as one another, but for what sums lose, it
+   is the first, whatever boxes they are in: so that no rounding chooses. */
+KERNEL void gremio_nearest(const double *corners, const double *boxes, const whole *which,
+                           const whole *first, const whole *counts, whole q,
+                           const double *points, double *places, whole *found) {
+    Boxes b = {corners, boxes, which, first, counts};
     for (whole i = 0; i < q; i++) {
         const double *p = points + 3 * i;
-        double best = INFINITY;
-        whole depth = 1;
-        waiting[0] = 0;
-        found[i] = 0;
-        while (depth) {
-            whole box = waiting[--depth], start = first[box];
-            if (away(boxes + 6 * box, p) >= best) continue;
-            for (whole t = start; t < start + counts[box]; t++) {
-                double apart = on_triangle(corners + 9 * t, p, place);
-                if (apart < best) {
-                    best = apart;
-                    found[i] = t;
-                    memcpy(places + 3 * i, place, sizeof place);
-                }
-            }
-            if (counts[box]) continue;
-            /* The nearer box is looked into first. */
-            whole later = away(boxes + 6 * start, p) <= away(boxes + 6 * start + 6, p);
-            waiting[depth++] = start + later;
-            waiting[depth++] = start + 1 - later;
+        double size = boxes[3] - boxes[0] + boxes[4] - boxes[1] + boxes[5] - boxes[2];
+        whole one = -1;
+        double best = look(&b, p, INFINITY, 1, places + 3 * i, &one);
+        if (one >= 0) {
+            one = -1;
+            look(&b, p, best * (1 + 1e-9) + 1e-26 * size * size, 0, places + 3 * i, &one);
         }
+        found[i] = one < 0 ? 0 : one;
     }
 }
