@@ -59,11 +59,25 @@ class Geometry:
         """(T, 3, 3) normal at each corner of each triangle, smooth over shallow edges."""
         return meshes.corner_normals(self.vertices, self.triangles, self.face_normals, _SMOOTH)
 
-    @cached_property
+    @property
     def edges(self) -> Edges:
         """The edges worth drawing: sharp ones, borders, and those that may be an outline."""
-        made = meshes.edges(len(self.vertices), self.triangles, self.face_normals, _SHARP, _FLAT)
-        return Edges(*made)
+        return self._edges[0]
+
+    @property
+    def closed(self) -> bool:
+        """Whether nothing of its inside can be seen from without."""
+        return self._edges[1]
+
+    @cached_property
+    def _edges(self) -> tuple[Edges, bool]:
+        normals = self.face_normals
+        found = meshes.edges(self.vertices, self.triangles, normals, _SHARP, _FLAT)
+        return Edges(*found[:3]), found[3]
+
+    def shaded(self) -> tuple[npt.NDArray[np.float32], npt.NDArray[np.uint32]]:
+        """What is drawn: (K, 6) places and normals, and (T, 3) which of them each triangle has."""
+        return meshes.shaded(self.vertices, self.triangles, self.face_normals, _SMOOTH)
 
 
 # Finds the surface of a solid: the one thing by which models come into the core.

@@ -19,7 +19,8 @@ _TIDY = Kernel("gremio_tidy", "wppwpddpppp")
 _MOMENTS = Kernel("gremio_moments", "wpppp")
 _FACES = Kernel("gremio_face_normals", "wppp")
 _CORNERS = Kernel("gremio_corner_normals", "wpwppdp")
-_EDGES = Kernel("gremio_edges", "wpwpddppp")
+_SHADED = Kernel("gremio_shaded", "wpwppdpp")
+_EDGES = Kernel("gremio_edges", "wpwppddpppp")
 
 
 class Tidied(NamedTuple):
@@ -85,26 +86,46 @@ def corner_normals(points: Array, triangles: Indices, faces: Array, near: float)
     return normals
 
 
+def shaded(
+    points: Array, triangles: Indices, faces: Array, near: float
+) -> tuple[npt.NDArray[np.float32], npt.NDArray[np.uint32]]:
+    """What is drawn of a surface: (K, 6) places and normals, those of `corner_normals`, each once,
+    and (T, 3) which of them each triangle has."""
+    points, triangles = _checked(points, triangles)
+    faces = _of_faces(triangles, faces)
+    # What is not filled takes no memory.
+    vertices = np.empty((3 * len(triangles), 6), dtype=np.float32)
+    index = np.empty((len(triangles), 3), dtype=np.uint32)
+    made = 0
+    if len(triangles):
+        one, two, three, *rest = (address(a) for a in (triangles, points, faces, vertices, index))
+        made = had_room(
+            _SHADED.beside(len(triangles), one, len(points), two, three, near, *rest),
+        )
+    return vertices[:made].copy(), index
+
+
 def edges(
-    points: int, triangles: Indices, faces: Array, sharp: float, flat: float
-) -> tuple[Indices, Array, Flags]:
-    """The edges of triangles (T, 3) over so many points that are borders or sharp, with a cosine
+    points: Array, triangles: Indices, faces: Array, sharp: float, flat: float
+) -> tuple[Indices, Array, Flags, bool]:
+    """The edges of triangles (T, 3) over points (V, 3) that are borders or sharp, with a cosine
     between their faces' normals (T, 3) below `sharp`, or may be an outline, below `flat`: (E, 2)
-    their ends, (E, 2, 3) the normals beside them, and (E,) whether they are always drawn."""
-    triangles = np.ascontiguousarray(triangles, dtype=np.int64)
-    check_rows(triangles, 0, points, "triangles")
+    their ends, (E, 2, 3) the normals beside them, (E,) whether they are always drawn; and whether
+    the surface is closed, all of it outside out."""
+    points, triangles = _checked(points, triangles)
     faces = _of_faces(triangles, faces)
     most = 3 * len(triangles)
-    # What is not filled of these takes no memory.
     ends, normals = np.empty((most, 2), dtype=np.int64), np.empty((most, 2, 3))
-    always = np.empty(most, dtype=bool)
+    always, closed = np.empty(most, dtype=bool), np.zeros(1, dtype=np.int64)
     made = 0
     if most:
-        one, two, *rest = (address(a) for a in (triangles, faces, ends, normals, always))
-        made = had_room(
-            _EDGES.beside(len(triangles), one, points, two, sharp, flat, *rest),
+        one, two, three, *rest = (
+            address(a) for a in (triangles, points, faces, ends, normals, always, closed)
         )
-    return ends[:made].copy(), normals[:made].copy(), always[:made].copy()
+        made = had_room(
+            _EDGES.beside(len(triangles), one, len(points), two, three, sharp, flat, *rest),
+        )
+    return ends[:made].copy(), normals[:made].copy(), always[:made].copy(), bool(closed[0])
 
 
 def _checked(points: Array, triangles: Indices) -> tuple[Array, Indices]:

@@ -13,6 +13,8 @@ from gremio.core.arrays import Array
 Size = tuple[int, int]
 FIELD_OF_VIEW = math.radians(28)
 _STEEPEST = math.radians(89)
+# Between these shares of the distance to what is looked at something is seen.
+_NEAREST, _FARTHEST = 0.02, 60
 
 
 @dataclass(frozen=True)
@@ -52,13 +54,18 @@ class Camera:
         """(3,) where the eye is."""
         return np.asarray(self.target) + self.back * self.distance
 
+    @property
+    def near(self) -> float:
+        """How near to the eye something is still seen (m)."""
+        return self.distance * _NEAREST
+
 
 def view_projection(camera: Camera, size: Size) -> Array:
     """(4, 4) from world to clip space."""
     view = np.eye(4)
     view[:3, :3] = np.stack([camera.right, camera.up, camera.back])
     view[:3, 3] = -view[:3, :3] @ camera.eye
-    near, far = camera.distance * 0.02, camera.distance * 60
+    near, far = camera.near, camera.distance * _FARTHEST
     cot = 1 / math.tan(FIELD_OF_VIEW / 2)
     aspect = size[0] / max(size[1], 1)
     lens = np.zeros((4, 4))

@@ -29,10 +29,12 @@ from gremio.desktop.bench.handles import Handle, handles_of, stop_moves
 from gremio.desktop.bench.measuring import drawn_measures
 from gremio.desktop.bench.motion import Motion
 from gremio.desktop.bench.overlay import Drawn, Overlay
+from gremio.desktop.bench.pace import Pace
 from gremio.desktop.bench.renderer import Renderer
 from gremio.desktop.bench.scene import (
     HOVERED,
     SELECTED,
+    Instances,
     Scene,
     box_edges,
     carried_alike,
@@ -78,6 +80,9 @@ class Canvas(QOpenGLWidget):
         self.hidden: frozenset[PartId] = frozenset()
         # What would be made, as ghosts.
         self._beside: list[Array] = []
+        self._stood: tuple[Scene, Pose, dict[int, int], Instances] | None = None
+        self._pace = Pace()
+        self.frameSwapped.connect(self._drawn)
         self._wiggle = Wiggle(self)
         self.motion = Motion(self)
         self._resting = QTimer(self)
@@ -319,25 +324,33 @@ class Canvas(QOpenGLWidget):
         target = context.detect_framebuffer(self.defaultFramebufferObject())
         ratio = self.devicePixelRatioF()
         size = (round(self.width() * ratio), round(self.height() * ratio))
-        self.renderer.draw(
-            target,
-            size,
-            self.camera,
-            scene.instances(shown, self._states()),
-            self.inks,
-            smooth=not self._resting.isActive(),
-            scale=ratio,
-        )
+        moving = self._resting.isActive()
+        about = target, size, self.camera, self._standing(scene, shown), self.inks
+        self._pace.begin()
+        edges = not moving or self._pace.edges_too
+        self.renderer.draw(*about, smooth=not moving, scale=ratio, edges=edges)
         self.frame_drawn.emit()
+
+    def _standing(self, scene: Scene, shown: Pose) -> Instances:
+        """Where everything stands; found anew where that, or what a hand does, is another."""
+        about = scene, shown, self._states()
+        if self._stood is None or self._stood[0] is not scene or self._stood[1:3] != about[1:]:
+            self._stood = (*about, scene.instances(shown, about[2]))
+        return self._stood[3]
 
     def _shown(self) -> Pose:
         """The pose that is drawn: a motion being shown goes before where things stand."""
         return self.motion.shown(self._wiggle.shown(self.pose))
 
+    def _drawn(self) -> None:
+        """A frame is on the screen."""
+        self._pace.end(moving=self._resting.isActive())
+
     def _load(self, scene: Scene) -> None:
         """Hand the scene to the renderer; the OpenGL context must be current."""
         if self.renderer is not None and self.renderer.scene is not scene:
             self.renderer.load(scene)
+            self._pace = Pace()
 
     def _states(self) -> dict[int, int]:
         states: dict[int, int] = {}

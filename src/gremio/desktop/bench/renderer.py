@@ -10,29 +10,58 @@ import numpy as np
 
 from gremio.core.arrays import Array
 from gremio.core.shape.geometry import Geometry
+from gremio.core.shape.lines import Inked, Lines, Singles, edge_records, inked
 from gremio.core.surfaces.shown import Shown
 from gremio.desktop.bench.camera import Camera, Size, view_projection
-from gremio.desktop.bench.scene import INSTANCE, SELECTED, Batch, Instances, Scene
+from gremio.desktop.bench.scene import (
+    HOVERED,
+    INSTANCE,
+    LIGHT_LINE,
+    LINES,
+    SELECTED,
+    Batch,
+    Instances,
+    Scene,
+)
+from gremio.desktop.bench.sight import in_sight
 from gremio.desktop.theme.inks import Inks, rgb
 
 _SHADERS = Path(__file__).parent / "shaders"
 _INSTANCE_FILL = "4f 4f 4f 3f 4x 1u 1f /i"
-_INSTANCE_EDGE = "4f 4f 4f 12x 1f 4x 1f /i"
-_SAMPLES = 4
+# A still picture is drawn so many times as wide and as high, and made smaller.
+_FINER = 2
 _OVER = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ONE, moderngl.ONE
+# Lines of fewer pixels, such as the edges of fine teeth, are drawn finer, so that they don't clot.
+_SHORT, _FINE = 4.0, 0.6
 
 
 class _Drawn(NamedTuple):
     """One surface on the graphics side. places: the buffer of its instances. picture: of what it
-    wears, if anything."""
+    wears, if anything. edges: its edges as they are chosen from. ball: (4,) the middle and the
+    radius of a ball round it."""
 
     geometry: Geometry
     wears: Shown | None
     picture: moderngl.Texture | None
     fill: moderngl.VertexArray
     mark: moderngl.VertexArray
-    edge: moderngl.VertexArray | None
+    hand: moderngl.VertexArray
     places: moderngl.Buffer
+    edges: Singles
+    ball: Array
+
+
+class _Frame(NamedTuple):
+    """What a frame is drawn with. seen: (4, 4) from the world to the screen. batches: those of
+    which anything is in sight: how many places each has, what it is, and whether what turns away
+    is left out. finer: how many pixels are one of the picture."""
+
+    size: Size
+    seen: Array
+    batches: list[tuple[int, _Drawn, bool]]
+    lines: Lines | None
+    finer: int
+    scale: float
 
 
 class Renderer:
@@ -48,20 +77,32 @@ class Renderer:
         self.fill = self._program("fill.vert", "fill.frag")
         self.worn = self._program("worn.vert", "worn.frag")
         self.mark = self._program("fill.vert", "mark.frag")
-        self.edge = self._program("edge.vert", "edge.frag", "edge.geom")
+        self.hand = self._program("fill.vert", "hand.frag")
+        self.line = self._program("line.vert", "line.frag")
         self.ground = self._program("ground.vert", "ground.frag")
+        self.resolve = self._program("resolve.vert", "resolve.frag")
         self._drawn: dict[tuple[int, int], _Drawn] = {}
-        self._smooth: tuple[Size, moderngl.Framebuffer] | None = None
+        self._smaller: moderngl.VertexArray = context.vertex_array(self.resolve, [])
+        self._smooth: tuple[Size, moderngl.Framebuffer, moderngl.Texture] | None = None
         self._marks: tuple[Size, moderngl.Framebuffer] | None = None
         self._ruling: tuple[tuple[float, ...], moderngl.VertexArray] | None = None
+        self._every: list[_Drawn] = []
+        self._inked: Inked | None = None
+        self._balls = np.zeros((0, 4))
+        self._placed: Instances | None = None
+        self._line_ends = context.buffer(reserve=1 << 16, dynamic=True)
+        self._lines = self._line_array()
         self.scene: Scene | None = None
 
-    def _program(self, vertex: str, fragment: str, geometry: str = "") -> moderngl.Program:
+    def _program(self, vertex: str, fragment: str) -> moderngl.Program:
         return self.context.program(
             vertex_shader=(_SHADERS / vertex).read_text(),
             fragment_shader=(_SHADERS / fragment).read_text(),
-            geometry_shader=(_SHADERS / geometry).read_text() if geometry else None,
         )
+
+    def _line_array(self) -> moderngl.VertexArray:
+        content = [(self._line_ends, "3f 1f", "position", "along")]
+        return self.context.vertex_array(self.line, content)
 
     def load(self, scene: Scene) -> None:
         """Make a scene the one that is drawn; surfaces it shares with the last are kept."""
@@ -73,48 +114,41 @@ class Renderer:
                 known = self._upload(batch.geometry, batch.wears, size)
             kept[_key(batch)] = known
         self._drawn = kept
-        self.scene = scene
+        self.scene, self._placed = scene, None
+        self._every = [kept[_key(batch)] for batch in scene.batches]
+        self._inked = inked([(one.edges, one.geometry.closed) for one in self._every])
+        self._balls = np.array([one.ball for one in self._every]).reshape(-1, 4)
 
     def _upload(self, geometry: Geometry, wears: Shown | None, size: int) -> _Drawn:
         context = self.context
-        corners = np.concatenate(
-            [geometry.vertices[geometry.triangles], geometry.corner_normals], axis=2
-        )
-        surface = context.buffer(corners.astype("<f4").tobytes())
         places = context.buffer(reserve=max(size, INSTANCE.itemsize), dynamic=True)
         rows = ("row_x", "row_y", "row_z")
-        content = [
-            (surface, "3f 3f", "position", "normal"),
-            (places, _INSTANCE_FILL, *rows, "paint", "mark", "state"),
-        ]
-        fill, mark = (
-            context.vertex_array(program, content, skip_errors=True)
-            for program in (self.fill, self.mark)
+        stand = (places, _INSTANCE_FILL, *rows, "paint", "mark", "state")
+        vertices, index = geometry.shaded()
+        if not len(index):
+            # What has no faces is drawn as one that is nowhere.
+            vertices, index = np.zeros((1, 6), "<f4"), np.zeros((1, 3), "<u4")
+        surface, order = context.buffer(vertices.tobytes()), context.buffer(index.tobytes())
+        content = [(surface, "3f 3f", "position", "normal"), stand]
+        fill, mark, hand = (
+            context.vertex_array(program, content, index_buffer=order, skip_errors=True)
+            for program in (self.fill, self.mark, self.hand)
         )
         picture = None
         if wears is not None:
+            # What is worn lies otherwise at each corner of each triangle.
+            corners = context.buffer(vertices[index].tobytes())
             worn = np.concatenate([wears.laid, wears.tint], axis=2)
             dress = context.buffer(worn.astype("<f4").tobytes())
+            content = [(corners, "3f 3f", "position", "normal"), stand]
             fill = context.vertex_array(
                 self.worn, [*content, (dress, "2f 4f", "laid", "tint")], skip_errors=True
             )
             picture = self._picture(wears)
-        edge = None
-        edges = geometry.edges
-        if len(edges.ends):
-            ends = np.zeros((len(edges.ends), 2, 10), dtype="<f4")
-            ends[:, :, :3] = geometry.vertices[edges.ends]
-            ends[:, :, 3:9] = edges.normals.reshape(-1, 1, 6)
-            ends[:, :, 9] = edges.sharp[:, None]
-            line = context.buffer(ends.tobytes())
-            edge = context.vertex_array(
-                self.edge,
-                [
-                    (line, "3f 3f 3f 1f", "position", "normal_one", "normal_two", "sharp"),
-                    (places, _INSTANCE_EDGE, *rows, "weight", "state"),
-                ],
-            )
-        return _Drawn(geometry, wears, picture, fill, mark, edge, places)
+        low, high = geometry.bounds
+        ball = np.append((low + high) / 2, np.linalg.norm(high - low) / 2)
+        edges = edge_records(geometry)
+        return _Drawn(geometry, wears, picture, fill, mark, hand, places, edges, ball)
 
     def _picture(self, wears: Shown) -> moderngl.Texture:
         pixels = np.ascontiguousarray(wears.pixels)
@@ -133,57 +167,120 @@ class Renderer:
         inks: Inks,
         smooth: bool,
         scale: float = 1.0,
+        *,
+        edges: bool = True,
     ) -> None:
         """Draw the scene. instances: of the loaded scene, for a pose. smooth: anti-alias.
-        scale: pixels for each unit of line width, for dense screens."""
+        scale: pixels for each unit of line width, for dense screens. edges: ink them."""
         self.context.gc()
-        canvas = self._smooth_canvas(size) if smooth else target
+        finer = _FINER if smooth else 1
+        inner = (size[0] * finer, size[1] * finer)
+        canvas = self._smooth_canvas(inner) if smooth else target
         canvas.use()
-        canvas.viewport = (0, 0, *size)
+        canvas.viewport = (0, 0, *inner)
         canvas.clear(*rgb(inks.paper), depth=1.0)
-        seen = view_projection(camera, size)
-        self._draw_ground(seen, camera, inks)
+        frame = self._frame(size, camera, instances, finer, scale, edges=edges)
+        self.context.line_width = float(finer)
+        self._draw_ground(frame.seen, camera, inks)
         self.context.enable(moderngl.DEPTH_TEST)
         self.context.disable(moderngl.CULL_FACE | moderngl.BLEND)
-        self._place(instances)
-        self.fill["view_projection"].write(seen.T.astype("<f4").tobytes())
-        self.fill["paper"].value = rgb(inks.paper)
-        self.fill["toned_down"].value = 0.62 if inks.night else 0.0
-        self.worn["view_projection"].write(seen.T.astype("<f4").tobytes())
-        self.worn["paper"].value = rgb(inks.paper)
-        self.worn["toned_down"].value = 0.31 if inks.night else 0.0
-        self.edge["view_projection"].write(seen.T.astype("<f4").tobytes())
-        self.edge["eye"].value = tuple(camera.eye.tolist())
-        self.edge["pixels"].value = (size[0] / scale, size[1] / scale)
-        self.edge["colour"].value = rgb(inks.ink)
-        for program in (self.fill, self.worn):
-            program["hand"].value = rgb(inks.hand)
-            program["scale"].value = scale
-        self.edge["hidden"].value = 0.0
+        self._tell(frame, inks)
         self.context.polygon_offset = (1.0, 1.0)
-        batches = self._batches(instances)
-        for count, drawn in sorted(batches, key=_last_if_it_blends):
+        for count, drawn, turns_away in sorted(frame.batches, key=_last_if_it_blends):
+            if turns_away:
+                self.context.enable(moderngl.CULL_FACE)
+            else:
+                self.context.disable(moderngl.CULL_FACE)
             self._fill(count, drawn)
+        self.context.disable(moderngl.CULL_FACE)
+        self._lay_hand(frame, instances)
         self.context.disable(moderngl.BLEND)
         self.context.polygon_offset = (0.0, 0.0)
-        for count, drawn in batches:
-            if drawn.edge is not None:
-                drawn.edge.render(moderngl.LINES, instances=count)
-        self._draw_hidden(batches, instances)
+        if frame.lines is not None:
+            self._draw_lines(frame.lines, finer * scale, inks)
         if smooth:
-            self.context.copy_framebuffer(target, canvas)
+            self._make_smaller(target, size)
         target.use()
 
-    def _draw_hidden(self, batches: list[tuple[int, _Drawn]], instances: Instances) -> None:
-        """The edges of what is selected, dashed and thin, where something is in front of them."""
-        if not (instances.records["state"] == SELECTED).any():
+    def _frame(
+        self, size: Size, camera: Camera, instances: Instances, finer: int, scale: float, *,
+        edges: bool,
+    ) -> _Frame:  # fmt: skip
+        """Find what is in sight, and put it where it stands."""
+        assert self.scene is not None and self._inked is not None
+        seen, counts = view_projection(camera, size), instances.counts
+        batch = np.repeat(np.arange(len(counts)), counts)
+        sight = in_sight(instances.records, batch, self._balls, camera, seen, size)
+        shown = np.bincount(batch, ~sight.hidden, minlength=len(counts)) > 0
+        within = np.bincount(batch, sight.within, minlength=len(counts)) > 0
+        self._place(instances)
+        batches = [
+            (count, drawn, drawn.geometry.closed and not inside and drawn.wears is None)
+            for count, drawn, is_shown, inside in zip(
+                counts, self._every, shown.tolist(), within.tolist(), strict=True
+            )
+            if count and is_shown
+        ]
+        lines = None
+        if edges:
+            pixels = size[0] / scale, size[1] / scale
+            about = sight.hidden, camera.eye, seen, pixels, _SHORT
+            lines = self._inked.seen(instances.records, counts, *about)
+        return _Frame(size, seen, batches, lines, finer, scale)
+
+    def _tell(self, frame: _Frame, inks: Inks) -> None:
+        """Hand a frame's numbers to the programs."""
+        seen = frame.seen.T.astype("<f4").tobytes()
+        for program, toned in ((self.fill, 0.62), (self.worn, 0.31)):
+            program["view_projection"].write(seen)
+            program["paper"].value = rgb(inks.paper)
+            program["toned_down"].value = toned if inks.night else 0.0
+        self.hand["view_projection"].write(seen)
+        self.hand["hand"].value = rgb(inks.hand)
+        self.hand["scale"].value = frame.scale * frame.finer
+        self.line["view_projection"].write(seen)
+
+    def _lay_hand(self, frame: _Frame, instances: Instances) -> None:
+        """Lay what a hand does over those surfaces that it is over, or has selected."""
+        if not instances.records["state"].any():
             return
-        self.edge["hidden"].value = 1.0
-        self.context.depth_func = ">"
-        for count, drawn in batches:
-            if drawn.edge is not None:
-                drawn.edge.render(moderngl.LINES, instances=count)
+        self.context.enable(moderngl.BLEND)
+        self.context.blend_func = _OVER  # type: ignore[assignment]
+        self.context.depth_func = "=="
+        for count, drawn, _ in frame.batches:
+            drawn.hand.render(instances=count)
         self.context.depth_func = "<"
+
+    def _draw_lines(self, lines: Lines, scale: float, inks: Inks) -> None:
+        """The edges that are seen; of what is selected, dashed and thin, also where something is in
+        front of them. scale: how many pixels a line of one is wide."""
+        every = np.concatenate([kind.reshape(-1, 4) for kind in lines])
+        if not len(every):
+            return
+        if every.nbytes > self._line_ends.size:
+            self._line_ends = self.context.buffer(reserve=2 * every.nbytes, dynamic=True)
+            self._lines = self._line_array()
+        self._line_ends.write(every)
+        widths = LIGHT_LINE, _FINE * LIGHT_LINE, LINES[HOVERED], LINES[SELECTED]
+        self.line["hidden"].value = 0.0
+        first = 0
+        for kind, width in zip(lines, widths, strict=True):
+            if len(kind):
+                self.context.line_width = max(width * scale, 1.0)
+                # What would be thinner than a pixel is fainter instead.
+                share = min(width * scale, 1.0)
+                pairs = zip(rgb(inks.ink), rgb(inks.paper), strict=True)
+                self.line["colour"].value = tuple(share * a + (1 - share) * b for a, b in pairs)
+                self._lines.render(moderngl.LINES, vertices=2 * len(kind), first=first)
+            first += 2 * len(kind)
+        if selected := len(lines.selected):
+            self.line["hidden"].value = 1.0
+            self.line["colour"].value = rgb(inks.ink)
+            self.context.depth_func = ">"
+            self.context.line_width = max(scale, 1.0)
+            first -= 2 * selected
+            self._lines.render(moderngl.LINES, vertices=2 * selected, first=first)
+            self.context.depth_func = "<"
 
     def _fill(self, count: int, drawn: _Drawn) -> None:
         """Draw a surface in its paint, or in what it wears."""
@@ -218,32 +315,28 @@ class Renderer:
         self._place(instances)
         seen = view_projection(camera, size)
         self.mark["view_projection"].write(seen.T.astype("<f4").tobytes())
-        for count, drawn in self._batches(instances):
-            drawn.mark.render(instances=count)
+        for count, drawn in zip(instances.counts, self._every, strict=True):
+            if count:
+                drawn.mark.render(instances=count)
         canvas.scissor = None  # type: ignore[assignment]
         found = np.frombuffer(
             canvas.read(viewport=(x, y, 1, 1), components=1, dtype="u4"), dtype="<u4"
         )
         return int(found[0]) - 1 if found[0] else None
 
-    def _batches(self, instances: Instances) -> list[tuple[int, _Drawn]]:
-        assert self.scene is not None
-        return [
-            (count, self._drawn[_key(batch)])
-            for count, batch in zip(instances.counts, self.scene.batches, strict=True)
-            if count
-        ]
-
     def _place(self, instances: Instances) -> None:
-        assert self.scene is not None
+        """Put what is drawn where it stands, unless it stands there already."""
+        if self._placed is instances:
+            return
+        data = memoryview(instances.records.tobytes())
         first = 0
-        for count, batch in zip(instances.counts, self.scene.batches, strict=True):
-            data = instances.records[first : first + count].tobytes()
-            places = self._drawn[_key(batch)].places
-            if len(data) > places.size:
-                places.orphan(len(data))
-            places.write(data)
-            first += count
+        for count, drawn in zip(instances.counts, self._every, strict=True):
+            size = count * INSTANCE.itemsize
+            if size > drawn.places.size:
+                drawn.places.orphan(size)
+            drawn.places.write(data[first : first + size])
+            first += size
+        self._placed = instances
 
     def _draw_ground(self, seen: Array, camera: Camera, inks: Inks) -> None:
         step = 10.0 ** np.floor(np.log10(max(camera.distance, 1e-3) / 6))
@@ -274,13 +367,19 @@ class Renderer:
 
     def _smooth_canvas(self, size: Size) -> moderngl.Framebuffer:
         if self._smooth is None or self._smooth[0] != size:
-            samples = min(_SAMPLES, self.context.max_samples)
-            canvas = self.context.framebuffer(
-                self.context.renderbuffer(size, 4, samples=samples),
-                self.context.depth_renderbuffer(size, samples=samples),
-            )
-            self._smooth = (size, canvas)
+            picture = self.context.texture(size, 4)
+            canvas = self.context.framebuffer(picture, self.context.depth_renderbuffer(size))
+            self._smooth = (size, canvas, picture)
         return self._smooth[1]
+
+    def _make_smaller(self, target: moderngl.Framebuffer, size: Size) -> None:
+        """Bring the finer picture to the target."""
+        assert self._smooth is not None
+        target.use()
+        target.viewport = (0, 0, *size)
+        self.context.disable(moderngl.DEPTH_TEST)
+        self._smooth[2].use(0)
+        self._smaller.render(moderngl.TRIANGLES, vertices=3)
 
     def _mark_canvas(self, size: Size) -> moderngl.Framebuffer:
         if self._marks is None or self._marks[0] != size:
@@ -296,6 +395,6 @@ def _key(batch: Batch) -> tuple[int, int]:
     return id(batch.geometry), id(batch.wears)
 
 
-def _last_if_it_blends(batch: tuple[int, _Drawn]) -> bool:
+def _last_if_it_blends(batch: tuple[int, _Drawn, bool]) -> bool:
     wears = batch[1].wears
     return wears is not None and wears.blends

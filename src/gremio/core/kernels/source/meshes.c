@@ -241,6 +241,88 @@ done:
     return done;
 }
 
+/* The same as vertices to draw: where corners of one point have one normal, they are one.
+   Fills vertices (3 T, 6) with places and normals, and index (T, 3) with those of each triangle.
+   Returns how many vertices there are, or NO_ROOM. */
+KERNEL whole gremio_shaded(whole t, const whole *triangles, whole v, const double *points,
+                           const double *faces, double near, float *vertices, uint32_t *index) {
+    whole *start = malloc((size_t)(v + 1) * sizeof(whole));
+    whole *order = malloc((size_t)(3 * t + 1) * sizeof(whole));
+    whole *kind_of = malloc((size_t)(3 * t + 1) * sizeof(whole));
+    Kind *kinds = malloc(MOST_KINDS * sizeof(Kind));
+    whole made = 0;
+    if (!start || !order || !kind_of || !kinds) {
+        made = NO_ROOM;
+        goto done;
+    }
+    by_point(v, 3 * t, triangles, 1, start, order);
+    for (whole p = 0; p < v; p++) {
+        const whole *corners = order + start[p];
+        whole count = start[p + 1] - start[p], first = made;
+        whole found = about_point(corners, count, triangles, points, faces, near, kinds, kind_of);
+        for (whole i = 0; i < count; i++) {
+            const double *n = found < 0 ? faces + 3 * (corners[i] / 3) : kinds[kind_of[i]].smooth;
+            float one[6];
+            for (int k = 0; k < 3; k++) {
+                one[k] = (float)points[3 * p + k];
+                one[3 + k] = (float)n[k];
+            }
+            whole at = made - 1;
+            while (at >= first && memcmp(vertices + 6 * at, one, sizeof one) != 0) at--;
+            if (at < first) {
+                at = made++;
+                memcpy(vertices + 6 * at, one, sizeof one);
+            }
+            index[corners[i]] = (uint32_t)at;
+        }
+    }
+done:
+    free(start);
+    free(order);
+    free(kind_of);
+    free(kinds);
+    return made;
+}
+
+/* The shell that a point is of, by points that lead to one another. */
+static whole shell_of(whole *shell, whole p) {
+    while (shell[p] != p) p = shell[p] = shell[shell[p]];
+    return p;
+}
+
+/* Whether every shell of some triangles is turned outside out: what it holds is more than
+   nothing. Returns 1 or 0, or NO_ROOM. */
+static whole outside_out(whole t, const whole *triangles, whole v, const double *points) {
+    whole *shell = malloc((size_t)(v + 1) * sizeof(whole)), out = 1;
+    double *holds = calloc((size_t)(v + 1), sizeof(double));
+    if (!shell || !holds) {
+        free(shell);
+        free(holds);
+        return NO_ROOM;
+    }
+    for (whole p = 0; p < v; p++) shell[p] = p;
+    for (whole i = 0; i < t; i++)
+        for (int k = 1; k < 3; k++)
+            shell[shell_of(shell, triangles[3 * i + k])] = shell_of(shell, triangles[3 * i]);
+    for (whole i = 0; i < t; i++) {
+        const double *a = points + 3 * triangles[3 * i];
+        double ab[3], ac[3], n[3];
+        /* By a place that is near to all of it. */
+        const double *o = points + 3 * shell_of(shell, triangles[3 * i]);
+        double oa[3];
+        minus(points + 3 * triangles[3 * i + 1], a, ab);
+        minus(points + 3 * triangles[3 * i + 2], a, ac);
+        minus(a, o, oa);
+        cross(ab, ac, n);
+        holds[shell_of(shell, triangles[3 * i])] += dot(oa, n);
+    }
+    for (whole p = 0; p < v && out; p++)
+        if (shell[p] == p && holds[p] < 0.0) out = 0;
+    free(shell);
+    free(holds);
+    return out;
+}
+
 /* A side of a triangle, from its lesser point: the other point, and which side of all. */
 typedef struct {
     whole other, side;
@@ -266,15 +348,23 @@ static void sort_sides(Side *sides, whole count) {
     }
 }
 
+/* Whether a side goes on from its lesser point p in its triangle. */
+static int goes_on(const whole *triangles, whole t, whole p, const Side *s) {
+    return triangles[3 * (s->side % t) + s->side / t] == p;
+}
+
 /* The edges worth drawing of T triangles over V points with normals (T, 3): borders and sharp ones,
    whose cosine is below `sharp`, and those below `flat` that may be an outline.
    Fills ends (E, 2), normals (E, 2, 3) of the faces beside each, always (E,) whether it is drawn
-   always; E is at most 3 T. Returns E, or NO_ROOM. */
-KERNEL whole gremio_edges(whole t, const whole *triangles, whole v, const double *faces, double sharp,
-                          double flat, whole *ends, double *normals, uint8_t *always) {
+   always; E is at most 3 T. closed: whether each side is met by one that goes back, and every
+   shell is turned outside out. Returns E, or NO_ROOM. */
+KERNEL whole gremio_edges(whole t, const whole *triangles, whole v, const double *points,
+                          const double *faces, double sharp, double flat, whole *ends,
+                          double *normals, uint8_t *always, whole *closed) {
     whole *start = malloc((size_t)(v + 1) * sizeof(whole));
     Side *sides = malloc((size_t)(3 * t + 1) * sizeof(Side));
     whole made = 0;
+    *closed = t > 0;
     if (!start || !sides) {
         made = NO_ROOM;
         goto done;
@@ -298,6 +388,8 @@ KERNEL whole gremio_edges(whole t, const whole *triangles, whole v, const double
         for (whole i = 0, n; i < count; i += n) {
             const Side *s = sides + begin + i;
             for (n = 1; i + n < count && s[n].other == s->other; n++) {}
+            whole back = n == 2 && goes_on(triangles, t, p, s) != goes_on(triangles, t, p, s + 1);
+            if (!back) *closed = 0;
             const double *one = faces + 3 * (s->side % t);
             const double *two = n == 2 ? faces + 3 * (s[1].side % t) : one;
             double cosine = dot(one, two);
@@ -310,6 +402,8 @@ KERNEL whole gremio_edges(whole t, const whole *triangles, whole v, const double
             always[made++] = (uint8_t)is_sharp;
         }
     }
+    if (*closed) *closed = outside_out(t, triangles, v, points);
+    if (*closed == NO_ROOM) made = NO_ROOM;
 done:
     free(start);
     free(sides);

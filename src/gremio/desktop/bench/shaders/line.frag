@@ -1,6 +1,6 @@
 #version 330
-// Hidden lines are dashed.
 uniform vec3 colour;
+// 1: hidden lines, which are dashed.
 uniform float hidden;
 noperspective in float along_line;
 out vec4 ink;

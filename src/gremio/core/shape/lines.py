@@ -1,0 +1,101 @@
+"""The lines of an inked drawing: which edges of many surfaces are seen from an eye, and where."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any, NamedTuple
+
+import numpy as np
+import numpy.typing as npt
+
+from gremio.core.arrays import Array, Flags, Rows
+from gremio.core.kernels.library import Kernel, address
+from gremio.core.shape.geometry import Geometry
+
+Singles = npt.NDArray[np.float32]
+
+_LINES = Kernel("gremio_lines", "wpppppwwppppdp")
+# An edge: its ends, the normals beside it, how far along those the faces lie, whether it is sharp.
+_EDGE = 15
+# From so many edges × places on, other threads may run meanwhile.
+_MANY = 50_000
+
+
+class Lines(NamedTuple):
+    """What is seen: (n, 2, 4) ends of lines in the world, with how many pixels along the line each
+    is. short: those of few pixels, which are drawn finer. hovered, selected: of what a hand is
+    over, and of what is selected."""
+
+    plain: Singles
+    short: Singles
+    hovered: Singles
+    selected: Singles
+
+
+def edge_records(geometry: Geometry) -> Singles:
+    """(E, 15) the edges worth drawing of a surface, as the kernel reads them."""
+    edges = geometry.edges
+    made = np.zeros((len(edges.ends), _EDGE), dtype=np.float32)
+    ends = geometry.vertices[edges.ends]
+    made[:, :6] = ends.reshape(-1, 6)
+    made[:, 6:12] = edges.normals.reshape(-1, 6)
+    made[:, 12:14] = np.einsum("ej,enj->en", ends[:, 0], edges.normals)
+    made[:, 14] = edges.sharp
+    return made
+
+
+@dataclass(frozen=True, eq=False)
+class Inked:
+    """The edges of B surfaces, one surface's after another's. first: (B + 1,) where each begins.
+    closed: (B,) whether nothing of its inside is seen."""
+
+    edges: Singles
+    first: Rows
+    closed: Flags
+
+    def seen(
+        self, places: npt.NDArray[np.void], counts: Sequence[int], skipped: Flags, eye: Array,
+        seen: Array, pixels: tuple[float, float], short: float,
+    ) -> Lines:  # fmt: skip
+        """What is seen of them. places: (N,) records that begin with "rows" (3, 4), float32, and
+        have a "state": 1 where a hand is over it, 2 selected. counts: how many belong to each
+        surface, in their order. skipped: (N,) which are out of sight. eye: (3,). seen: (4, 4) from
+        the world to the screen of so many pixels. short: how many make a short line.
+
+        Raises ValueError where places are not of the surfaces."""
+        each = np.array(counts, dtype=np.intp)
+        per = np.diff(self.first)
+        fits = len(each) == len(per) and each.sum() == len(places) == len(skipped)
+        if not fits or (each < 0).any():
+            raise ValueError("there are places for each surface, and no more")
+        if places.dtype["rows"] != np.dtype(("<f4", (3, 4))):
+            raise ValueError("places begin with a frame of single numbers")
+        fields: Any = places.dtype.fields
+        if fields["rows"][1] != 0 or fields["state"][0] != np.dtype("<f4"):
+            raise ValueError("places begin with a frame of single numbers")
+        most = int((per * each).sum())
+        # What is not filled of these takes no memory.
+        found = [np.empty((most, 2, 4), dtype=np.float32) for _ in range(4)]
+        told = np.zeros((4, 2), dtype=np.int64)
+        if most:
+            told[:, 1] = [address(lines) for lines in found]
+            given = [np.ascontiguousarray(a, dtype=np.float32) for a in (seen, pixels)]
+            where = np.ascontiguousarray(eye, dtype=np.float64)
+            run = _LINES.beside if most >= _MANY else _LINES.alone
+            arrays = self.edges, self.first, each, self.closed, places
+            run(
+                len(per), *(address(a) for a in arrays), places.dtype.itemsize,
+                fields["state"][1], address(skipped), address(where), *(address(a) for a in given),
+                short, address(told),
+            )  # fmt: skip
+        return Lines(*(lines[:count] for lines, count in zip(found, told[:, 0], strict=True)))
+
+
+def inked(surfaces: Sequence[tuple[Singles, bool]]) -> Inked:
+    """The edges of some surfaces, as `edge_records` has them, and whether each is closed."""
+    counts = [len(edges) for edges, _ in surfaces]
+    first = np.concatenate([[0], np.cumsum(counts)]).astype(np.intp)
+    every = [edges for edges, _ in surfaces] or [np.zeros((0, _EDGE), dtype=np.float32)]
+    closed = np.array([closed for _, closed in surfaces], dtype=bool)
+    return Inked(np.ascontiguousarray(np.concatenate(every)), first, closed)
