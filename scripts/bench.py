@@ -568,6 +568,7 @@ def drawing() -> list[Row]:
     context = moderngl.create_context(standalone=True, backend="egl")
     renderer = Renderer(context)
     renderer.load(scene)
+    renderer.load_on()
     target = context.framebuffer(context.renderbuffer(SIZE, 4), context.depth_renderbuffer(SIZE))
     pose = evaluate(program, {}).frame(0)
     camera = framed(Camera(), SIZE, corners_of(scene, pose))

@@ -162,6 +162,8 @@ class Pool:
             return tuple(found) if origin is tuple else found
         if hint is typing.Any or isinstance(hint, typing.TypeVar):
             return rng.choice(_NOBODY)
+        if hint is slice:
+            return slice(rng.randrange(3), rng.randrange(5))
         return self._record(hint, rng, wrong)
 
     def _array(self, rng: random.Random, wrong: bool) -> Any:
@@ -171,7 +173,7 @@ class Pool:
         return made
 
     def _record(self, hint: Any, rng: random.Random, wrong: bool) -> Any:
-        """A named tuple or a dataclass."""
+        """A named tuple or a record."""
         fields = typing.get_type_hints(hint)
         spoilt = rng.choice(list(fields)) if wrong else ""
         return hint(**{n: self.some(t, rng, wrong=n == spoilt) for n, t in fields.items()})

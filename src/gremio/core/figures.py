@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Literal
+
+from gremio.core.records import Record
 
 BLANK = " \u00a0\u2007\u2009\u202f"
 FIGURES = re.compile(r"[0-9.,]+")
@@ -28,8 +29,7 @@ class Unread(Exception):
         self.why, self.start, self.end = why, start, end
 
 
-@dataclass(frozen=True)
-class Figures:
+class Figures(Record, frozen=True):
     """A number as it is written, from start to end. whole: it has neither a decimal nor an
     exponent. grouped: blanks stand between its thousands."""
 

@@ -17,11 +17,11 @@ import itertools
 import math
 import re
 import unicodedata
-from dataclasses import dataclass
 
 from gremio.core.figures import BLANK, FIGURES, Decimal, Figures, Unread, read_figures
 from gremio.core.problem import GremioError
 from gremio.core.quantity import LARGEST, UNIT_WORDS, UNITS, USUAL_UNIT, Kind, Unit
+from gremio.core.records import Record
 
 _LONGEST = 80
 _DEEPEST = 20
@@ -71,8 +71,7 @@ class QuantityError(GremioError):
         self.start, self.end = start, end
 
 
-@dataclass(frozen=True)
-class Amount:
+class Amount(Record, frozen=True):
     """What was read: a value in SI and what kind it is; bare when no unit was written."""
 
     value: float

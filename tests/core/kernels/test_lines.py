@@ -7,7 +7,7 @@ import pytest
 
 from gremio.core.rig.solids import Ball, Box, Cylinder, Plate
 from gremio.core.shape.geometry import Geometry
-from gremio.core.shape.lines import edge_records, inked
+from gremio.core.shape.lines import inked
 from gremio.core.shape.solids import geometry_of
 
 PLACE = np.dtype([("rows", "<f4", (3, 4)), ("paint", "<f4", 3), ("state", "<f4")])
@@ -33,7 +33,7 @@ def chosen(geometry: Geometry, rows: np.ndarray, eye: np.ndarray) -> np.ndarray:
     off = np.einsum("ej,enj->en", geometry.vertices[edges.ends[:, 0]], edges.normals)
     facing = edges.normals @ local - off
     seen = edges.sharp | ((facing[:, 0] < 0) != (facing[:, 1] < 0))
-    if geometry.closed:
+    if geometry.drawn.closed:
         seen &= (facing > 0).any(axis=1)
     return geometry.vertices[edges.ends[seen]] @ rows[:, :3].T + rows[:, 3]
 
@@ -44,7 +44,7 @@ def test_what_is_seen_of_each_place(solid: Ball) -> None:
     rng = np.random.default_rng(3)
     geometry, places, eye = geometry_of(solid), standing(rng, 6), rng.normal(size=3) * 4
     skipped = np.array([False, True, False, False, False, False])
-    lines = inked([(edge_records(geometry), geometry.closed)]).seen(
+    lines = inked([geometry.drawn]).seen(
         places, [6], skipped, eye, SEEN, PIXELS, 0.0
     )
     wanted = np.concatenate([chosen(geometry, r, eye) for r in places["rows"][~skipped]])
@@ -57,9 +57,9 @@ def test_what_a_hand_does_is_told_apart() -> None:
     places = standing(np.random.default_rng(1), 4)
     places["state"] = [0, 1, 2, 0]
     about = np.zeros(4, dtype=bool), np.array([0.0, 0, 30]), SEEN, PIXELS, 0.0
-    lines = inked([(edge_records(box), True)] * 2).seen(places, [3, 1], *about)
+    lines = inked([box.drawn] * 2).seen(places, [3, 1], *about)
     assert [len(kind) > 0 for kind in lines] == [True, False, True, True]
-    both = inked([(edge_records(box), True)] * 2)
+    both = inked([box.drawn] * 2)
     for counts in ([3], [5, -1], [2, 1]):
         with pytest.raises(ValueError, match="for each surface"):
             both.seen(places, counts, *about)
@@ -73,7 +73,7 @@ def test_short_lines_are_put_together_and_stay_where_they_are() -> None:
     places["rows"][0, :, 3] = 0, 0, -40
     eye = np.array([0.0, 0.0, 0.0])
     about = [1], np.zeros(1, dtype=bool), eye, SEEN, PIXELS
-    one = inked([(edge_records(disc), True)])
+    one = inked([disc.drawn])
     every, fewer = one.seen(places, *about, 0.0).plain, one.seen(places, *about, 4.0).short
     assert 8 < len(fewer) < 0.7 * len(every)
     # Each is where some of the others were, and they are as long together.
@@ -86,26 +86,26 @@ def test_short_lines_are_put_together_and_stay_where_they_are() -> None:
 
 def test_what_is_closed() -> None:
     box = geometry_of(Box(length=1, width=1, height=1))
-    assert box.closed
+    assert box.drawn.closed
     inside_out = Geometry(box.vertices, box.triangles[:, ::-1])
     open_one = Geometry(box.vertices, box.triangles[1:])
     twice = Geometry(box.vertices, np.concatenate([box.triangles, box.triangles]))
     one_turned = Geometry(
         box.vertices, np.concatenate([box.triangles[:1, ::-1], box.triangles[1:]])
     )
-    assert not any(g.closed for g in (inside_out, open_one, twice, one_turned))
+    assert not any(g.drawn.closed for g in (inside_out, open_one, twice, one_turned))
     # Two shells, one of them inside out, are not closed together, whatever they hold.
     far = np.concatenate([box.vertices, 0.1 * box.vertices + 5])
     both = Geometry(far, np.concatenate([box.triangles, box.triangles[:, ::-1] + 8]))
     well = Geometry(far, np.concatenate([box.triangles, box.triangles + 8]))
-    assert well.closed and not both.closed
-    assert not Geometry(np.zeros((0, 3)), np.zeros((0, 3), dtype=np.int64)).closed
+    assert well.drawn.closed and not both.drawn.closed
+    assert not Geometry(np.zeros((0, 3)), np.zeros((0, 3), dtype=np.int64)).drawn.closed
 
 
 def test_vertices_to_draw_are_those_of_the_corners() -> None:
     for solid in (Ball(diameter=1.0), PLATE, Box(length=1, width=1, height=1)):
         geometry = geometry_of(solid)
-        vertices, index = geometry.shaded()
+        vertices, index = geometry.drawn[:2]
         corners = vertices[index]
         assert corners[..., :3] == pytest.approx(geometry.vertices[geometry.triangles], abs=1e-6)
         assert corners[..., 3:] == pytest.approx(geometry.corner_normals, abs=1e-6)

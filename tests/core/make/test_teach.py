@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import msgspec
 import pytest
+from msgspec.structs import replace
 
 import gremio
 from gremio.core.edit.links import add_link

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-import dataclasses
 from collections.abc import Iterator, Mapping
 from typing import Any
 
 import numpy as np
+
+from gremio.core.records import Record
 
 # Rigs are compared as a whole; what finds surfaces is handed in.
 _LEFT_OUT = ("rig", "geometry", "run")
@@ -22,8 +23,8 @@ def differences(one: Any, two: Any, where: str = "program") -> Iterator[str]:
         alike = one.dtype == two.dtype and one.shape == two.shape
         if not alike or one.tobytes() != two.tobytes():
             yield f"{where}: {one.dtype}{one.shape} {one!r} and {two.dtype}{two.shape} {two!r}"
-    elif dataclasses.is_dataclass(one):
-        names = [f.name for f in dataclasses.fields(one) if f.name not in _LEFT_OUT]
+    elif isinstance(one, Record):
+        names = [name for name in one.__struct_fields__ if name not in _LEFT_OUT]
         for name in names:
             yield from differences(getattr(one, name), getattr(two, name), f"{where}.{name}")
     elif isinstance(one, Mapping | list | tuple):

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, field
 from typing import Any
 
 import fcl
@@ -11,6 +10,7 @@ import numpy as np
 
 from gremio.core.arrays import Array, Flags, crossed
 from gremio.core.frames import carried, matrix
+from gremio.core.records import Record
 from gremio.core.rig.ids import PartId
 from gremio.core.rig.model import Rig
 from gremio.core.shape.geometry import GeometryOf, Indices
@@ -20,8 +20,7 @@ _MOST_CONTACTS = 20_000
 _HEAD_ON = 0.5
 
 
-@dataclass(frozen=True, eq=False)
-class Body:
+class Body(Record, frozen=True, eq=False):
     """All shapes of a part as one surface in the part's own frame.
 
     triangles: (T, 3, 3) by their corners. normals: (T, 3) of them. flats: (T,) in which plane each
@@ -36,7 +35,7 @@ class Body:
     corners: Array
     middle: Array
     radius: float
-    shape: Any = field(repr=False)
+    shape: Any
 
     def placed(self, world: Array) -> Any:
         """The body at a frame (4, 4)."""

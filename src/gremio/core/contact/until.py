@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Callable, Collection, Mapping, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -12,6 +11,7 @@ from gremio.core.arrays import Array
 from gremio.core.contact.bodies import Body, bodies_of, gap, in_the_way
 from gremio.core.frames import carried
 from gremio.core.problem import GremioError
+from gremio.core.records import Record
 from gremio.core.rig.ids import GROUND, ChannelKey, PartId
 from gremio.core.shape.geometry import GeometryOf
 from gremio.core.solve.evaluate import evaluate
@@ -32,8 +32,7 @@ _ONWARD = 1e-5
 _EXACT = 1e-9
 
 
-@dataclass(frozen=True)
-class Touch:
+class Touch(Record, frozen=True):
     """What a way came to.
 
     value: of the channel, the last at which nothing touches (SI); the end of the way where nothing

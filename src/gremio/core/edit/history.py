@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import sys
-from dataclasses import dataclass, replace
 from typing import NamedTuple
 
 import msgspec
+from msgspec.structs import replace
 
 from gremio.core.plan.touched import differing
+from gremio.core.records import Record
 from gremio.core.rig.model import Rig
 
 # So many steps are kept at most, and so much beside the present rig (bytes).
@@ -25,8 +26,7 @@ class Step(NamedTuple):
     size: int
 
 
-@dataclass(frozen=True)
-class History:
+class History(Record, frozen=True):
     """Rigs before and after the present one.
 
     gesture: names the drag or typing under way, so that it becomes one step. lost: how many of the

@@ -13,11 +13,10 @@ import io
 import itertools
 import re
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
-from dataclasses import replace as replace_field
 from pathlib import Path
 from typing import cast, get_args
 
+import msgspec
 from msgspec.structs import replace
 
 from gremio.core.edit.cams import cam_of
@@ -27,6 +26,7 @@ from gremio.core.files import atomic
 from gremio.core.files.atomic import FileProblem
 from gremio.core.problem import GremioError, NotFound
 from gremio.core.quantity import UNIT_WORDS, UNITS, show_short, units_of
+from gremio.core.records import Record
 from gremio.core.rig.cams import SAME, sorted_stations
 from gremio.core.rig.find import channel_key
 from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
@@ -42,8 +42,7 @@ _USUAL: ProfileKind = "smooth"
 _MOST_BYTES = 50_000_000
 
 
-@dataclass(frozen=True)
-class CamTable:
+class CamTable(Record, frozen=True):
     """names: what the columns are called. units: what their headings say they are in, a name
     of UNITS; None where they say nothing that is known. rows: values as they stand in the file;
     None where a cell is empty, so that the follower is absent from the station. profiles, slopes:
@@ -53,8 +52,8 @@ class CamTable:
     names: tuple[str, ...]
     units: tuple[str | None, ...]
     rows: tuple[tuple[float | None, ...], ...]
-    profiles: dict[int, tuple[ProfileKind | None, ...]] = field(default_factory=dict)
-    slopes: dict[int, tuple[float | None, ...]] = field(default_factory=dict)
+    profiles: dict[int, tuple[ProfileKind | None, ...]] = msgspec.field(default_factory=dict)
+    slopes: dict[int, tuple[float | None, ...]] = msgspec.field(default_factory=dict)
     beyond: tuple[Beyond, Beyond] = ("hold", "hold")
 
 
@@ -177,7 +176,7 @@ def _with_words(table: CamTable, kind: str, place: int, cells: list[str], name: 
     if kind == _SLOPE:
         decimal = decimal_sign(words)
         slopes = tuple(_number(w, decimal, f"{name}, the slope of {of!r}") for w in words)
-        return replace_field(table, slopes={**table.slopes, place: slopes})
+        return replace(table, slopes={**table.slopes, place: slopes})
     known = get_args(ProfileKind if kind == _PROFILE else Beyond)
     for row, word in enumerate(words, start=2):
         if word and word not in known:
@@ -186,9 +185,9 @@ def _with_words(table: CamTable, kind: str, place: int, cells: list[str], name: 
             )
     if kind == _BEYOND:
         ends = cast(tuple[Beyond, Beyond], (words[0] or "hold", words[-1] or "hold"))
-        return replace_field(table, beyond=ends)
+        return replace(table, beyond=ends)
     profiles = cast(tuple[ProfileKind | None, ...], tuple(word or None for word in words))
-    return replace_field(table, profiles={**table.profiles, place: profiles})
+    return replace(table, profiles={**table.profiles, place: profiles})
 
 
 def _heading(cell: str) -> tuple[str, str | None]:

@@ -6,7 +6,6 @@ import contextlib
 import json
 import os
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -18,6 +17,7 @@ from gremio.core.files.atomic import FileProblem
 from gremio.core.files.steps import VERSION, raised
 from gremio.core.files.unknown import without_unknown
 from gremio.core.problem import Note
+from gremio.core.records import Record
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.model import Rig, Source
 from gremio.core.rig.things import THINGS
@@ -33,8 +33,7 @@ class RigFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     rig: Rig
 
 
-@dataclass(frozen=True)
-class Opened:
+class Opened(Record, frozen=True):
     """A rig as it came out of a file.
 
     version: of the file. data: its text. unknown: the places in it that this Gremio does not

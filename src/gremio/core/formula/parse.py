@@ -6,12 +6,12 @@ import difflib
 import functools
 import math
 import re
-from dataclasses import dataclass
 from fractions import Fraction
 
 from gremio.core.formula.names import Found, Names
 from gremio.core.formula.tree import Call, FormulaError, Node, Number, Reference, Span
 from gremio.core.quantity import UNIT_WORDS, UNITS
+from gremio.core.records import Record
 from gremio.core.rig.ids import ChannelKey
 
 LONGEST = 400
@@ -58,8 +58,7 @@ FUNCTIONS: dict[str, tuple[int, int, str]] = {
 }
 
 
-@dataclass(frozen=True)
-class _Token:
+class _Token(Record, frozen=True):
     """A word of a formula. kind: "number", "name", "word", "sign" or "end"."""
 
     kind: str

@@ -3,18 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
 
 from gremio.core.arrays import Array, Flags
 from gremio.core.formula.tree import Call, Node, Number, Reference
+from gremio.core.records import Record
 from gremio.core.rig.ids import ChannelKey
 
 
-@dataclass(frozen=True)
-class Value:
+class Value(Record, frozen=True):
     """Gives the values of one leaf."""
 
     index: int
@@ -24,8 +23,7 @@ class Value:
         return values[self.index]
 
 
-@dataclass(frozen=True)
-class Apply:
+class Apply(Record, frozen=True):
     """Applies an operation to what its inputs give. A formula ready to run is made of these, so
     that it can be sent to another process."""
 

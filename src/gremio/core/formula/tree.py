@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from fractions import Fraction
 
 from gremio.core.problem import GremioError
+from gremio.core.records import Record
 from gremio.core.rig.ids import ChannelKey
 
 
@@ -17,16 +17,14 @@ class FormulaError(GremioError):
         self.start, self.end = start, end
 
 
-@dataclass(frozen=True)
-class Span:
+class Span(Record, frozen=True):
     """Where in the text something stands."""
 
     start: int
     end: int
 
 
-@dataclass(frozen=True)
-class Number:
+class Number(Record, frozen=True):
     """A plain number or a quantity. value: SI. unit: a name of UNITS, "" for a plain one; power:
     to which it stands, 2 in "12 m^2"."""
 
@@ -36,16 +34,14 @@ class Number:
     power: Fraction = Fraction(1)
 
 
-@dataclass(frozen=True)
-class Reference:
+class Reference(Record, frozen=True):
     """A channel, control, measure, dimension or part, by key."""
 
     key: ChannelKey
     span: Span
 
 
-@dataclass(frozen=True)
-class Call:
+class Call(Record, frozen=True):
     """A function, or an operator as one: "+", "-", "negative", "and", "<"."""
 
     name: str

@@ -9,11 +9,11 @@ Trans. Systems, Man and Cybernetics 11, 1981).
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 from typing import NamedTuple
 
 from gremio.core.inspect.words import own_word
 from gremio.core.plan.trains import Train
+from gremio.core.records import Record
 from gremio.core.rig.channels import split
 from gremio.core.rig.ids import CLOCK, ChannelKey, PartId, ThingId
 from gremio.core.rig.links import followers, link_symbol, members
@@ -46,8 +46,7 @@ class Edge(NamedTuple):
     link_id: ThingId
 
 
-@dataclass(frozen=True)
-class DriveMap:
+class DriveMap(Record, frozen=True):
     """Nodes with their (layer, place) from left to right and top to bottom, and the edges."""
 
     nodes: dict[str, Node]

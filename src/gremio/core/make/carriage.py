@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from typing import Literal, get_args
 
 import numpy as np
@@ -22,6 +21,7 @@ from gremio.core.make.rolling import wheel_radius
 from gremio.core.mechanics.wheels import STEERING_RANGE, steer_of_wheel
 from gremio.core.problem import GremioError, listed
 from gremio.core.quantity import short_number
+from gremio.core.records import Record
 from gremio.core.rig.channels import key
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.ids import NOTHING, PartId, ThingId
@@ -35,8 +35,7 @@ _TRAVEL = 10.0
 LimitOf = Literal["inner", "mean", "outer"]
 
 
-@dataclass(frozen=True)
-class Wheel:
+class Wheel(Record, frozen=True):
     """A wheel of a carriage, read off its part. at: (along, aside, up) in the body (m)."""
 
     part: PartId

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
 
 import numpy as np
+from msgspec.structs import replace
 
 from gremio.core.arrays import Array, crossed
 from gremio.core.edit.change import must_have
@@ -19,6 +19,7 @@ from gremio.core.make.round_things import widest_round
 from gremio.core.mechanics.ratios import FIGURES, KINDS, arithmetic
 from gremio.core.plan.carrying import carriers
 from gremio.core.problem import GremioError
+from gremio.core.records import Record
 from gremio.core.rig.channels import channel_kind, freed, key, main_channel, split
 from gremio.core.rig.ids import NOTHING, ChannelKey, PartId
 from gremio.core.rig.model import Ratio, RatioKind, Rig
@@ -31,8 +32,7 @@ from gremio.core.solve.pose import Pose
 _APART = 1.35
 
 
-@dataclass(frozen=True)
-class Proposal:
+class Proposal(Record, frozen=True):
     """A ratio between two channels, from what was read off the parts.
 
     lead, follower: keys. figures: by name, as in FIGURES of the kind. way: +1 or −1, whether

@@ -4,7 +4,6 @@ so that the machine's own solver keeps them in line."""
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
 from msgspec.structs import replace
@@ -27,6 +26,7 @@ from gremio.core.frames import Frame, frame_of, matrix
 from gremio.core.mechanics.struts import fewest_bodies, limits, stage_shares, stage_starts
 from gremio.core.plan.carrying import carriers
 from gremio.core.problem import GremioError
+from gremio.core.records import Record
 from gremio.core.rig.channels import CHANNELS, key, split
 from gremio.core.rig.find import free_name, names_in
 from gremio.core.rig.ids import ChannelKey, PartId, ThingId
@@ -47,8 +47,7 @@ _LEAST, _MOST = 1e-6, 1e9
 Eye = tuple[PartId | None, Triple]
 
 
-@dataclass(frozen=True)
-class Use:
+class Use(Record, frozen=True):
     """What a machine asks of a strut over its whole travel (m, from eye to eye).
 
     shortest, longest: what is asked for. least, most: what its bodies allow. stroke: how much

@@ -7,15 +7,16 @@ have them, or where a hand has put them. A lesson is what has been put and not y
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
 
 import msgspec
+from msgspec.structs import replace
 
 from gremio.core.edit.cams import record_station
 from gremio.core.edit.change import without
 from gremio.core.edit.links import add_link, remove_link
 from gremio.core.mechanics.profiles import value
 from gremio.core.problem import GremioError
+from gremio.core.records import Record
 from gremio.core.rig.cams import SAME, sorted_stations
 from gremio.core.rig.channels import split
 from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
@@ -30,8 +31,7 @@ from gremio.core.solve.evaluate import evaluate_channels
 from gremio.core.solve.program import Program
 
 
-@dataclass(frozen=True)
-class Lesson:
+class Lesson(Record, frozen=True):
     """lead: key of the channel that leads. link: id of the cam, "" until something is recorded.
     changed: what has been put and not recorded yet (SI by channel key), the latest last.
     marks: the lead's values (SI) at which the parts stood as they stand unchanged; they become
@@ -40,7 +40,7 @@ class Lesson:
 
     lead: ChannelKey
     link: ThingId = NOTHING
-    changed: Mapping[ChannelKey, float] = field(default_factory=dict)
+    changed: Mapping[ChannelKey, float] = msgspec.field(default_factory=dict)
     marks: tuple[float, ...] = ()
 
 

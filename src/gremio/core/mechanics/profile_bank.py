@@ -68,7 +68,7 @@ def some_of(banks: Sequence[Bank], those: Sequence[int]) -> Bank:
         end=np.concatenate([bank.end for bank in banks])[at],
         slopes=np.concatenate([bank.slopes for bank in banks], axis=1).take(at, axis=1),
         rounds=np.concatenate([bank.rounds for bank in banks], axis=1).take(at, axis=1),
-        laws=tuple(int(one) for one in np.unique(law) if one),
+        laws=tuple(sorted({int(one) for one in law.ravel()} - {0})),
     )
 
 

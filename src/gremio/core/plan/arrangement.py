@@ -3,20 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from functools import cached_property
 from itertools import chain
+
+import msgspec
 
 from gremio.core.plan.blocks import Block
 from gremio.core.plan.islands import Island, islands_of
 from gremio.core.problem import Note
+from gremio.core.records import Record
 from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.links import followers
 from gremio.core.rig.model import Rig
 
 
-@dataclass(frozen=True)
-class Arrangement:
+class Arrangement(Record, frozen=True):
     """How the links of a rig can be computed.
 
     levels: each level of blocks can be computed from those before it; in each, blocks stand in
@@ -26,7 +27,7 @@ class Arrangement:
 
     levels: tuple[tuple[Block, ...], ...]
     notes: tuple[Note, ...]
-    stops: dict[ChannelKey, tuple[ChannelKey, ...]] = field(default_factory=dict)
+    stops: dict[ChannelKey, tuple[ChannelKey, ...]] = msgspec.field(default_factory=dict)
 
     @cached_property
     def islands(self) -> tuple[Island, ...]:

@@ -10,10 +10,10 @@ from __future__ import annotations
 
 from bisect import bisect_left
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
 from functools import cached_property
 
 import msgspec
+from msgspec.structs import replace
 
 from gremio.core.plan.arrangement import Arrangement, Place, places_in
 from gremio.core.plan.blocks import Block
@@ -27,6 +27,7 @@ from gremio.core.plan.islands import (
 )
 from gremio.core.plan.order import TEETH, arranged_whole
 from gremio.core.plan.touched import Touched, touched
+from gremio.core.records import Record
 from gremio.core.remembered import Bounded
 from gremio.core.rig.channels import split
 from gremio.core.rig.constraints import all_targets, parts_of
@@ -45,8 +46,7 @@ _MANY = 400
 _ROUNDS = 8
 
 
-@dataclass(frozen=True)
-class Kept:
+class Kept(Record, frozen=True):
     """An arrangement and a rig that it is of. following: the islands whose plan follows each
     thing, where that is known already."""
 

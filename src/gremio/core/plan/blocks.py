@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from gremio.core.plan.loops import Loop
 from gremio.core.plan.trains import Train
+from gremio.core.records import Record
 from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
 
 
-@dataclass(frozen=True)
-class Block:
+class Block(Record, frozen=True):
     """Channels that are computed in one go, from others.
 
     reads, writes: channel keys. train: where it is one. links: ids of the links that give

@@ -6,11 +6,11 @@ What only reads the same input is not joined by it: two cams led by one slider a
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass
 from functools import cached_property
 
 from gremio.core.plan.blocks import Block
 from gremio.core.plan.carrying import carriers
+from gremio.core.records import Record
 from gremio.core.rig.channels import split
 from gremio.core.rig.constraints import all_targets, parts_of
 from gremio.core.rig.ids import ChannelKey, PartId, ThingId
@@ -18,8 +18,7 @@ from gremio.core.rig.links import leads
 from gremio.core.rig.model import Formula, Ratio, Rig, Rolling
 
 
-@dataclass(frozen=True)
-class Island:
+class Island(Record, frozen=True):
     """Blocks that read one another. levels: as many as the arrangement has up to its last block;
     each can be computed from those before it."""
 

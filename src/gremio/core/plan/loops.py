@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Container, Iterable, Mapping
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -21,6 +20,7 @@ from gremio.core.plan.loop_geometry import (
     size_of,
 )
 from gremio.core.plan.trains import Row
+from gremio.core.records import Record
 from gremio.core.rig.channels import key, split
 from gremio.core.rig.ids import GROUND, ChannelKey, PartId, ThingId
 from gremio.core.rig.model import Closure, Rig
@@ -34,8 +34,7 @@ _ASIDE = (1e-3, 0.03)
 ROUNDING, OPEN = 1e-6, 1e-3
 
 
-@dataclass(frozen=True)
-class Loop:
+class Loop(Record, frozen=True):
     """Closures that hang together, and the channels that close them.
 
     closures: ids. parts: ids of the parts that move in it, in computing order. channels: all

@@ -3,17 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import TypeVar
 
+from gremio.core.records import Record
 from gremio.core.rig.ids import PartId, ThingId
 from gremio.core.rig.model import Part, Rig
 
 Id = TypeVar("Id", bound=ThingId)
 
 
-@dataclass(frozen=True)
-class Touched:
+class Touched(Record, frozen=True):
     """What differs from one rig to another, by id, what came and what went among it.
 
     things: all that differs but parts, by the field of the rig that it stands in. parts: those

@@ -10,9 +10,9 @@ from __future__ import annotations
 
 from collections import deque
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
 from typing import Literal, NamedTuple
 
+from gremio.core.records import Record
 from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
 
 _ZERO = 1e-12
@@ -49,8 +49,7 @@ class Fault(NamedTuple):
     drivers: tuple[ChannelKey, ...] = ()
 
 
-@dataclass(frozen=True)
-class Train:
+class Train(Record, frozen=True):
     """Channels that move together.
 
     inputs: channels whose value is given from outside, one for each freedom. shares: every

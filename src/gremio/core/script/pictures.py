@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from importlib.metadata import entry_points
 from pathlib import Path
 from typing import Any
@@ -11,6 +10,7 @@ import numpy as np
 import numpy.typing as npt
 
 from gremio.core.problem import GremioError
+from gremio.core.records import Record
 from gremio.core.rig.model import Rig
 from gremio.core.script.posing import solve
 from gremio.core.solve.pose import Pose
@@ -21,8 +21,7 @@ _DRAWS = "gremio.drawing"
 _IN_NOTEBOOKS = (720, 450)
 
 
-@dataclass(frozen=True, eq=False)
-class Picture:
+class Picture(Record, frozen=True, eq=False):
     """A picture. pixels: (height, width, 3) red, green, blue from 0 to 255. A notebook shows it."""
 
     pixels: npt.NDArray[np.uint8]

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
@@ -18,6 +17,7 @@ from gremio.core.mechanics.clock import frame_times, rate_of, time_of_code
 from gremio.core.motion.routines import check_held, routine_called, routine_notes, run_of
 from gremio.core.problem import GremioError, Note
 from gremio.core.quantity import Kind
+from gremio.core.records import Record
 from gremio.core.rig.find import channel_key, part_id
 from gremio.core.rig.ids import ThingId
 from gremio.core.rig.model import Motor, ProfileKind, Rig, Routine, RoutineEnds, Rumble
@@ -151,8 +151,7 @@ def rumble(
     return rig
 
 
-@dataclass(frozen=True)
-class Baked:
+class Baked(Record, frozen=True):
     """A routine solved for its frames. times: (F,) s from its beginning. poses: at these. notes:
     what its keys could not move, and what was held in the first frames."""
 

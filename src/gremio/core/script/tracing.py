@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import csv
 import io
-from dataclasses import dataclass
 
 import numpy.typing as npt
 
@@ -13,6 +12,7 @@ from gremio.core.edit.change import numbers_of
 from gremio.core.make.traces import length_of, traced, with_trace
 from gremio.core.problem import GremioError
 from gremio.core.quantity import UNITS
+from gremio.core.records import Record
 from gremio.core.rig.find import control_id, part_id
 from gremio.core.rig.ids import PartId
 from gremio.core.rig.model import Rig
@@ -20,8 +20,7 @@ from gremio.core.script.posing import sweep
 from gremio.core.script.timing import bake
 
 
-@dataclass(frozen=True)
-class Trace:
+class Trace(Record, frozen=True):
     """What a point of a part drew. leads: (F,) where the control was (SI), or the time (s).
     points: (F, 3) m, in the world. column: what the leads are, and their unit, as a table has it;
     size: of that unit."""

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
 
 from gremio.core.arrays import Array, Rows, crossed
+from gremio.core.records import Record
 from gremio.core.shape.courses import Stretches, wrapped
 
 _ROUND = 2 * math.pi
@@ -19,8 +19,7 @@ _NO_SAG = 1e-12
 _ROUNDS, _EXACT = 40, 1e-14
 
 
-@dataclass(frozen=True, eq=False)
-class Band:
+class Band(Record, frozen=True, eq=False):
     """A band as it lies. course: its line. touched: (k,) which of the wheels it lies on, in their
     order. wrap: (k,) how far round each of them (rad). on: (k, 2) the way at which it comes to
     each, and leaves it (m)."""
@@ -166,8 +165,7 @@ def _with_wheels(course: Stretches, touched: Rows, own: Rows, count: int) -> Ban
     return Band(course, touched, np.abs(turned[own]), on)
 
 
-@dataclass(frozen=True, eq=False)
-class Laid:
+class Laid(Record, frozen=True, eq=False):
     """Links along a band. ways: (n,) of the pins between them (m), pin j before link j. pins: (n +
     1, 3) where they are, the last on the first. pitch: from each to the next (m)."""
 

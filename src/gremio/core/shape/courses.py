@@ -7,12 +7,12 @@ from __future__ import annotations
 
 import functools
 import math
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
 from gremio.core.arrays import Array, Rows, crossed
+from gremio.core.records import Record
 from gremio.core.rig.model import Path
 from gremio.core.rig.path_points import wrong_path
 
@@ -34,8 +34,7 @@ class Places(NamedTuple):
     bend: Array
 
 
-@dataclass(frozen=True, eq=False)
-class Stretches:
+class Stretches(Record, frozen=True, eq=False):
     """Straight ones and arcs, one after the other. n of them.
 
     start, forward: (n, 3) where each begins, and which way. inward: (n, 3) toward the middle of
@@ -102,8 +101,7 @@ class Stretches:
         return result
 
 
-@dataclass(frozen=True, eq=False)
-class Spline:
+class Spline(Record, frozen=True, eq=False):
     """A smooth line through points. knots: (m,) fine steps of its parameter, ways: (m,) the way
     gone there (m). closed: it comes back to its beginning."""
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import cached_property
 from typing import NamedTuple
 
@@ -12,10 +11,12 @@ import numpy.typing as npt
 
 from gremio.core.arrays import Array, Flags
 from gremio.core.frames import carried
+from gremio.core.records import Record
 from gremio.core.rig.solids import AnySolid
 from gremio.core.shape import meshes
 
 Indices = npt.NDArray[np.int64]
+Singles = npt.NDArray[np.float32]
 
 _SHARP = np.cos(np.radians(30))
 _FLAT = np.cos(np.radians(1))
@@ -35,8 +36,19 @@ class Edges(NamedTuple):
     sharp: Flags
 
 
-@dataclass(frozen=True, eq=False)
-class Geometry:
+class Drawn(NamedTuple):
+    """A surface as it is drawn, in single numbers. vertices: (K, 6) places and normals, each once.
+    corners: (T, 3) which of them each triangle has. edges: (E, 15) of each edge its ends, the
+    normals of the faces beside it, how far along those the faces lie, and whether it is always
+    drawn. closed: whether nothing of its inside is seen from without."""
+
+    vertices: Singles
+    corners: npt.NDArray[np.uint32]
+    edges: Singles
+    closed: bool
+
+
+class Geometry(Record, frozen=True, eq=False):
     """A surface. vertices: (V, 3) in metres. triangles: (T, 3), anticlockwise from outside."""
 
     vertices: Array
@@ -59,25 +71,34 @@ class Geometry:
         """(T, 3, 3) normal at each corner of each triangle, smooth over shallow edges."""
         return meshes.corner_normals(self.vertices, self.triangles, self.face_normals, _SMOOTH)
 
-    @property
+    @cached_property
     def edges(self) -> Edges:
         """The edges worth drawing: sharp ones, borders, and those that may be an outline."""
-        return self._edges[0]
-
-    @property
-    def closed(self) -> bool:
-        """Whether nothing of its inside can be seen from without."""
-        return self._edges[1]
+        return self._inked(self.face_normals)[0]
 
     @cached_property
-    def _edges(self) -> tuple[Edges, bool]:
-        normals = self.face_normals
-        found = meshes.edges(self.vertices, self.triangles, normals, _SHARP, _FLAT)
+    def drawn(self) -> Drawn:
+        """What is drawn of it, made of no more than what lies there."""
+        faces = meshes.face_normals(self.vertices, self.triangles)
+        edges, closed = self._inked(faces)
+        vertices, corners = meshes.shaded(self.vertices, self.triangles, faces, _SMOOTH)
+        return Drawn(vertices, corners, _records(self.vertices, edges), closed)
+
+    def _inked(self, faces: Array) -> tuple[Edges, bool]:
+        """The edges, and whether the surface is closed. faces: (T, 3) normals."""
+        found = meshes.edges(self.vertices, self.triangles, faces, _SHARP, _FLAT)
         return Edges(*found[:3]), found[3]
 
-    def shaded(self) -> tuple[npt.NDArray[np.float32], npt.NDArray[np.uint32]]:
-        """What is drawn: (K, 6) places and normals, and (T, 3) which of them each triangle has."""
-        return meshes.shaded(self.vertices, self.triangles, self.face_normals, _SMOOTH)
+
+def _records(vertices: Array, edges: Edges) -> Singles:
+    """(E, 15) edges as Drawn has them."""
+    made = np.empty((len(edges.ends), 15), dtype=np.float32)
+    ends = vertices[edges.ends]
+    made[:, :6] = ends.reshape(-1, 6)
+    made[:, 6:12] = edges.normals.reshape(-1, 6)
+    made[:, 12:14] = np.einsum("ej,enj->en", ends[:, 0], edges.normals)
+    made[:, 14] = edges.sharp
+    return made
 
 
 # Finds the surface of a solid: the one thing by which models come into the core.

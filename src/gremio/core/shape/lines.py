@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -11,12 +10,11 @@ import numpy.typing as npt
 
 from gremio.core.arrays import Array, Flags, Rows
 from gremio.core.kernels.library import Kernel, address
-from gremio.core.shape.geometry import Geometry
-
-Singles = npt.NDArray[np.float32]
+from gremio.core.records import Record
+from gremio.core.shape.geometry import Drawn, Singles
 
 _LINES = Kernel("gremio_lines", "wpppppwwppppdp")
-# An edge: its ends, the normals beside it, how far along those the faces lie, whether it is sharp.
+# So many numbers are an edge.
 _EDGE = 15
 # From so many edges × places on, other threads may run meanwhile.
 _MANY = 50_000
@@ -33,20 +31,7 @@ class Lines(NamedTuple):
     selected: Singles
 
 
-def edge_records(geometry: Geometry) -> Singles:
-    """(E, 15) the edges worth drawing of a surface, as the kernel reads them."""
-    edges = geometry.edges
-    made = np.zeros((len(edges.ends), _EDGE), dtype=np.float32)
-    ends = geometry.vertices[edges.ends]
-    made[:, :6] = ends.reshape(-1, 6)
-    made[:, 6:12] = edges.normals.reshape(-1, 6)
-    made[:, 12:14] = np.einsum("ej,enj->en", ends[:, 0], edges.normals)
-    made[:, 14] = edges.sharp
-    return made
-
-
-@dataclass(frozen=True, eq=False)
-class Inked:
+class Inked(Record, frozen=True, eq=False):
     """The edges of B surfaces, one surface's after another's. first: (B + 1,) where each begins.
     closed: (B,) whether nothing of its inside is seen."""
 
@@ -92,10 +77,9 @@ class Inked:
         return Lines(*(lines[:count] for lines, count in zip(found, told[:, 0], strict=True)))
 
 
-def inked(surfaces: Sequence[tuple[Singles, bool]]) -> Inked:
-    """The edges of some surfaces, as `edge_records` has them, and whether each is closed."""
-    counts = [len(edges) for edges, _ in surfaces]
-    first = np.concatenate([[0], np.cumsum(counts)]).astype(np.intp)
-    every = [edges for edges, _ in surfaces] or [np.zeros((0, _EDGE), dtype=np.float32)]
-    closed = np.array([closed for _, closed in surfaces], dtype=bool)
+def inked(surfaces: Sequence[Drawn]) -> Inked:
+    """The edges of some surfaces."""
+    first = np.concatenate([[0], np.cumsum([len(one.edges) for one in surfaces])]).astype(np.intp)
+    every = [one.edges for one in surfaces] or [np.zeros((0, _EDGE), dtype=np.float32)]
+    closed = np.array([one.closed for one in surfaces], dtype=bool)
     return Inked(np.ascontiguousarray(np.concatenate(every)), first, closed)

@@ -31,15 +31,14 @@ from gremio.core.shape import outlines
 from gremio.core.shape.geometry import Edges, Geometry
 
 
-class _Sleeve(Geometry):
+class _Sleeve(Geometry, frozen=True, eq=False):
     """A round surface whose open ends are not drawn: sleeves stand end to end."""
 
-    @functools.cached_property
-    def edges(self) -> Edges:
+    def _inked(self, faces: Array) -> tuple[Edges, bool]:
         """The edges along it, which are drawn where they are the outline."""
-        every = super().edges
+        every, closed = super()._inked(faces)
         kept = ~every.sharp
-        return Edges(every.ends[kept], every.normals[kept], every.sharp[kept])
+        return Edges(every.ends[kept], every.normals[kept], every.sharp[kept]), closed
 
 
 @functools.lru_cache(maxsize=1)

@@ -4,21 +4,20 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 
 from gremio.core.arrays import Array, Rows, crossed
 from gremio.core.frames import Frame, matrix
+from gremio.core.records import Record
 from gremio.core.rig.model import Part
 from gremio.core.rig.solids import AnySolid
 from gremio.core.shape.geometry import Geometry, moved
 from gremio.core.shape.nearest import Boxes, boxes_of, nearest
 
 
-@dataclass(frozen=True, eq=False)
-class Surface:
+class Surface(Record, frozen=True, eq=False):
     """Triangles to sit on. corners: (T, 3, 3) of each (m); none without area. normals:
     (T, 3, 3) outward at each corner, smooth over shallow edges."""
 

@@ -5,12 +5,12 @@ from __future__ import annotations
 import math
 from collections import deque
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 from gremio.core.mechanics.profiles import Profile, end_speed, extent, leads_at, value
 from gremio.core.plan.trains import Train
 from gremio.core.quantity import show_short
+from gremio.core.records import Record
 from gremio.core.rig.channels import SCALES, key, split
 from gremio.core.rig.constraints import CONSTRAINTS, adds_to, constraint_words
 from gremio.core.rig.ids import CLOCK, ChannelKey, PartId, ThingId
@@ -36,8 +36,7 @@ from gremio.core.solve.volume import leading_scale
 _STEPS = 24
 
 
-@dataclass(frozen=True)
-class Hand:
+class Hand(Record, frozen=True):
     """The input to set, and the value (SI) to set it to. short: why what was wanted can't be
     had, where the nearest that fits is given instead."""
 
@@ -46,8 +45,7 @@ class Hand:
     short: str = ""
 
 
-@dataclass(frozen=True)
-class Held:
+class Held(Record, frozen=True):
     """Why a channel can't be moved by hand, said so that a person can act on it."""
 
     text: str

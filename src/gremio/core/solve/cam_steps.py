@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
+from msgspec.structs import replace
 
 from gremio.core.mechanics.profile_bank import bank_of, some_of
 from gremio.core.mechanics.profiles import Profile, profile_of, straight

@@ -6,7 +6,6 @@ Many constraints of one make are looked at together: n of them, in F frames.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
@@ -14,6 +13,7 @@ import numpy as np
 from gremio.core.arrays import Array, Flags, crossed
 from gremio.core.frames import IDENTITY, Frame, matrix
 from gremio.core.mechanics import turns
+from gremio.core.records import Record
 from gremio.core.rig.constraints import targets_of
 from gremio.core.rig.model import (
     Aim,
@@ -117,8 +117,7 @@ class Seen(NamedTuple):
     surfaces: tuple[Surface | None, ...]
 
 
-@dataclass(frozen=True)
-class Goal:
+class Goal(Record, frozen=True):
     """What constraints want. place: (n, F, 3) in the world (m). turn: (n, F, 3, 3) in the
     world, or, with one axis to bring near, a profile (`turns.nearest_angles`); whole: whether it
     is a turn. scales: (n, F, 3). has: (n, F) whether it wants anything there. missing: (n, F)

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 
 from gremio.core.arrays import Array, Rows
 from gremio.core.mechanics import turns
+from gremio.core.records import Record
 from gremio.core.rig.channels import CHANNELS, SCALES, key
 from gremio.core.rig.constraints import adds_to, numbers, targets_of
 from gremio.core.rig.ids import ChannelKey, PartId, ThingId
@@ -34,8 +34,7 @@ _EACH = {
 _EACH_TARGET = {"on", "at", "weight", "offset"}
 
 
-@dataclass(frozen=True)
-class Ground:
+class Ground(Record, frozen=True):
     """What constraints sit on. surface: as it is at home. rig, led, geometry: for one with
     dimensions that something leads, which makes it anew in each frame."""
 
@@ -56,8 +55,7 @@ class Ground:
         return tuple(found)
 
 
-@dataclass(frozen=True)
-class LedStops:
+class LedStops(Record, frozen=True):
     """Stops of one channel that something leads. place: (constraint, which of the nine). low,
     high: rows of their channels, −1 where that end is not led."""
 
@@ -66,8 +64,7 @@ class LedStops:
     high: int
 
 
-@dataclass(frozen=True)
-class ConstraintBatch:
+class ConstraintBatch(Record, frozen=True):
     """Constraints of one make. n of them.
 
     ids, made: each. part_rows: (n,). rows: (n, 9) channel rows of their parts, −1 where one is

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import ctypes
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from typing import Any, TypeGuard
 
 import numpy as np
@@ -12,6 +11,7 @@ import numpy as np
 from gremio.core.arrays import Array, Rows
 from gremio.core.kernels.library import Kernel, Table, address, check_rows, class_of, structure
 from gremio.core.quantity import LARGEST
+from gremio.core.records import Record
 from gremio.core.solve.limits import Limits
 from gremio.core.solve.steps import FreedomsStep, Level, TrainStep
 from gremio.core.solve.tree import every_row
@@ -55,8 +55,7 @@ class Block:
         return int(run(self._at, len(self._steps), *at, LARGEST))
 
 
-@dataclass(frozen=True)
-class Piece:
+class Piece(Record, frozen=True):
     """A part of the course: a block, then what a level gives in other ways (`gives`), or what it
     does after its stops (`ends`)."""
 

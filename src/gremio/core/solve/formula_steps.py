@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from gremio.core.arrays import Array, Rows
@@ -12,6 +10,7 @@ from gremio.core.formula.run import Leaf, Plan, plan
 from gremio.core.formula.tree import FormulaError
 from gremio.core.formula.units import conversion
 from gremio.core.problem import Note
+from gremio.core.records import Record
 from gremio.core.rig import ids
 from gremio.core.rig.channels import split
 from gremio.core.rig.ids import ChannelKey, PartId
@@ -24,8 +23,7 @@ from gremio.core.solve.frames import Finder
 from gremio.core.solve.steps import FormulaStep
 
 
-@dataclass(frozen=True)
-class Constants:
+class Constants(Record, frozen=True):
     """Leaves that are numbers. numbers: (k, 1)."""
 
     numbers: Array
@@ -36,8 +34,7 @@ class Constants:
         return self.numbers
 
 
-@dataclass(frozen=True)
-class Channels:
+class Channels(Record, frozen=True):
     """Leaves that are channels. rows: (k,)."""
 
     rows: Rows
@@ -48,8 +45,7 @@ class Channels:
         return values
 
 
-@dataclass(frozen=True)
-class Between:
+class Between(Record, frozen=True):
     """Leaves that are the distance, or the angle, between two parts. pairs: ids."""
 
     kind: str
@@ -61,8 +57,7 @@ class Between:
         return np.stack([between(finder, *pair) for pair in self.pairs])
 
 
-@dataclass(frozen=True)
-class Values:
+class Values(Record, frozen=True):
     """Leaves that are channels, measures, or numbers that nothing leads. row: from channel key
     to row. geometry: finds the surface of a solid, for what is measured."""
 

@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
 import numpy as np
+from msgspec.structs import replace
 
 from gremio.core.arrays import Array, Flags, Rows
 from gremio.core.kernels.library import Table
 from gremio.core.plan.loop_geometry import frames_in_loop, gaps
 from gremio.core.plan.loops import Loop
+from gremio.core.records import Record
 from gremio.core.rig.ids import ChannelKey
 from gremio.core.rig.model import Rig
 from gremio.core.solve.loop_closing import MOST, assemble, close_many, table_of
@@ -25,8 +26,7 @@ _CLOSED = 1e-12
 _AT_ONCE = 1250
 
 
-@dataclass(frozen=True)
-class LoopStep:
+class LoopStep(Record, frozen=True):
     """Closures that hang together.
 
     loop: what it is. rows: (C,) channel rows of its channels. leads, found: places among them.
@@ -100,8 +100,7 @@ class LoopStep:
         return self.assembled[2]
 
 
-@dataclass(frozen=True)
-class LoopBatch:
+class LoopBatch(Record, frozen=True):
     """L loops of one make, closed together. C channels each.
 
     rows: (L, C) channel rows. leads, found: places among the C. home: (L, C) closed at home,

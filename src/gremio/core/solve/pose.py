@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field
 from functools import cached_property
 from typing import ClassVar, overload
 
+import msgspec
 import numpy as np
 
 from gremio.core.arrays import Array, Flags, Rows
 from gremio.core.plan.loops import ROUNDING, missed
 from gremio.core.problem import GremioError, Note, NotFound, counted_words
 from gremio.core.quantity import UNITS, show_short, show_small
+from gremio.core.records import Record
 from gremio.core.rig.channels import CHANNELS, free_of, key, split
 from gremio.core.rig.find import channel_key, control_id, nothing_called, part_id
 from gremio.core.rig.ids import NOTHING, ChannelKey, PartId, ThingId
@@ -40,8 +41,7 @@ Closed = tuple[LoopBatch, Array, Array]
 _BEYOND = 1e-9
 
 
-@dataclass(frozen=True, eq=False, repr=False)
-class Poses:
+class Poses(Record, frozen=True, eq=False):
     """The poses of F frames, as arrays. C channels, P parts, rows as in the program.
 
     Told by names: `poses["Upper gates"]` is (F,) in SI, `poses["Upper gates", "deg"]` in a unit,
@@ -63,7 +63,7 @@ class Poses:
     undefined: dict[int, Flags]
     put: dict[int, Array]
     closed: tuple[Closed, ...] = ()
-    wants: dict[ThingId, Want] = field(default_factory=dict)
+    wants: dict[ThingId, Want] = msgspec.field(default_factory=dict)
 
     @cached_property
     def closing(self) -> dict[ThingId, Closing]:
@@ -184,8 +184,7 @@ class Poses:
         )
 
 
-@dataclass(frozen=True, eq=False, repr=False)
-class Pose:
+class Pose(Record, frozen=True, eq=False):
     """The answer for one set of inputs. drawn: draws a PNG of one, where there is what does."""
 
     drawn: ClassVar[Callable[[Pose], bytes] | None] = None

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, fields
 from functools import cached_property
 
 import numpy as np
@@ -39,8 +38,7 @@ from gremio.core.solve.steps import (
 from gremio.core.solve.tree import Tree
 
 
-@dataclass(frozen=True, repr=False)
-class Program(Tree):
+class Program(Tree, frozen=True):
     """Everything about a rig that does not change while it is posed. C channels; its parts
     are as in Tree.
 
@@ -232,7 +230,7 @@ def program_of(
     return Program(
         rig=rig,
         geometry=geometry,
-        **{field.name: getattr(tree, field.name) for field in fields(Tree)},
+        **{name: getattr(tree, name) for name in Tree.__struct_fields__},
         keys=keys,
         home=home,
         low=low,

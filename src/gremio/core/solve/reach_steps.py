@@ -13,7 +13,6 @@ a chain does not turn over for a hair.
 from __future__ import annotations
 
 import functools
-from dataclasses import dataclass
 from functools import partial
 
 import numpy as np
@@ -22,6 +21,7 @@ from gremio.core.arrays import Array, Flags, Rows, crossed
 from gremio.core.edit.constraints import given_keys
 from gremio.core.frames import matrix
 from gremio.core.plan.carrying import carriers
+from gremio.core.records import Record
 from gremio.core.rig.channels import freed, key, split
 from gremio.core.rig.constraints import numbers
 from gremio.core.rig.ids import ChannelKey, PartId, ThingId
@@ -42,8 +42,7 @@ _MARGIN = 2e-4
 _TOGETHER = 4096
 
 
-@dataclass(frozen=True)
-class ReachStep:
+class ReachStep(Record, frozen=True):
     """One chain. parts: ids from what is first moved to the tip. rows: (k,) of the channels that
     may move, and stiffness, low, high: (k,) of them; turns: (k,) whether one is a turn. place: of
     each, by key. number_rows: of the constraint's numbers. size: a length of the chain (m). arms:

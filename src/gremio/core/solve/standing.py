@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import NamedTuple
 
 from gremio.core.arrays import Array, Flags
+from gremio.core.records import Record
 from gremio.core.solve.loop_steps import LoopStep
 
 
-@dataclass(frozen=True, eq=False)
-class PartPose:
+class PartPose(Record, frozen=True, eq=False):
     """Where one part stands. world: (4, 4). channels: value in SI by name ("turn z")."""
 
     name: str
@@ -18,8 +17,7 @@ class PartPose:
     channels: dict[str, float]
 
 
-@dataclass(frozen=True, eq=False)
-class PartPoses:
+class PartPoses(Record, frozen=True, eq=False):
     """Where one part stands in F frames. world: (F, 4, 4). channels: (F,) in SI by name."""
 
     name: str

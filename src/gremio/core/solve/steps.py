@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
@@ -18,6 +17,7 @@ from gremio.core.mechanics.profile_bank import values
 from gremio.core.mechanics.rolling import driven, rolled, rolled_ball
 from gremio.core.mechanics.turns import angles_of, of_angles, turn_of
 from gremio.core.plan.trains import Train
+from gremio.core.records import Record
 from gremio.core.rig.ids import GROUND, ChannelKey, PartId
 from gremio.core.rig.model import Cam, Formula, Path
 from gremio.core.shape.paths import comes_back, length, way_to
@@ -32,8 +32,7 @@ from gremio.core.solve.tree import Tree
 _ASKEW = 1e-9
 
 
-@dataclass(frozen=True)
-class LedEnds:
+class LedEnds(Record, frozen=True):
     """Stops of some followers of trains that something leads. places: (n,) which followers.
     rows: (n,) of the channels that are the stops. low: (n,) whether each is a low stop. soft: (n,)
     from how far before it the follower slows down."""
@@ -49,8 +48,7 @@ class LedEnds:
         return zip(*(column.tolist() for column in columns), strict=True)
 
 
-@dataclass(frozen=True)
-class TrainStep:
+class TrainStep(Record, frozen=True):
     """Trains of one freedom, all at once: q[followers] = ratio · q[lead] + offset.
 
     inputs: (n,) channel rows, one a train. low, high: (n, 1) between what values of its
@@ -105,8 +103,7 @@ class TrainStep:
         return low, high, soft
 
 
-@dataclass(frozen=True)
-class FreedomsStep:
+class FreedomsStep(Record, frozen=True):
     """A train of several freedoms: q[followers] = shares · q[inputs] + constant.
 
     inputs: (n,) rows; followers: (k,) rows; shares: (k, n); constant: (k, 1). home: (n, 1)
@@ -156,8 +153,7 @@ class FreedomsStep:
         return ends[0], ends[1]
 
 
-@dataclass(frozen=True)
-class HoldStep:
+class HoldStep(Record, frozen=True):
     """Holds channels within stops that something leads.
 
     rows: (n,) of the channels. low, high: (n, 1) stops that stand still. low_rows, high_rows:
@@ -179,8 +175,7 @@ class HoldStep:
         channels[self.rows] = softly(channels[self.rows], np.minimum(low, high), high, self.soft)
 
 
-@dataclass(frozen=True)
-class CamsStep:
+class CamsStep(Record, frozen=True):
     """Followers of cams, all at once. leads, followers: (k,) channel rows. bank: k profiles.
     made_of: (k,) the cam, and the channel that it leads."""
 
@@ -200,8 +195,7 @@ class CamsStep:
         return values(self.bank, finder.channels, self.leads)
 
 
-@dataclass(frozen=True)
-class OneWayStep:
+class OneWayStep(Record, frozen=True):
     """Ratios that run one way: q[followers] = ratio · q[leads] + offset. All (k,) or (k, 1)."""
 
     leads: Rows
@@ -216,8 +210,7 @@ class OneWayStep:
         return result
 
 
-@dataclass(frozen=True)
-class FormulaStep:
+class FormulaStep(Record, frozen=True):
     """Formulas of one shape, all at once.
 
     followers: (k,). run: from the values of the leaves to the result. leaves: one function
@@ -240,8 +233,7 @@ class FormulaStep:
         return np.broadcast_to(result, shape)
 
 
-@dataclass(frozen=True)
-class RollStep:
+class RollStep(Record, frozen=True):
     """A wheel that rolls along its own heading. part: its id. channel: name of its turn.
 
     follower: row of its turn. radius: m. on: id of the part that it rolls over; "" for the ground.
@@ -284,8 +276,7 @@ class RollStep:
         return bool(tree.upward_at_home(self.part, mounted=True) @ over < 0)
 
 
-@dataclass(frozen=True)
-class BallRollStep:
+class BallRollStep(Record, frozen=True):
     """One of the three turns of a ball that rolls in any direction. part: its id. which: 0, 1, 2
     for its turn about x, y, z. rows: (3,) of these turns. radius: m. on: as RollStep has it."""
 
@@ -321,8 +312,7 @@ def _seen_from(finder: Finder, on: PartId, frames: Array) -> Array:
     return seen
 
 
-@dataclass(frozen=True)
-class PathRollStep:
+class PathRollStep(Record, frozen=True):
     """A wheel that rolls along a path: its turn is the way gone along it ÷ radius.
 
     part: its id. channel: name of its turn. follower: row of it. on: id of the part whose
@@ -355,8 +345,7 @@ class PathRollStep:
         return (way / self.radius)[None]
 
 
-@dataclass(frozen=True)
-class DriveStep:
+class DriveStep(Record, frozen=True):
     """One of the three channels of a carriage that goes along its own heading.
 
     travel, steering, turning: rows; −1 for a carriage that has no steering, or makes no other turn.
@@ -390,8 +379,7 @@ class DriveStep:
         return way[self.which][None]
 
 
-@dataclass(frozen=True)
-class TotalStep:
+class TotalStep(Record, frozen=True):
     """What a rate adds up to: it stands where it is put, as whoever knows the time puts it.
 
     follower: row of what grows.
@@ -410,8 +398,7 @@ class TotalStep:
         return np.zeros((1, finder.channels.shape[1]))
 
 
-@dataclass(frozen=True)
-class RumbleStep:
+class RumbleStep(Record, frozen=True):
     """Rumbles: q[followers] += q[amounts] · share · Σ height · sin(speed · q[clock] + phase).
 
     amounts, followers: (k,). clock: row of the time (s). share: (k, 1). speed, height, phase:
@@ -452,8 +439,7 @@ ValueStep = (
 GROWING = (RollStep, BallRollStep, DriveStep)
 
 
-@dataclass(frozen=True)
-class Level:
+class Level(Record, frozen=True):
     """Steps that can be computed from what is known before them.
 
     trains first write their channels; setting steps then give values, adding ones add to

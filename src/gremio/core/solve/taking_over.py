@@ -4,10 +4,10 @@ anew. The outcome is the same, bit for bit, as if the rig had been compiled whol
 from __future__ import annotations
 
 import itertools
-from dataclasses import fields, replace
 from typing import NamedTuple
 
 import numpy as np
+from msgspec.structs import replace
 
 from gremio.core.arrays import Rows
 from gremio.core.frames import IDENTITY
@@ -164,7 +164,7 @@ def _moved(before: Program, keys: Keys) -> _Moved:
 def _tree(before: Program, rig: Rig, change: Touched, keys: Keys, moved: _Moved) -> Tree:
     """The tree of the parts now."""
     if not change.built and not change.placed and moved.same:
-        return Tree(**{field.name: getattr(before, field.name) for field in fields(Tree)})
+        return Tree(**{name: getattr(before, name) for name in Tree.__struct_fields__})
     part_ids = tuple(part for level in keys.depth for part in level)
     part_row = {part: row for row, part in enumerate(part_ids)}
     if not change.built:

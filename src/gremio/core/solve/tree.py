@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
@@ -13,6 +12,7 @@ from gremio.core.arrays import Array, Rows
 from gremio.core.frames import IDENTITY, Frame, matrices
 from gremio.core.kernels.library import Table, check_rows, structure
 from gremio.core.plan.joints import APPLIED
+from gremio.core.records import Record
 from gremio.core.rig.channels import CHANNELS, freed, key
 from gremio.core.rig.ids import GROUND, ChannelKey, PartId
 from gremio.core.rig.model import Rig
@@ -23,8 +23,7 @@ _TREE = structure(
 )  # fmt: skip
 
 
-@dataclass(frozen=True)
-class JointStep:
+class JointStep(Record, frozen=True):
     """Every part that moves along, or turns about, one of its axes.
 
     channel: its name, "turn z". parts: (k,) part rows. rows: (k,) channel rows.
@@ -35,8 +34,7 @@ class JointStep:
     rows: Rows | slice
 
 
-@dataclass(frozen=True)
-class Tree:
+class Tree(Record, frozen=True):
     """What is needed to find the world frame of a part. P parts.
 
     world = parent's world · mount · joint's motion · own frame.

@@ -7,13 +7,14 @@ nothing is lost of what is not known here.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from typing import Any
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
 from gremio.core.arrays import Array
+from gremio.core.records import Record
 from gremio.core.shape.geometry import Indices
 
 # What the beginning of a file says it is; the first two are what glTF has by itself.
@@ -31,8 +32,7 @@ def kind_of(data: bytes) -> str:
     return next((kind for start, kind in _KINDS if data.startswith(start)), "")
 
 
-@dataclass(frozen=True, eq=False)
-class Picture:
+class Picture(Record, frozen=True, eq=False):
     """A picture file. kind: its media type."""
 
     name: str
@@ -40,8 +40,7 @@ class Picture:
     kind: str
 
 
-@dataclass(frozen=True, eq=False)
-class Texture:
+class Texture(Record, frozen=True, eq=False):
     """A picture and how it is laid. sampler: as in glTF. pictures: by the extension of glTF that
     asks for it, "" for what every reader knows."""
 
@@ -50,8 +49,7 @@ class Texture:
     pictures: dict[str, Picture]
 
 
-@dataclass(frozen=True, eq=False)
-class Material:
+class Material(Record, frozen=True, eq=False):
     """A material. tree: as in glTF, `index` in it being the place in `textures`. required: the
     extensions that a reader must know."""
 
@@ -60,15 +58,14 @@ class Material:
     required: frozenset[str] = frozenset()
 
 
-@dataclass(frozen=True, eq=False)
-class Look:
+class Look(Record, frozen=True, eq=False):
     """What a surface wears. corners: (T, 3) which of the V points of its file each corner of its
     triangles is. numbers: (V, k) float32 of each point, by their names in glTF: NORMAL and TANGENT
     in the axes of the surface, TEXCOORD_0 from the top left, COLOR_0 in linear light."""
 
     corners: Indices
     material: Material | None = None
-    numbers: dict[str, npt.NDArray[np.float32]] = field(default_factory=dict)
+    numbers: dict[str, npt.NDArray[np.float32]] = msgspec.field(default_factory=dict)
 
     def turned(self, turn: Array) -> Look:
         """The look of a surface that is moved by (3, 3), which may mirror or stretch it."""

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
 
@@ -11,6 +10,7 @@ import numpy as np
 from gremio.core.arrays import Array
 from gremio.core.frames import frames_of
 from gremio.core.problem import Note
+from gremio.core.records import Record
 from gremio.core.rig.model import Source, SourceNode, SourcePiece, Up
 from gremio.core.rig.solids import Mesh
 from gremio.core.shape.geometry import Geometry, moved
@@ -18,8 +18,7 @@ from gremio.core.surfaces.looks import Look
 from gremio.core.surfaces.marks import shape_marks
 
 
-@dataclass(frozen=True, eq=False)
-class Piece:
+class Piece(Record, frozen=True, eq=False):
     """One surface of a model. name: its name in the file. paint: "#rrggbb". look: what it wears
     in the file beside that, None for nothing."""
 
@@ -41,8 +40,7 @@ class Piece:
         return Piece(self.name, moved(self.geometry, mirror), self.paint, look)
 
 
-@dataclass(frozen=True, eq=False)
-class ModelNode:
+class ModelNode(Record, frozen=True, eq=False):
     """A node of a model. parent: its index, None at the top. local: (4, 4) in the parent."""
 
     name: str
@@ -51,8 +49,7 @@ class ModelNode:
     pieces: tuple[Piece, ...]
 
 
-@dataclass(frozen=True, eq=False)
-class Model:
+class Model(Record, frozen=True, eq=False):
     """What a model file holds. Parents come before their children."""
 
     path: Path
@@ -61,6 +58,12 @@ class Model:
     up: Up
     nodes: tuple[ModelNode, ...]
     notes: tuple[Note, ...]
+
+    def prepared(self) -> Model:
+        """The model, with what is drawn of it made, so that nobody waits for that later."""
+        for piece in self._by_name.values():
+            _ = piece.geometry.drawn
+        return self
 
     def piece(self, name: str) -> Piece | None:
         """The piece of this name."""

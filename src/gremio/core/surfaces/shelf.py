@@ -32,6 +32,14 @@ class Shelf:
         """Keep a model that has just been read."""
         self._models[str(model.path), model.sha256, model.metres, model.up] = model
 
+    def keep(self, source: Source, found: Model | Note) -> None:
+        """Keep what was found for a source, or why nothing stands for it but boxes."""
+        self._models[_key(source)] = found
+
+    def unread(self, rig: Rig) -> dict[str, Source]:
+        """The sources of a rig whose models have not been read, by id."""
+        return {i: source for i, source in rig.sources.items() if _key(source) not in self._models}
+
     def forget(self) -> None:
         """Look at every file anew the next time."""
         self._models.clear()
@@ -116,7 +124,11 @@ class Shelf:
         return found if isinstance(found, Model) else None
 
     def _model(self, source: Source) -> Model | Note:
-        key = source.path, source.sha256, source.metres, source.up
+        key = _key(source)
         if key not in self._models:
             self._models[key] = self._read(source)
         return self._models[key]
+
+
+def _key(source: Source) -> _Key:
+    return source.path, source.sha256, source.metres, source.up

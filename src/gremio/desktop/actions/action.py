@@ -3,17 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Literal
 
+from gremio.core.records import Record
 from gremio.desktop.actions.desktop import Desktop
 
 # Where a key counts; elsewhere it means another thing, or is typed.
 Where = Literal["everywhere", "bench and parts", "bench and desk"]
 
 
-@dataclass(frozen=True)
-class Action:
+class Action(Record, frozen=True):
     """One action. id: lasting, by which its key is kept. words: as menus say it. do: what it
     does. menu: the menu, and the menu in that, in which it stands. key: to begin with; second:
     another that does it too, for layouts that hide the first. where: where the keys count. asks:

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
+from msgspec.structs import replace
 
 from gremio.core.arrays import Array
+from gremio.core.records import Record
 
 Size = tuple[int, int]
 FIELD_OF_VIEW = math.radians(28)
@@ -17,8 +18,7 @@ _STEEPEST = math.radians(89)
 _NEAREST, _FARTHEST = 0.02, 60
 
 
-@dataclass(frozen=True)
-class Camera:
+class Camera(Record, frozen=True):
     """An eye that looks at a target. azimuth: where the eye stands, turned from +x about z;
     elevation: its height as an angle (rad). distance in metres."""
 

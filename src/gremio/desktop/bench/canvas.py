@@ -49,6 +49,8 @@ from gremio.desktop.document.document import Document
 from gremio.desktop.theme.inks import DAY, Inks
 
 _REST = 160
+# So long surfaces are brought to the graphics side before a frame is drawn (s).
+_A_WHILE = 0.025
 
 
 class Canvas(QOpenGLWidget):
@@ -348,9 +350,14 @@ class Canvas(QOpenGLWidget):
 
     def _load(self, scene: Scene) -> None:
         """Hand the scene to the renderer; the OpenGL context must be current."""
-        if self.renderer is not None and self.renderer.scene is not scene:
+        if self.renderer is None:
+            return
+        if self.renderer.scene is not scene:
             self.renderer.load(scene)
             self._pace = Pace()
+        # Many surfaces come a few at a time, so that hands need not wait for them.
+        if not self.renderer.load_on(_A_WHILE):
+            self._refresh()
 
     def _states(self) -> dict[int, int]:
         states: dict[int, int] = {}

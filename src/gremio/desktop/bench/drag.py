@@ -9,6 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from gremio.core.arrays import Array
+from gremio.core.records import Record
 from gremio.core.rig.channels import freed, key, split
 from gremio.core.rig.constraints import CONSTRAINTS, adds_to
 from gremio.core.rig.ids import ChannelKey, PartId
@@ -106,8 +107,7 @@ def level_shift(camera: Camera, size: Size, grip: Array, pixel: tuple[float, flo
     return shift
 
 
-@dataclass(frozen=True)
-class FreeDrag:
+class FreeDrag(Record, frozen=True):
     """A pull at a part that moves freely, in the plane of the screen, or in its own plane.
 
     part: id. grip: (3,) world point taken hold of. start: its moves (m) when taken, by channel
@@ -140,8 +140,7 @@ class FreeDrag:
         return shift
 
 
-@dataclass(frozen=True)
-class PointDrag:
+class PointDrag(Record, frozen=True):
     """A pull at a point of a part of a closed linkage, or by several inputs together, in the plane
     of the screen.
 

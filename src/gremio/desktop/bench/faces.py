@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-import dataclasses
-from dataclasses import dataclass
 from functools import partial
 
+import msgspec
 import numpy as np
 from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, QRectF
@@ -14,6 +13,7 @@ from PyQt6.QtGui import QPolygonF, QTransform
 from gremio.core.arrays import Array
 from gremio.core.frames import matrix, tidy_frame, turn_of_angles
 from gremio.core.inspect.reach import known_ends
+from gremio.core.records import Record
 from gremio.core.rig.channels import split
 from gremio.core.rig.ids import ChannelKey, PartId
 from gremio.core.rig.model import Face
@@ -26,8 +26,7 @@ from gremio.desktop.makes.makes import MAKES, Standing, standing
 LABEL, ROOM, OFF = 17.0, 8.0, 26.0
 
 
-@dataclass(frozen=True)
-class Shown:
+class Shown(Record, frozen=True):
     """A face on the screen. place: from its own pixels to the Bench's. anchor: where it points
     to. fixed: it lies in its carrier's frame, without a line to the anchor."""
 
@@ -98,7 +97,7 @@ def _clear_of(face: Shown, others: list[Shown], size: Size) -> Shown:
         if not any(first.translated(*shift).intersects(other) for other in taken)
     ]
     best = (clear or inside or shifts)[0]
-    return dataclasses.replace(face, place=face.place * QTransform.fromTranslate(*best))
+    return msgspec.structs.replace(face, place=face.place * QTransform.fromTranslate(*best))
 
 
 def frame_of_face(pose: Pose, face: Face) -> Array:

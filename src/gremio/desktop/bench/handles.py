@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
@@ -11,6 +10,7 @@ import numpy.typing as npt
 
 from gremio.core.arrays import Array
 from gremio.core.plan.joints import joint_matrix
+from gremio.core.records import Record
 from gremio.core.rig.channels import freed, key, main_channel
 from gremio.core.rig.ids import ChannelKey, PartId
 from gremio.core.rig.numbers import shown_unit
@@ -19,8 +19,7 @@ from gremio.core.solve.pose import Pose
 from gremio.desktop.bench.scene import Scene, corners_of
 
 
-@dataclass(frozen=True)
-class Handle:
+class Handle(Record, frozen=True):
     """The handle of one part's joint.
 
     channel: key. origin: (3,) on the axis. axis: (3,) unit. arm: (3,) from the axis to the

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
 from msgspec.structs import replace
@@ -12,6 +11,7 @@ from PyQt6.QtCore import QPointF
 from gremio.core.arrays import Array
 from gremio.core.edit.paths import change_path
 from gremio.core.frames import carried
+from gremio.core.records import Record
 from gremio.core.rig.ids import ThingId
 from gremio.core.rig.model import Rig, Triple
 from gremio.desktop.bench.camera import Camera, Size
@@ -22,8 +22,7 @@ from gremio.desktop.document.document import Document
 _REACH = 9.0
 
 
-@dataclass(frozen=True)
-class PathHold:
+class PathHold(Record, frozen=True):
     """A point of a path, taken hold of. index: which. grip: (3,) in the world."""
 
     document: Document

@@ -49,6 +49,7 @@ def _draw(pose: Pose, size: Size, night: bool, textured: bool) -> npt.NDArray[np
         renderer = Renderer(context)
         scene = scene_of(pose.rig, pose.program.part_row, model_shelf(), textured=textured)
         renderer.load(scene)
+        renderer.load_on()
         corners = corners_of(scene, pose)
         camera = framed(Camera(), size, corners) if len(corners) else Camera()
         target = context.framebuffer(

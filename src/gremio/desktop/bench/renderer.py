@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+import time
 from pathlib import Path
 from typing import NamedTuple
 
@@ -9,8 +11,8 @@ import moderngl
 import numpy as np
 
 from gremio.core.arrays import Array
-from gremio.core.shape.geometry import Geometry
-from gremio.core.shape.lines import Inked, Lines, Singles, edge_records, inked
+from gremio.core.shape.geometry import Drawn, Geometry
+from gremio.core.shape.lines import Inked, Lines, inked
 from gremio.core.surfaces.shown import Shown
 from gremio.desktop.bench.camera import Camera, Size, view_projection
 from gremio.desktop.bench.scene import (
@@ -33,12 +35,16 @@ _FINER = 2
 _OVER = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ONE, moderngl.ONE
 # Lines of fewer pixels, such as the edges of fine teeth, are drawn finer, so that they don't clot.
 _SHORT, _FINE = 4.0, 0.6
+# What stands for a surface that is not on the graphics side yet.
+_NOWHERE = np.zeros(4)
+_NOTHING = Drawn(
+    np.zeros((0, 6), np.float32), np.zeros((0, 3), np.uint32), np.zeros((0, 15), np.float32), False
+)
 
 
 class _Drawn(NamedTuple):
     """One surface on the graphics side. places: the buffer of its instances. picture: of what it
-    wears, if anything. edges: its edges as they are chosen from. ball: (4,) the middle and the
-    radius of a ball round it."""
+    wears, if anything. ball: (4,) the middle and the radius of a ball round it."""
 
     geometry: Geometry
     wears: Shown | None
@@ -47,7 +53,6 @@ class _Drawn(NamedTuple):
     mark: moderngl.VertexArray
     hand: moderngl.VertexArray
     places: moderngl.Buffer
-    edges: Singles
     ball: Array
 
 
@@ -86,7 +91,9 @@ class Renderer:
         self._smooth: tuple[Size, moderngl.Framebuffer, moderngl.Texture] | None = None
         self._marks: tuple[Size, moderngl.Framebuffer] | None = None
         self._ruling: tuple[tuple[float, ...], moderngl.VertexArray] | None = None
-        self._every: list[_Drawn] = []
+        # None: not there yet.
+        self._every: list[_Drawn | None] = []
+        self._waiting: list[Batch] = []
         self._inked: Inked | None = None
         self._balls = np.zeros((0, 4))
         self._placed: Instances | None = None
@@ -105,26 +112,45 @@ class Renderer:
         return self.context.vertex_array(self.line, content)
 
     def load(self, scene: Scene) -> None:
-        """Make a scene the one that is drawn; surfaces it shares with the last are kept."""
-        kept: dict[tuple[int, int], _Drawn] = {}
-        for batch in scene.batches:
-            known = self._drawn.get(_key(batch))
-            size = batch.count * INSTANCE.itemsize
-            if known is None or known.places.size < size:
-                known = self._upload(batch.geometry, batch.wears, size)
-            kept[_key(batch)] = known
-        self._drawn = kept
+        """Make a scene the one that is drawn; surfaces it shares with the last are kept. The others
+        come with `load_on`."""
+        self._drawn = {k: self._drawn[k] for k in map(_key, scene.batches) if k in self._drawn}
         self.scene, self._placed = scene, None
-        self._every = [kept[_key(batch)] for batch in scene.batches]
-        self._inked = inked([(one.edges, one.geometry.closed) for one in self._every])
-        self._balls = np.array([one.ball for one in self._every]).reshape(-1, 4)
+        self._waiting = [
+            batch for batch in scene.batches
+            if (known := self._drawn.get(_key(batch))) is None
+            or known.places.size < batch.count * INSTANCE.itemsize
+        ]  # fmt: skip
+        self._gather(edges=True)
+
+    def load_on(self, seconds: float = math.inf) -> bool:
+        """Bring surfaces to the graphics side for so long; returns whether all are there."""
+        end = time.perf_counter() + seconds
+        while self._waiting and time.perf_counter() < end:
+            batch = self._waiting.pop()
+            size = batch.count * INSTANCE.itemsize
+            self._drawn[_key(batch)] = self._upload(batch.geometry, batch.wears, size)
+            self._placed = None
+        if self._placed is None:
+            self._gather(edges=not self._waiting)
+        return not self._waiting
+
+    def _gather(self, *, edges: bool) -> None:
+        """What is there of each surface of the scene, and the edges of all of them."""
+        assert self.scene is not None
+        self._every = [self._drawn.get(_key(batch)) for batch in self.scene.batches]
+        balls = [_NOWHERE if one is None else one.ball for one in self._every]
+        self._balls = np.array(balls).reshape(-1, 4)
+        if edges:
+            there = [_NOTHING if one is None else one.geometry.drawn for one in self._every]
+            self._inked = inked(there)
 
     def _upload(self, geometry: Geometry, wears: Shown | None, size: int) -> _Drawn:
         context = self.context
         places = context.buffer(reserve=max(size, INSTANCE.itemsize), dynamic=True)
         rows = ("row_x", "row_y", "row_z")
         stand = (places, _INSTANCE_FILL, *rows, "paint", "mark", "state")
-        vertices, index = geometry.shaded()
+        vertices, index, _, _ = geometry.drawn
         if not len(index):
             # What has no faces is drawn as one that is nowhere.
             vertices, index = np.zeros((1, 6), "<f4"), np.zeros((1, 3), "<u4")
@@ -147,8 +173,7 @@ class Renderer:
             picture = self._picture(wears)
         low, high = geometry.bounds
         ball = np.append((low + high) / 2, np.linalg.norm(high - low) / 2)
-        edges = edge_records(geometry)
-        return _Drawn(geometry, wears, picture, fill, mark, hand, places, edges, ball)
+        return _Drawn(geometry, wears, picture, fill, mark, hand, places, ball)
 
     def _picture(self, wears: Shown) -> moderngl.Texture:
         pixels = np.ascontiguousarray(wears.pixels)
@@ -215,11 +240,11 @@ class Renderer:
         within = np.bincount(batch, sight.within, minlength=len(counts)) > 0
         self._place(instances)
         batches = [
-            (count, drawn, drawn.geometry.closed and not inside and drawn.wears is None)
+            (count, drawn, drawn.geometry.drawn.closed and not inside and drawn.wears is None)
             for count, drawn, is_shown, inside in zip(
                 counts, self._every, shown.tolist(), within.tolist(), strict=True
             )
-            if count and is_shown
+            if count and is_shown and drawn is not None
         ]
         lines = None
         if edges:
@@ -316,7 +341,7 @@ class Renderer:
         seen = view_projection(camera, size)
         self.mark["view_projection"].write(seen.T.astype("<f4").tobytes())
         for count, drawn in zip(instances.counts, self._every, strict=True):
-            if count:
+            if count and drawn is not None:
                 drawn.mark.render(instances=count)
         canvas.scissor = None  # type: ignore[assignment]
         found = np.frombuffer(
@@ -332,9 +357,10 @@ class Renderer:
         first = 0
         for count, drawn in zip(instances.counts, self._every, strict=True):
             size = count * INSTANCE.itemsize
-            if size > drawn.places.size:
-                drawn.places.orphan(size)
-            drawn.places.write(data[first : first + size])
+            if drawn is not None:
+                if size > drawn.places.size:
+                    drawn.places.orphan(size)
+                drawn.places.write(data[first : first + size])
             first += size
         self._placed = instances
 

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Container, Iterator
-from dataclasses import dataclass
 from functools import cached_property
 from typing import NamedTuple
 
@@ -17,6 +16,7 @@ import numpy.typing as npt
 from gremio.core.arrays import Array, Rows
 from gremio.core.edit.parts import descendants
 from gremio.core.frames import carried, matrix
+from gremio.core.records import Record
 from gremio.core.rig import ids
 from gremio.core.rig.ids import PartId
 from gremio.core.rig.model import Part, Rig
@@ -54,8 +54,7 @@ _UNIT_BOX = Box(length=1.0, width=1.0, height=1.0)
 _UNIT_BAR = Cylinder(diameter=1.0, height=1.0)
 
 
-@dataclass(frozen=True)
-class Batch:
+class Batch(Record, frozen=True):
     """All instances of one surface. first: index of its first instance. wears: its base colour,
     where it is shown in that and not in its paint."""
 
@@ -72,8 +71,7 @@ class Instances(NamedTuple):
     counts: list[int]
 
 
-@dataclass(frozen=True)
-class Scene:
+class Scene(Record, frozen=True):
     """The surfaces of a rig. N instances, in the order of the batches.
 
     parts: (N,) part row of each instance. places: (N, 4, 4) within the part.

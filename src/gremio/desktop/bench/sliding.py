@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from gremio.core.arrays import Array
 from gremio.core.frames import carried, matrix
+from gremio.core.records import Record
 from gremio.core.rig.channels import MOVES, freed, key
 from gremio.core.rig.ids import ChannelKey, PartId
 from gremio.core.shape.surfaces import Surface, surface_of
@@ -15,8 +14,7 @@ from gremio.desktop.bench.camera import Camera, Size, project, ray
 from gremio.desktop.document.document import Document
 
 
-@dataclass(frozen=True)
-class SurfaceDrag:
+class SurfaceDrag(Record, frozen=True):
     """A pull at a part that sits on a surface. part: id. frame: (4, 4) world frame of what the
     surface is on. to_mount: (4, 4) from the world to the part's mount. aside: (2,) pixels from
     where it was taken hold of to where it sits. free: the moves that it may make."""

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import math
-from dataclasses import replace
 
+from msgspec.structs import replace
 from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QWidget

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import math
-from dataclasses import replace
 
 import numpy as np
+from msgspec.structs import replace
 from PyQt6.QtWidgets import QWidget
 
 from gremio.core.edit.parts import descendants

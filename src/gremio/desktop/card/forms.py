@@ -7,7 +7,6 @@ refused, is the form's affair.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from functools import partial
 from typing import Any
 
@@ -15,12 +14,12 @@ from PyQt6.QtWidgets import QWidget
 
 from gremio.core.frames import Triple
 from gremio.core.quantity import Kind
+from gremio.core.records import Record
 from gremio.core.rig.ids import NOTHING, ChannelKey, ThingId
 from gremio.core.rig.model import Rig
 
 
-@dataclass(frozen=True)
-class Number:
+class Number(Record, frozen=True):
     """A number that is a channel, by its key: it can be typed, led, copied, and made a control.
 
     word: beside it. name: by which it is found; the channel's own where it is "". optional: it
@@ -37,8 +36,7 @@ class Number:
     put: Callable[[float], object] | None = None
 
 
-@dataclass(frozen=True)
-class Amount:
+class Amount(Record, frozen=True):
     """A quantity that is no channel. get: what is shown (SI), None for an empty field. set: the
     rig with another one. what: the edit, as undo says it: "banking" of the thing."""
 
@@ -57,8 +55,7 @@ class Amount:
     placeholder: str = ""
 
 
-@dataclass(frozen=True)
-class Pick:
+class Pick(Record, frozen=True):
     """A choice among a few. entries: what each is called, and what it means. key: of the number
     that it is, where that is a channel."""
 
@@ -71,8 +68,7 @@ class Pick:
     key: ChannelKey = NOTHING
 
 
-@dataclass(frozen=True)
-class Line:
+class Line(Record, frozen=True):
     """A line of text."""
 
     word: str
@@ -84,8 +80,7 @@ class Line:
     digits: bool = False
 
 
-@dataclass(frozen=True)
-class Act:
+class Act(Record, frozen=True):
     """A word on a small button, that does something. name: by which it is found, where that is
     another. main: it is the one that its Card is for."""
 
@@ -97,8 +92,7 @@ class Act:
     main: bool = False
 
 
-@dataclass(frozen=True)
-class Title:
+class Title(Record, frozen=True):
     """The name of a thing, at the head of its Card. rename: an edit; None for a thing that is
     called what it is. more: what can be done with the thing that is not done often."""
 
@@ -107,8 +101,7 @@ class Title:
     more: Sequence[Act] = ()
 
 
-@dataclass(frozen=True)
-class Check:
+class Check(Record, frozen=True):
     """Something that is so, or not."""
 
     word: str
@@ -117,16 +110,14 @@ class Check:
     what: str
 
 
-@dataclass(frozen=True)
-class Several:
+class Several(Record, frozen=True):
     """A row of fields under one word."""
 
     word: str
     fields: Sequence[Number | Amount | Pick | Act | Menu]
 
 
-@dataclass(frozen=True)
-class Rail:
+class Rail(Record, frozen=True):
     """A channel with its stops, as an instrument that can be pulled, stops too. soft: the field
     of the soft way before them, where there are stops."""
 
@@ -136,16 +127,14 @@ class Rail:
     soft: Amount | None = None
 
 
-@dataclass(frozen=True)
-class Own:
+class Own(Record, frozen=True):
     """What is made by the Card itself, under a word or across the whole width."""
 
     make: Callable[[], Sequence[QWidget]]
     word: str = ""
 
 
-@dataclass(frozen=True)
-class Head:
+class Head(Record, frozen=True):
     """The head of a section, which folds: what comes after it belongs to it, up to the next one.
 
     gist: what it says on its line while it is folded, or where it holds nothing. folded: at
@@ -158,8 +147,7 @@ class Head:
     name: str = ""
 
 
-@dataclass(frozen=True)
-class Words:
+class Words(Record, frozen=True):
     """Words in the second ink; a function is asked again whenever something moves. digits: they
     are figures. help: what is told on hovering."""
 
@@ -169,8 +157,7 @@ class Words:
     help: str = ""
 
 
-@dataclass(frozen=True)
-class Menu:
+class Menu(Record, frozen=True):
     """A word on a small button that opens a menu. entries: in it. chosen: is told which."""
 
     words: str
@@ -180,8 +167,7 @@ class Menu:
     help: str = ""
 
 
-@dataclass(frozen=True)
-class Thing:
+class Thing(Record, frozen=True):
     """A slab that shows another thing of the rig when it is clicked."""
 
     symbol: str
@@ -190,8 +176,7 @@ class Thing:
     thing: ThingId
 
 
-@dataclass(frozen=True)
-class Ground:
+class Ground(Record, frozen=True):
     """Words that stand on the ground hatch, and what changes them."""
 
     word: str
@@ -200,8 +185,7 @@ class Ground:
     help: str = ""
 
 
-@dataclass(frozen=True)
-class Rule:
+class Rule(Record, frozen=True):
     """A thin line across."""
 
 

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from functools import partial
 
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
 
 from gremio.core.problem import counted_words
+from gremio.core.records import Record
 from gremio.core.rig.ids import NOTHING, ThingId
 from gremio.core.shape.geometry import Geometry
 from gremio.desktop.document.document import Document
@@ -24,8 +24,7 @@ _ROOM = 150
 _PICTURE = QSize(46, 34)
 
 
-@dataclass(frozen=True)
-class Offered:
+class Offered(Record, frozen=True):
     """A change that can be taken. head: of those that it stands among. name: of what is changed.
     words: how. thing: its id in the rig, to be selected. ticked: whether it is taken unless it is
     said. must: it can't be left. told: a warning beside it. picture: what it looks like.

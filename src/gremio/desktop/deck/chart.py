@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
@@ -11,6 +10,7 @@ import numpy.typing as npt
 from gremio.core.arrays import Array
 from gremio.core.mechanics.profiles import Profile, acceleration, speed, value
 from gremio.core.quantity import UNITS
+from gremio.core.records import Record
 from gremio.core.rig.ids import ChannelKey
 
 Spot = tuple[float, float]
@@ -21,8 +21,7 @@ _FINE = 240
 _SNAP = 5.0
 
 
-@dataclass(frozen=True)
-class Track:
+class Track(Record, frozen=True):
     """One follower. channel: key. name: as people call it. unit: shown. stations: which of the
     cam's stations speak of it, in the order of profile.x."""
 
@@ -42,8 +41,7 @@ class Track:
         return low - room, high + room
 
 
-@dataclass(frozen=True)
-class Chart:
+class Chart(Record, frozen=True):
     """tracks: the one worked on first. span: of the lead (SI). heights: of each track, between
     the foot and the head of the page. box: left, top, width, height of the page (px).
     lead_unit: shown."""

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
 from msgspec.structs import replace
 
 from gremio.core.plan.touched import differing
+from gremio.core.records import Record
 from gremio.core.rig.ids import ThingId
 from gremio.core.rig.model import Rig
 from gremio.core.rig.things import THINGS
@@ -20,8 +20,7 @@ COMPILED = (*(one.field for one in THINGS if one.moves), "lengths")
 FIELDS = tuple(field for field in Rig.__struct_fields__ if field != "made")
 
 
-@dataclass(frozen=True)
-class Change:
+class Change(Record, frozen=True):
     """From one rig to another. anew: another rig is on the table, or all is to be looked at."""
 
     before: Rig
@@ -67,8 +66,7 @@ class Change:
         )
 
 
-@dataclass(frozen=True)
-class Offer:
+class Offer(Record, frozen=True):
     """Something said of an edit, and what can be had instead of it by one click. words: of the
     click."""
 

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import replace
 from typing import Protocol
 
+from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from gremio.core.make import teach

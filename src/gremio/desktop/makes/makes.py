@@ -5,11 +5,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from typing import NamedTuple
 
 from PyQt6.QtCore import QPointF, QRectF
 
+from gremio.core.records import Record
 from gremio.core.rig import ids
 from gremio.core.rig.ids import NOTHING, ThingId
 from gremio.core.rig.model import Control, ControlMake, Rig
@@ -25,8 +25,7 @@ Stops = tuple[float | None, float | None]
 _NOWHERE: Stops = (None, None)
 
 
-@dataclass(frozen=True)
-class Standing:
+class Standing(Record, frozen=True):
     """A control where it stands now: id, entry, value (SI), and where the machine stops it; of a
     pad, its second axis too."""
 

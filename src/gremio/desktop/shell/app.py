@@ -9,7 +9,7 @@ gc.disable()
 
 import sys
 import signal
-import socket
+import os
 import traceback
 from pathlib import Path
 from types import TracebackType
@@ -96,10 +96,8 @@ def _take_away(sign: Sign, window: Window) -> None:
 
 def _keep_when_told_to_end(window: Window) -> None:
     """What the system sends to end a program keeps unsaved work aside first."""
-    here, there = socket.socketpair()
-    here.setblocking(False)
-    there.setblocking(False)
-    listen = QSocketNotifier(sip.voidptr(here.fileno()), QSocketNotifier.Type.Read, window)
+    here, there = os.pipe2(os.O_NONBLOCK | os.O_CLOEXEC)
+    listen = QSocketNotifier(sip.voidptr(here), QSocketNotifier.Type.Read, window)
 
     def end() -> None:
         listen.setEnabled(False)
@@ -107,9 +105,7 @@ def _keep_when_told_to_end(window: Window) -> None:
         QApplication.exit(0)
 
     listen.activated.connect(end)
-    # The wires live as long as the window.
-    window.wires = (here, there)
-    signal.set_wakeup_fd(there.fileno(), warn_on_full_buffer=False)
+    signal.set_wakeup_fd(there, warn_on_full_buffer=False)
     for told in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
         signal.signal(told, lambda _told, _frame: None)
 

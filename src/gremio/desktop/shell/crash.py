@@ -4,13 +4,11 @@ from __future__ import annotations
 
 import contextlib
 import faulthandler
-import platform
+import os
 import sys
 import time
 import traceback
-import uuid
 from collections.abc import Iterable
-from importlib.metadata import PackageNotFoundError, version
 from pathlib import Path
 from typing import IO
 
@@ -26,7 +24,7 @@ class Reports:
     def __init__(self, folder: Path | None = None) -> None:
         self.folder = folder or state_folder() / "faults"
         self._hard: IO[str] | None = None
-        self._hard_file = self.folder / f"{_now()}-{uuid.uuid4().hex[:6]}-ended.txt"
+        self._hard_file = self.folder / f"{_now()}-{_token()}-ended.txt"
 
     def begin(self) -> None:
         """Watch for a hard end."""
@@ -50,7 +48,7 @@ class Reports:
         lines = [f"A fault in Gremio, {time.strftime('%Y-%m-%d %H:%M:%S')}", "", *_versions(), ""]
         lines += ["Done last, the latest first:", *(f"  {words}" for words in done), ""]
         lines += traceback.format_exception(error)
-        place = self.folder / f"{_now()}-{uuid.uuid4().hex[:6]}.txt"
+        place = self.folder / f"{_now()}-{_token()}.txt"
         try:
             self.folder.mkdir(parents=True, exist_ok=True)
             place.write_text("\n".join(line.rstrip("\n") for line in lines) + "\n")
@@ -83,7 +81,16 @@ def _now() -> str:
     return time.strftime("%Y%m%d-%H%M%S")
 
 
+def _token() -> str:
+    """What tells two runs of one moment apart."""
+    return os.urandom(3).hex()
+
+
 def _versions() -> list[str]:
+    # Loaded where something went wrong, not whenever the window comes.
+    import platform
+    from importlib.metadata import PackageNotFoundError, version
+
     found = [f"Python {sys.version.split()[0]}, {platform.platform()}"]
     for name in _PACKAGES:
         with contextlib.suppress(PackageNotFoundError):

@@ -7,7 +7,6 @@ import fcntl
 import getpass
 import json
 import os
-import socket
 import time
 from pathlib import Path
 from typing import NamedTuple
@@ -25,7 +24,7 @@ class Holder(NamedTuple):
     @property
     def told(self) -> str:
         """Who it is, in words."""
-        where = "" if self.host in ("", socket.gethostname()) else f" on {self.host}"
+        where = "" if self.host in ("", os.uname().nodename) else f" on {self.host}"
         here = self.user or "Somebody"
         has = "has it open" if self.sure else "had it open, and may have still,"
         return f"{here}{where} {has} since {self.since}."
@@ -59,7 +58,7 @@ class FileLock:
             # A file system that knows no locks: what is written in it is all there is.
             os.close(handle)
             return _holder(known, sure=False) if known else None
-        if known.get("host", socket.gethostname()) != socket.gethostname():
+        if known.get("host", os.uname().nodename) != os.uname().nodename:
             os.close(handle)
             return _holder(known, sure=False)
         self._handle, self._place = handle, place
@@ -84,7 +83,7 @@ class FileLock:
     def _write(self) -> None:
         assert self._handle is not None
         since = time.strftime("%d %B, %H:%M")
-        about = {"user": _user(), "host": socket.gethostname(), "since": since}
+        about = {"user": _user(), "host": os.uname().nodename, "since": since}
         with contextlib.suppress(OSError):
             os.ftruncate(self._handle, 0)
             os.pwrite(self._handle, json.dumps(about).encode(), 0)

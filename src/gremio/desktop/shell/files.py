@@ -31,6 +31,7 @@ from gremio.desktop.kept import keep as keep_setting
 from gremio.desktop.kept import kept
 from gremio.desktop.shell.exports import Exports
 from gremio.desktop.shell.file_lock import FileLock, Holder
+from gremio.desktop.shell.models import Models
 from gremio.desktop.shell.reading import Reading
 from gremio.desktop.shell.recent import in_folder, last_folder, was_used
 from gremio.desktop.shell.recovery import Keeper, read_kept
@@ -78,7 +79,7 @@ class Files(Exports):
     ) -> None:
         super().__init__(window, document, card)
         self.bench, self.keeper, self._show_rig = bench, keeper, show_rig
-        self.lock = FileLock()
+        self.lock, self.models = FileLock(), Models(window, document.shelf, bench)
         document.keeps_previous = kept(_PREVIOUS, True)
         self._before: Rig | None = None
         self._model: Model | None = None
@@ -193,6 +194,7 @@ class Files(Exports):
         except GremioError as problem:
             self._say(str(problem))
             return False
+        self.models.read(rig)
         held_by = self._held_by(path) if saved else ""
         was_used(path) if saved else in_folder(path)
         self._show_rig(rig, path if saved else None, saved=saved, opened=opened)
@@ -349,7 +351,9 @@ class Files(Exports):
         try:
             megabytes = path.stat().st_size / 1e6 if path.exists() else 0.0
             words = f"Reading {path.name}, {megabytes:.3g} MB"
-            model = Reading(lambda: read_model(path, metres, up)).wait(self.window, words)
+            model = Reading(lambda: read_model(path, metres, up).prepared()).wait(
+                self.window, words
+            )
         except GremioError as problem:
             self._say(str(problem))
             return False

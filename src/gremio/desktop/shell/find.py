@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, replace
 from functools import partial
 from itertools import islice
 
+from msgspec.structs import replace
 from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QAction, QKeyEvent
 from PyQt6.QtWidgets import QLabel, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from gremio.core.records import Record
 from gremio.core.rig.ids import ChannelKey, ThingId
 from gremio.core.rig.links import link_label
 from gremio.core.rig.numbers import OWNERS, closure_label, full_label, number_word, numbers_of
@@ -21,8 +22,7 @@ from gremio.desktop.shell.keys import Keys
 _MOST = 12
 
 
-@dataclass(frozen=True)
-class Entry:
+class Entry(Record, frozen=True):
     """Something that can be found: its name, what it is, and what choosing it does. note: what is
     written about it."""
 

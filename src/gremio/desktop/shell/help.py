@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from importlib.metadata import PackageNotFoundError, version
 from pathlib import Path
 
 from PyQt6.QtCore import QSize, Qt, QUrl
@@ -63,6 +62,8 @@ def show_pages(say: Callable[[str], None]) -> None:
 
 def version_now() -> str:
     """The version of this Gremio."""
+    from importlib.metadata import PackageNotFoundError, version
+
     try:
         return version("gremio")
     except PackageNotFoundError:

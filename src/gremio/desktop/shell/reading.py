@@ -15,7 +15,7 @@ from gremio.desktop.shell.waiting import Strip
 
 T = TypeVar("T")
 # So long nothing is said (ms).
-_QUIET, _LOOK = 300, 60
+_QUIET, _LOOK = 40, 60
 
 
 class Reading(Generic[T]):
@@ -33,15 +33,15 @@ class Reading(Generic[T]):
         except BaseException as problem:  # it is raised where it is waited for
             self.failed.append(problem)
 
-    def wait(self, window: QWidget, words: str) -> T | None:
-        """What was read; None where it was stopped. words: "Reading crane.glb, 84 MB". The window
-        stays alive meanwhile, and nothing in it can be touched but Stop. Raises what reading
-        raises."""
+    def wait(self, window: QWidget, words: str, stop: str = "Bring nothing in (Esc)") -> T | None:
+        """What was read; None where it was stopped. words: "Reading crane.glb, 84 MB". stop: what
+        stopping it does. The window stays alive meanwhile, and nothing in it can be touched but
+        Stop. Raises what reading raises."""
         began = time.monotonic()
         self._thread.start()
         self._thread.join(_QUIET / 1000)
         if self._thread.is_alive():
-            strip = Strip(window, "Reading", words, "Bring nothing in (Esc)")
+            strip = Strip(window, "Reading", words, stop)
             loop, look = QEventLoop(), QTimer()
 
             def check() -> None:

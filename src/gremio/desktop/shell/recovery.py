@@ -11,12 +11,11 @@ from __future__ import annotations
 import contextlib
 import fcntl
 import json
+import os
 import shutil
 import threading
 import time
-import uuid
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 from typing import IO, NamedTuple
 
@@ -25,6 +24,7 @@ import msgspec
 from gremio.core.files import rig_file
 from gremio.core.files.atomic import FileProblem, read, write
 from gremio.core.problem import GremioError
+from gremio.core.records import Record
 from gremio.core.rig.model import Rig
 from gremio.desktop.kept import state_folder
 
@@ -43,8 +43,7 @@ class Work(NamedTuple):
     on_disk: str = ""
 
 
-@dataclass(frozen=True)
-class Leftover:
+class Leftover(Record, frozen=True):
     """Work that a window now gone did not save. files: its copies, the latest first. original: the
     file it was opened from. when: the latest was kept (s since 1970)."""
 
@@ -65,7 +64,7 @@ class Keeper:
 
     def __init__(self, folder: Path | None = None) -> None:
         self.folder = folder or state_folder() / "unsaved"
-        self._own = self.folder / uuid.uuid4().hex
+        self._own = self.folder / os.urandom(16).hex()
         self._lock: IO[bytes] | None = None
         self._count = 0
         # What is to be kept, while that is being done beside the window; and who does it.

@@ -83,8 +83,6 @@ class Window(QMainWindow):
     def __init__(self, keeper: Keeper | None = None) -> None:
         super().__init__()
         self.inks: Inks = DAY
-        # What must live as long as the window does.
-        self.wires: object = None
         self.document = Document()
         self.document.patience = Waiting(self).solving
         self.keeper = keeper or Keeper()

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from gremio.core.records import Record
 
 
-@dataclass(frozen=True)
-class Inks:
+class Inks(Record, frozen=True):
     """Colours as "#rrggbb". hand: what a hand can move. time: keys, frames, warnings."""
 
     paper: str

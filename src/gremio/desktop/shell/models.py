@@ -1,0 +1,68 @@
+"""The models of a rig that is opened, read beside the window; boxes stand in meanwhile."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtWidgets import QWidget
+
+from gremio.core.files.sources import read_source
+from gremio.core.problem import Note
+from gremio.core.rig.model import Rig, Source
+from gremio.core.surfaces.models import Model
+from gremio.core.surfaces.shelf import Shelf
+from gremio.desktop.bench.canvas import Canvas
+from gremio.desktop.shell.reading import Reading
+
+# From so many bytes on boxes are shown while models are read.
+_LARGE = 2_000_000
+
+
+class Models:
+    """Reads the models of a rig before it is shown. bench: shows boxes until they are there."""
+
+    def __init__(self, window: QWidget, shelf: Shelf, bench: Canvas) -> None:
+        self._window, self._shelf, self._bench = window, shelf, bench
+
+    def read(self, rig: Rig) -> None:
+        """Read what is not on the shelf. Where that is stopped, boxes stand in, and that is
+        told."""
+        wanted = self._shelf.unread(rig)
+        if not wanted:
+            return
+        size = sum(_size(Path(source.path)) for source in wanted.values())
+        names = sorted({Path(source.path).name for source in wanted.values()})
+        word = names[0] if len(names) == 1 else f"{len(names)} models"
+        for source in wanted.values():
+            self._shelf.keep(source, _not_read(source))
+        if size > _LARGE:
+            self._bench.preview(rig)
+        try:
+            found = Reading(lambda: [_read(source) for source in wanted.values()]).wait(
+                self._window, f"Reading {word}, {size / 1e6:.3g} MB", "Open it with boxes (Esc)"
+            )
+        finally:
+            if size > _LARGE:
+                self._bench.preview(None)
+        for source, model in zip(wanted.values(), found or (), strict=False):
+            self._shelf.keep(source, model)
+
+
+def _read(source: Source) -> Model | Note:
+    found = read_source(source)
+    return found.prepared() if isinstance(found, Model) else found
+
+
+def _not_read(source: Source) -> Note:
+    text = (
+        f"The model {Path(source.path).name} was not read: that was stopped. Boxes stand in for "
+        "its shapes. Open the rig again to read it."
+    )
+    return Note("model-unread", "", text, "warning")
+
+
+def _size(path: Path) -> int:
+    try:
+        return path.stat().st_size
+    except OSError:
+        return 0
