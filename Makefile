@@ -48,7 +48,7 @@ mutants: ready-dev
 	$(PYTHON) scripts/mutants.py
 
 bench: ready-dev
-	$(SCREEN) $(PYTHON) scripts/bench.py
+	$(SCREEN) $(PYTHON) scripts/measure/bench.py $(ROWS)
 
 screenshots: ready-dev
 	$(PYTHON) scripts/keep_demo.py

@@ -1,5 +1,5 @@
 """python -m gremio"""
 
-from gremio.command.main import main
+from gremio.command.start import main
 
 main()

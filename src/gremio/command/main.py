@@ -81,7 +81,7 @@ def open_window(
     """
     from gremio.desktop.shell.sign import show_sign
 
-    sign = show_sign(f"opening {file.name} …" if file is not None else "opening …")
+    sign = show_sign(f"opening {file.name} …" if file is not None else "opening …", file)
     from gremio.desktop.shell.app import run
 
     raise typer.Exit(run(file=file, sign=sign))
@@ -93,9 +93,10 @@ def demo() -> None:
 
     Example: gremio demo
     """
+    from gremio.demo import KEPT
     from gremio.desktop.shell.sign import show_sign
 
-    sign = show_sign("opening Saltmarsh lock …")
+    sign = show_sign("opening Saltmarsh lock …", KEPT)
     from gremio.desktop.shell.app import run
 
     raise typer.Exit(run(demo=True, sign=sign))

@@ -9,25 +9,31 @@ gc.disable()
 
 import sys
 import signal
+import threading
 import os
 import traceback
 from pathlib import Path
 from types import TracebackType
 
 from PyQt6 import sip
-from PyQt6.QtCore import QSocketNotifier, QTimer
+from PyQt6.QtCore import QBuffer, QSocketNotifier, Qt, QTimer
+from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QApplication
 
+from gremio import __version__
 from gremio.core.files.rig_file import read
 from gremio.core.problem import GremioError
 from gremio.demo import KEPT
 from gremio.desktop.shell.crash import Reports
+from gremio.desktop.shell.front import keep_front, mark_of
 from gremio.desktop.shell.sign import Sign, make_application
 from gremio.desktop.shell.window import Window
 
 gc.enable()
 # After so long, what was opened is on the screen (ms).
 _A_MOMENT = 400
+# After so long at rest its picture is kept (ms).
+_AT_REST = 2500
 
 
 def make_window(file: Path | None = None, *, demo: bool = False) -> Window:
@@ -61,6 +67,40 @@ def leave_alone_when_opened(window: Window) -> None:
     window.document.rig_changed.connect(lambda change: later.start() if change.anew else None)
 
 
+def keep_its_picture(window: Window) -> None:
+    """The window as it is when a rig has been opened is kept, to be there at once the next time."""
+    rest = QTimer(window)
+    rest.setSingleShot(True)
+    rest.setInterval(_AT_REST)
+
+    def keep() -> None:
+        document = window.document
+        if document.changed or not window.isVisible() or window.width() < 1:
+            return
+        if QApplication.mouseButtons() != Qt.MouseButton.NoButton:
+            rest.start()
+            return
+        models = [source.path for source in document.rig.sources.values()]
+        picture, file = window.grab().toImage(), document.path
+        if file is None and document.rig.parts:
+            file = KEPT if document.rig == read(KEPT) else None
+            if file is None:
+                return
+        told = file, models, picture
+        threading.Thread(target=_keep_picture, args=told, daemon=True).start()
+
+    rest.timeout.connect(keep)
+    window.document.rig_changed.connect(lambda change: rest.start() if change.anew else None)
+    rest.start()
+
+
+def _keep_picture(file: Path | None, models: list[str], picture: QImage) -> None:
+    held = QBuffer()
+    held.open(QBuffer.OpenModeFlag.WriteOnly)
+    picture.save(held, "PNG")
+    keep_front(mark_of(file), __version__, models, held.data().data())
+
+
 def run(file: Path | None = None, *, demo: bool = False, sign: Sign | None = None) -> int:
     """Open the window and stay until it is closed; returns the exit code. sign: that something is
     being opened, which goes when it is there."""
@@ -72,6 +112,7 @@ def run(file: Path | None = None, *, demo: bool = False, sign: Sign | None = Non
     _keep_when_told_to_end(window)
     if sign is not None:
         _take_away(sign, window)
+    keep_its_picture(window)
     window.show()
     window.offer(window.keeper.leftovers())
     window.keys.load()
@@ -86,6 +127,9 @@ def run(file: Path | None = None, *, demo: bool = False, sign: Sign | None = Non
 
 def _take_away(sign: Sign, window: Window) -> None:
     """The sign goes when the machine is seen."""
+
+    if sign.picture is not None:
+        window.move(sign.pos())
 
     def gone() -> None:
         window.bench.frame_drawn.disconnect(gone)

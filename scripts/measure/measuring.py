@@ -10,6 +10,7 @@ from scipy.interpolate import PchipInterpolator
 
 from gremio.core.frames import Frame
 from gremio.core.rig.model import Cam, Control, Follower, Joint, Part, Ratio, Rig, Station
+from gremio.core.solve.evaluate import evaluate_channels
 
 Row = tuple[str, str, str, str, str]
 HINGES_A_CONTROL = 100
@@ -79,3 +80,14 @@ def many_cams(count: int, stations: int, led: int) -> tuple[Rig, list[PchipInter
         theirs.append(PchipInterpolator(x, y))
     controls = {f"c{i}": Control(f"Lead {i}", "length", "m", 0.0, 20.0) for i in range(count)}
     return Rig(parts=parts, controls=controls, links=links), theirs
+
+
+class ChannelsOnly:
+    """Runs a program's links without its world frames, which NumPy by hand has none of."""
+
+    def __init__(self, program, inputs) -> None:
+        self.program, self.inputs = program, inputs
+
+    def run(self) -> np.ndarray:
+        """(C, F) the channels."""
+        return evaluate_channels(self.program, self.inputs)[0]

@@ -1,0 +1,124 @@
+"""Measurements of the start: of the window, and of the command line."""
+
+from __future__ import annotations
+
+import compileall
+import statistics
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+from measuring import Row
+
+from gremio.demo import KEPT
+
+OURS = """
+import os
+from gremio.desktop.shell.app import make_application, make_window
+app = make_application()
+window = make_window(demo=DEMO)
+window.bench.frame_drawn.connect(lambda: os._exit(0))
+window.show()
+app.exec()
+"""
+
+
+BARE = """
+import os
+import moderngl
+from PyQt6.QtGui import QSurfaceFormat
+from PyQt6.QtOpenGLWidgets import QOpenGLWidget
+from PyQt6.QtWidgets import QApplication
+form = QSurfaceFormat()
+form.setVersion(3, 3)
+form.setProfile(QSurfaceFormat.OpenGLContextProfile.CoreProfile)
+QSurfaceFormat.setDefaultFormat(form)
+app = QApplication([])
+class Bare(QOpenGLWidget):
+    def initializeGL(self):
+        self.context = moderngl.create_context(require=330)
+    def paintGL(self):
+        self.context.clear(0.95, 0.94, 0.9)
+        os._exit(0)
+window = Bare()
+window.resize(1280, 800)
+window.show()
+app.exec()
+"""
+
+
+ROOT = Path(__file__).parents[2]
+
+
+PICTURE = """
+import os
+from pathlib import Path
+from gremio.desktop.shell.sign import show_sign
+sign = show_sign("opening", FILE)
+assert sign.picture is not None
+os._exit(0)
+"""
+KEEP = """
+import os
+from PyQt6.QtCore import QTimer
+from gremio.desktop.shell.app import run
+from gremio.desktop.shell.front import front_of, mark_of
+from gremio import __version__
+import gremio.desktop.shell.app as app
+app._AT_REST = 400
+from gremio.desktop.shell.sign import make_application
+make_application()
+look = QTimer()
+look.timeout.connect(lambda: front_of(mark_of(FILE), __version__) and os._exit(0))
+look.start(50)
+run(demo=DEMO)
+"""
+
+
+def starting() -> list[Row]:
+    """(d) from process start to the first picture, and to the first frame that answers a hand: an
+    empty rig, and the demo."""
+    # As installed: pip compiles the libraries, so Gremio is compiled as well.
+    compileall.compile_dir(ROOT / "src" / "gremio", quiet=1)
+    files = {"an empty rig": "None", "the demo": f"Path({str(KEPT)!r})"}
+    codes = {"bare": BARE}
+    for word, file in files.items():
+        demo = str(word == "the demo")
+        keep = "from pathlib import Path\n" + KEEP.replace("FILE", file).replace("DEMO", demo)
+        subprocess.run([sys.executable, "-c", keep], check=True, timeout=60)
+        codes[f"the first picture, with {word}"] = PICTURE.replace("FILE", file)
+        codes[f"a frame that answers, with {word}"] = OURS.replace("DEMO", demo)
+    took: dict[str, list[float]] = {word: [] for word in codes}
+    for round_ in range(8):
+        for word, code in codes.items():
+            start = time.perf_counter()
+            subprocess.run([sys.executable, "-c", code], check=True, timeout=60)
+            if round_:
+                took[word].append(time.perf_counter() - start)
+    bare = statistics.median(took.pop("bare"))
+    return [
+        (f"(d) process start to {word}", "bare `PyQt6` + `moderngl` window",
+         f"{statistics.median(own):.2f} s", f"{bare:.2f} s",
+         f"{statistics.median(own) / bare:.2f} ×")
+        for word, own in took.items()
+    ]  # fmt: skip
+
+
+def posing() -> list[Row]:
+    """(d) a pose on the command line, in a fresh process."""
+    took: dict[str, list[float]] = {"ours": [], "plain": []}
+    commands = {
+        "ours": [sys.executable, "-m", "gremio", "pose", str(KEPT)],
+        "plain": [sys.executable, "-c", "import numpy"],
+    }
+    for _ in range(7):
+        for word, command in commands.items():
+            start = time.perf_counter()
+            subprocess.run(command, check=True, timeout=60, stdout=subprocess.DEVNULL)
+            took[word].append(time.perf_counter() - start)
+    mine, other = (statistics.median(took[word]) for word in ("ours", "plain"))
+    return [(
+        "(d) `gremio pose` on the demo, a fresh process", "a process that imports `numpy`",
+        f"{mine:.2f} s", f"{other:.2f} s", f"{mine / other:.2f} ×",
+    )]  # fmt: skip
