@@ -6,18 +6,21 @@ import csv
 import io
 import json
 import math
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import msgspec
 
-from gremio.core.files.kits import KitFile
-from gremio.core.files.revising import Revision
-from gremio.core.inspect.comparing import Difference
-from gremio.core.inspect.finding import Finding
 from gremio.core.problem import GremioError, Note
 from gremio.core.quantity import show
 from gremio.core.rig.channels import channel_unit
-from gremio.core.solve.pose import Pose
+
+if TYPE_CHECKING:
+    # Each command loads what it needs, and no more.
+    from gremio.core.files.kits import KitFile
+    from gremio.core.files.revising import Revision
+    from gremio.core.inspect.comparing import Difference
+    from gremio.core.inspect.finding import Finding
+    from gremio.core.solve.pose import Pose
 
 
 def pose_json(pose: Pose, notes: list[Note]) -> str:

@@ -203,7 +203,7 @@ class Renderer:
         canvas = self._smooth_canvas(inner) if smooth else target
         canvas.use()
         canvas.viewport = (0, 0, *inner)
-        canvas.clear(*rgb(inks.paper), depth=1.0)
+        canvas.clear(*rgb(inks.paper), alpha=1.0, depth=1.0)
         frame = self._frame(size, camera, instances, finer, scale, edges=edges)
         self.context.line_width = float(finer)
         self._draw_ground(frame.seen, camera, inks)

@@ -7,5 +7,5 @@ void main() {
     ivec2 at = 2 * ivec2(gl_FragCoord.xy);
     vec4 low = texelFetch(picture, at, 0) + texelFetch(picture, at + ivec2(1, 0), 0);
     vec4 high = texelFetch(picture, at + ivec2(0, 1), 0) + texelFetch(picture, at + ivec2(1, 1), 0);
-    ink = 0.25 * (low + high);
+    ink = vec4(0.25 * (low + high).rgb, 1.0);
 }
