@@ -107,7 +107,7 @@ def _in_the_window(path: Path, nodes: int, triangles: int) -> list[Row]:
     from gremio.desktop.shell.window import Window
 
     rig_file = path.with_suffix(".gremio")
-    gremio.save(gremio.bring_in(path), rig_file)
+    gremio.save(gremio.bring_in(gremio.Rig(), path), rig_file)
     app = make_application()
     window = Window()
     window.move(0, 0)

@@ -7,7 +7,7 @@ import pytest
 
 from gremio.core.rig.solids import Ball, Box, Cylinder, Plate
 from gremio.core.shape.geometry import Geometry
-from gremio.core.shape.lines import inked
+from gremio.core.shape.lines import Inked
 from gremio.core.shape.solids import geometry_of
 
 PLACE = np.dtype([("rows", "<f4", (3, 4)), ("paint", "<f4", 3), ("state", "<f4")])
@@ -44,9 +44,7 @@ def test_what_is_seen_of_each_place(solid: Ball) -> None:
     rng = np.random.default_rng(3)
     geometry, places, eye = geometry_of(solid), standing(rng, 6), rng.normal(size=3) * 4
     skipped = np.array([False, True, False, False, False, False])
-    lines = inked([geometry.drawn]).seen(
-        places, [6], skipped, eye, SEEN, PIXELS, 0.0
-    )
+    lines = Inked([geometry.drawn]).seen(places, [6], skipped, eye, SEEN, PIXELS, 0.0)
     wanted = np.concatenate([chosen(geometry, r, eye) for r in places["rows"][~skipped]])
     assert len(lines.plain) == len(wanted) and not len(lines.short)
     assert lines.plain[:, :, :3] == pytest.approx(wanted, abs=1e-4)
@@ -57,9 +55,9 @@ def test_what_a_hand_does_is_told_apart() -> None:
     places = standing(np.random.default_rng(1), 4)
     places["state"] = [0, 1, 2, 0]
     about = np.zeros(4, dtype=bool), np.array([0.0, 0, 30]), SEEN, PIXELS, 0.0
-    lines = inked([box.drawn] * 2).seen(places, [3, 1], *about)
+    lines = Inked([box.drawn] * 2).seen(places, [3, 1], *about)
     assert [len(kind) > 0 for kind in lines] == [True, False, True, True]
-    both = inked([box.drawn] * 2)
+    both = Inked([box.drawn] * 2)
     for counts in ([3], [5, -1], [2, 1]):
         with pytest.raises(ValueError, match="for each surface"):
             both.seen(places, counts, *about)
@@ -73,7 +71,7 @@ def test_short_lines_are_put_together_and_stay_where_they_are() -> None:
     places["rows"][0, :, 3] = 0, 0, -40
     eye = np.array([0.0, 0.0, 0.0])
     about = [1], np.zeros(1, dtype=bool), eye, SEEN, PIXELS
-    one = inked([disc.drawn])
+    one = Inked([disc.drawn])
     every, fewer = one.seen(places, *about, 0.0).plain, one.seen(places, *about, 4.0).short
     assert 8 < len(fewer) < 0.7 * len(every)
     # Each is where some of the others were, and they are as long together.

@@ -13,7 +13,8 @@ from gremio.core.frames import carried, matrix
 from gremio.core.records import Record
 from gremio.core.rig.ids import PartId
 from gremio.core.rig.model import Rig
-from gremio.core.shape.geometry import GeometryOf, Indices
+from gremio.core.shape.geometry import GeometryOf
+from gremio.core.shape.meshes import Indices
 
 _MOST_CONTACTS = 20_000
 # The way is into a face, and not along it, where their angle is steeper than this (its sine).

@@ -14,8 +14,6 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from gremio.core.arrays import Rows
-
 PATH = Path(__file__).parent / "libgremio.so"
 _ROOM = -1
 _ARGUMENTS = {"p": ctypes.c_void_p, "w": ctypes.c_int64, "d": ctypes.c_double}
@@ -66,7 +64,7 @@ def had_room(told: int) -> int:
     return told
 
 
-def check_rows(rows: Rows, low: int, end: int, what: str) -> None:
+def check_rows(rows: npt.NDArray[np.integer[Any]], low: int, end: int, what: str) -> None:
     """Refuse indices outside low to end. Raises ValueError."""
     if rows.size and not (low <= int(rows.min()) and int(rows.max()) < end):
         raise ValueError(f"{what}: an index is outside {low} to {end - 1}")

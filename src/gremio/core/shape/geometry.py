@@ -14,8 +14,8 @@ from gremio.core.frames import carried
 from gremio.core.records import Record
 from gremio.core.rig.solids import AnySolid
 from gremio.core.shape import meshes
+from gremio.core.shape.meshes import ALWAYS, Indices, Small
 
-Indices = npt.NDArray[np.int64]
 Singles = npt.NDArray[np.float32]
 
 _SHARP = np.cos(np.radians(30))
@@ -37,14 +37,16 @@ class Edges(NamedTuple):
 
 
 class Drawn(NamedTuple):
-    """A surface as it is drawn, in single numbers. vertices: (K, 6) places and normals, each once.
-    corners: (T, 3) which of them each triangle has. edges: (E, 15) of each edge its ends, the
-    normals of the faces beside it, how far along those the faces lie, and whether it is always
-    drawn. closed: whether nothing of its inside is seen from without."""
+    """A surface as it is drawn, in numbers as short as will do. vertices: (K, 6) places and
+    normals, each once. corners: (T, 3) which of them each triangle has. faces: (T, 3) normals.
+    edges: (E, 4) of each edge the vertices at its ends, of which the first has its highest bit set
+    where it is always drawn, and the faces beside it. closed: whether nothing of its inside is seen
+    from without."""
 
     vertices: Singles
-    corners: npt.NDArray[np.uint32]
-    edges: Singles
+    corners: Small
+    faces: Singles
+    edges: Small
     closed: bool
 
 
@@ -74,31 +76,25 @@ class Geometry(Record, frozen=True, eq=False):
     @cached_property
     def edges(self) -> Edges:
         """The edges worth drawing: sharp ones, borders, and those that may be an outline."""
-        return self._inked(self.face_normals)[0]
+        found, _ = self._inked(self.face_normals)
+        ends = (found[:, :2] & ~ALWAYS).astype(np.int64)
+        return Edges(ends, self.face_normals[found[:, 2:]], found[:, 0] >= ALWAYS)
 
     @cached_property
     def drawn(self) -> Drawn:
         """What is drawn of it, made of no more than what lies there."""
         faces = meshes.face_normals(self.vertices, self.triangles)
         edges, closed = self._inked(faces)
-        vertices, corners = meshes.shaded(self.vertices, self.triangles, faces, _SMOOTH)
-        return Drawn(vertices, corners, _records(self.vertices, edges), closed)
+        vertices, corners, of_point = meshes.shaded(self.vertices, self.triangles, faces, _SMOOTH)
+        always = edges[:, 0] & ALWAYS
+        edges[:, :2] = of_point[edges[:, :2] & ~ALWAYS]
+        edges[:, 0] |= always
+        return Drawn(vertices, corners, faces.astype(np.float32), edges, closed)
 
-    def _inked(self, faces: Array) -> tuple[Edges, bool]:
-        """The edges, and whether the surface is closed. faces: (T, 3) normals."""
-        found = meshes.edges(self.vertices, self.triangles, faces, _SHARP, _FLAT)
-        return Edges(*found[:3]), found[3]
-
-
-def _records(vertices: Array, edges: Edges) -> Singles:
-    """(E, 15) edges as Drawn has them."""
-    made = np.empty((len(edges.ends), 15), dtype=np.float32)
-    ends = vertices[edges.ends]
-    made[:, :6] = ends.reshape(-1, 6)
-    made[:, 6:12] = edges.normals.reshape(-1, 6)
-    made[:, 12:14] = np.einsum("ej,enj->en", ends[:, 0], edges.normals)
-    made[:, 14] = edges.sharp
-    return made
+    def _inked(self, faces: Array) -> tuple[Small, bool]:
+        """The edges, as `meshes.edges` has them, and whether the surface is closed. faces: (T, 3)
+        normals."""
+        return meshes.edges(self.vertices, self.triangles, faces, _SHARP, _FLAT)
 
 
 # Finds the surface of a solid: the one thing by which models come into the core.

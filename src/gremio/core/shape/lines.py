@@ -2,20 +2,20 @@
 
 from __future__ import annotations
 
+import ctypes
 from collections.abc import Sequence
 from typing import Any, NamedTuple
 
 import numpy as np
 import numpy.typing as npt
 
-from gremio.core.arrays import Array, Flags, Rows
-from gremio.core.kernels.library import Kernel, address
-from gremio.core.records import Record
+from gremio.core.arrays import Array, Flags
+from gremio.core.kernels.library import Kernel, address, check_rows, class_of, structure
 from gremio.core.shape.geometry import Drawn, Singles
+from gremio.core.shape.meshes import ALWAYS
 
-_LINES = Kernel("gremio_lines", "wpppppwwppppdp")
-# So many numbers are an edge.
-_EDGE = 15
+_LINES = Kernel("gremio_lines", "wpppwwppppdp")
+_SURFACE = structure(count="w", closed="w", edges="p", vertices="p", faces="p")
 # From so many edges × places on, other threads may run meanwhile.
 _MANY = 50_000
 
@@ -31,13 +31,26 @@ class Lines(NamedTuple):
     selected: Singles
 
 
-class Inked(Record, frozen=True, eq=False):
-    """The edges of B surfaces, one surface's after another's. first: (B + 1,) where each begins.
-    closed: (B,) whether nothing of its inside is seen."""
+class Inked:
+    """The edges of B surfaces. What is drawn of those is held, for the kernel reads it where it
+    lies. Raises ValueError for one whose edges refer to what it has not."""
 
-    edges: Singles
-    first: Rows
-    closed: Flags
+    def __init__(self, surfaces: Sequence[Drawn]) -> None:
+        for one in surfaces:
+            check_rows(one.edges[:, :2] & ~ALWAYS, 0, len(one.vertices), "ends of edges")
+            check_rows(one.edges[:, 2:], 0, len(one.faces), "faces beside edges")
+        self._surfaces = tuple(surfaces)
+        self._counts = np.array([len(one.edges) for one in surfaces], dtype=np.intp)
+        kind = class_of(_SURFACE)
+        self._table = (kind * len(surfaces))(
+            *(
+                kind(
+                    len(one.edges), int(one.closed), address(one.edges), address(one.vertices),
+                    address(one.faces),
+                )
+                for one in surfaces
+            )
+        )  # fmt: skip
 
     def seen(
         self, places: npt.NDArray[np.void], counts: Sequence[int], skipped: Flags, eye: Array,
@@ -50,7 +63,7 @@ class Inked(Record, frozen=True, eq=False):
 
         Raises ValueError where places are not of the surfaces."""
         each = np.array(counts, dtype=np.intp)
-        per = np.diff(self.first)
+        per = self._counts
         fits = len(each) == len(per) and each.sum() == len(places) == len(skipped)
         if not fits or (each < 0).any():
             raise ValueError("there are places for each surface, and no more")
@@ -68,18 +81,10 @@ class Inked(Record, frozen=True, eq=False):
             given = [np.ascontiguousarray(a, dtype=np.float32) for a in (seen, pixels)]
             where = np.ascontiguousarray(eye, dtype=np.float64)
             run = _LINES.beside if most >= _MANY else _LINES.alone
-            arrays = self.edges, self.first, each, self.closed, places
             run(
-                len(per), *(address(a) for a in arrays), places.dtype.itemsize,
+                len(per), ctypes.addressof(self._table), address(each), address(places),
+                places.dtype.itemsize,
                 fields["state"][1], address(skipped), address(where), *(address(a) for a in given),
                 short, address(told),
             )  # fmt: skip
         return Lines(*(lines[:count] for lines, count in zip(found, told[:, 0], strict=True)))
-
-
-def inked(surfaces: Sequence[Drawn]) -> Inked:
-    """The edges of some surfaces."""
-    first = np.concatenate([[0], np.cumsum([len(one.edges) for one in surfaces])]).astype(np.intp)
-    every = [one.edges for one in surfaces] or [np.zeros((0, _EDGE), dtype=np.float32)]
-    closed = np.array([one.closed for one in surfaces], dtype=bool)
-    return Inked(np.ascontiguousarray(np.concatenate(every)), first, closed)

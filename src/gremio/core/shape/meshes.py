@@ -11,7 +11,12 @@ from gremio.core.arrays import Array, Flags
 from gremio.core.kernels.library import Kernel, address, check_rows, had_room
 
 Indices = npt.NDArray[np.int64]
+Small = npt.NDArray[np.uint32]
+# The bit of an edge's first end that says that it is always drawn.
+ALWAYS = np.uint32(1 << 31)
 
+# More are not told apart by the numbers of edges.
+_MOST = 2**31
 # What is nearer than this share of all that a surface fills, or than this (m), is at one place.
 _GRAIN, _LEAST = 1e-7, 1e-12
 
@@ -19,8 +24,8 @@ _TIDY = Kernel("gremio_tidy", "wppwpddpppp")
 _MOMENTS = Kernel("gremio_moments", "wpppp")
 _FACES = Kernel("gremio_face_normals", "wppp")
 _CORNERS = Kernel("gremio_corner_normals", "wpwppdp")
-_SHADED = Kernel("gremio_shaded", "wpwppdpp")
-_EDGES = Kernel("gremio_edges", "wpwppddpppp")
+_SHADED = Kernel("gremio_shaded", "wpwppdppp")
+_EDGES = Kernel("gremio_edges", "wpwppddpp")
 
 
 class Tidied(NamedTuple):
@@ -88,50 +93,50 @@ def corner_normals(points: Array, triangles: Indices, faces: Array, near: float)
 
 def shaded(
     points: Array, triangles: Indices, faces: Array, near: float
-) -> tuple[npt.NDArray[np.float32], npt.NDArray[np.uint32]]:
+) -> tuple[npt.NDArray[np.float32], Small, Small]:
     """What is drawn of a surface: (K, 6) places and normals, those of `corner_normals`, each once,
-    and (T, 3) which of them each triangle has."""
+    (T, 3) which of them each triangle has, and (V,) which is the first of each point."""
     points, triangles = _checked(points, triangles)
     faces = _of_faces(triangles, faces)
     # What is not filled takes no memory.
     vertices = np.empty((3 * len(triangles), 6), dtype=np.float32)
-    index = np.empty((len(triangles), 3), dtype=np.uint32)
+    corners, of_point = np.empty((len(triangles), 3), np.uint32), np.zeros(len(points), np.uint32)
     made = 0
     if len(triangles):
-        one, two, three, *rest = (address(a) for a in (triangles, points, faces, vertices, index))
+        one, two, three = (address(a) for a in (triangles, points, faces))
+        filled = (address(a) for a in (vertices, corners, of_point))
         made = had_room(
-            _SHADED.beside(len(triangles), one, len(points), two, three, near, *rest),
+            _SHADED.beside(len(triangles), one, len(points), two, three, near, *filled),
         )
-    return vertices[:made].copy(), index
+    return vertices[:made].copy(), corners, of_point
 
 
 def edges(
     points: Array, triangles: Indices, faces: Array, sharp: float, flat: float
-) -> tuple[Indices, Array, Flags, bool]:
+) -> tuple[Small, bool]:
     """The edges of triangles (T, 3) over points (V, 3) that are borders or sharp, with a cosine
-    between their faces' normals (T, 3) below `sharp`, or may be an outline, below `flat`: (E, 2)
-    their ends, (E, 2, 3) the normals beside them, (E,) whether they are always drawn; and whether
-    the surface is closed, all of it outside out."""
+    between their faces' normals (T, 3) below `sharp`, or may be an outline, below `flat`: (E, 4)
+    the points at their ends, of which the first has its highest bit set where the edge is always
+    drawn, and the faces beside them, twice the same at a border; and whether the surface is closed,
+    all of it outside out."""
     points, triangles = _checked(points, triangles)
     faces = _of_faces(triangles, faces)
-    most = 3 * len(triangles)
-    ends, normals = np.empty((most, 2), dtype=np.int64), np.empty((most, 2, 3))
-    always, closed = np.empty(most, dtype=bool), np.zeros(1, dtype=np.int64)
+    found, closed = np.empty((3 * len(triangles), 4), np.uint32), np.zeros(1, dtype=np.int64)
     made = 0
-    if most:
-        one, two, three, *rest = (
-            address(a) for a in (triangles, points, faces, ends, normals, always, closed)
-        )
+    if len(triangles):
+        one, two, three, *filled = (address(a) for a in (triangles, points, faces, found, closed))
         made = had_room(
-            _EDGES.beside(len(triangles), one, len(points), two, three, sharp, flat, *rest),
+            _EDGES.beside(len(triangles), one, len(points), two, three, sharp, flat, *filled),
         )
-    return ends[:made].copy(), normals[:made].copy(), always[:made].copy(), bool(closed[0])
+    return found[:made].copy(), bool(closed[0])
 
 
 def _checked(points: Array, triangles: Indices) -> tuple[Array, Indices]:
     points = np.ascontiguousarray(points, dtype=np.float64).reshape(-1, 3)
     triangles = np.ascontiguousarray(triangles, dtype=np.int64).reshape(-1, 3)
     check_rows(triangles, 0, len(points), "triangles")
+    if max(len(points), len(triangles)) >= _MOST:
+        raise ValueError("a surface has less than two thousand million triangles")
     return points, triangles
 
 

@@ -28,17 +28,17 @@ from gremio.core.rig.solids import (
     Wedge,
 )
 from gremio.core.shape import outlines
-from gremio.core.shape.geometry import Edges, Geometry
+from gremio.core.shape.geometry import Geometry
+from gremio.core.shape.meshes import ALWAYS, Small
 
 
 class _Sleeve(Geometry, frozen=True, eq=False):
     """A round surface whose open ends are not drawn: sleeves stand end to end."""
 
-    def _inked(self, faces: Array) -> tuple[Edges, bool]:
+    def _inked(self, faces: Array) -> tuple[Small, bool]:
         """The edges along it, which are drawn where they are the outline."""
         every, closed = super()._inked(faces)
-        kept = ~every.sharp
-        return Edges(every.ends[kept], every.normals[kept], every.sharp[kept]), closed
+        return every[every[:, 0] < ALWAYS], closed
 
 
 @functools.lru_cache(maxsize=1)

@@ -15,7 +15,7 @@ import numpy.typing as npt
 
 from gremio.core.arrays import Array
 from gremio.core.records import Record
-from gremio.core.shape.geometry import Indices
+from gremio.core.shape.meshes import Indices
 
 # What the beginning of a file says it is; the first two are what glTF has by itself.
 _KINDS = (

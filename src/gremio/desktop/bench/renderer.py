@@ -12,7 +12,7 @@ import numpy as np
 
 from gremio.core.arrays import Array
 from gremio.core.shape.geometry import Drawn, Geometry
-from gremio.core.shape.lines import Inked, Lines, inked
+from gremio.core.shape.lines import Inked, Lines
 from gremio.core.surfaces.shown import Shown
 from gremio.desktop.bench.camera import Camera, Size, view_projection
 from gremio.desktop.bench.scene import (
@@ -38,8 +38,9 @@ _SHORT, _FINE = 4.0, 0.6
 # What stands for a surface that is not on the graphics side yet.
 _NOWHERE = np.zeros(4)
 _NOTHING = Drawn(
-    np.zeros((0, 6), np.float32), np.zeros((0, 3), np.uint32), np.zeros((0, 15), np.float32), False
-)
+    np.zeros((0, 6), np.float32), np.zeros((0, 3), np.uint32), np.zeros((0, 3), np.float32),
+    np.zeros((0, 4), np.uint32), False,
+)  # fmt: skip
 
 
 class _Drawn(NamedTuple):
@@ -143,14 +144,14 @@ class Renderer:
         self._balls = np.array(balls).reshape(-1, 4)
         if edges:
             there = [_NOTHING if one is None else one.geometry.drawn for one in self._every]
-            self._inked = inked(there)
+            self._inked = Inked(there)
 
     def _upload(self, geometry: Geometry, wears: Shown | None, size: int) -> _Drawn:
         context = self.context
         places = context.buffer(reserve=max(size, INSTANCE.itemsize), dynamic=True)
         rows = ("row_x", "row_y", "row_z")
         stand = (places, _INSTANCE_FILL, *rows, "paint", "mark", "state")
-        vertices, index, _, _ = geometry.drawn
+        vertices, index = geometry.drawn[:2]
         if not len(index):
             # What has no faces is drawn as one that is nowhere.
             vertices, index = np.zeros((1, 6), "<f4"), np.zeros((1, 3), "<u4")

@@ -29,6 +29,8 @@ from gremio.desktop.shell.front import keep_front, mark_of
 from gremio.desktop.shell.sign import Sign, make_application
 from gremio.desktop.shell.window import Window
 
+# What is loaded is not looked over again.
+gc.freeze()
 gc.enable()
 # After so long, what was opened is on the screen (ms).
 _A_MOMENT = 400

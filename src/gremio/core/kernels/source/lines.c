@@ -1,11 +1,21 @@
 /* The lines of an inked drawing: which edges are seen from an eye, and where. */
 #include "gremio.h"
 
-/* An edge worth drawing: its ends, the normals of the faces beside it, how far along those the
-   faces lie, and whether it is drawn always. */
+/* An edge worth drawing: the vertices at its ends, the first with its highest bit set where it is
+   drawn always, and the faces beside it. */
 typedef struct {
-    float at[2][3], normal[2][3], off[2], always;
+    uint32_t ends[2], faces[2];
 } Edge;
+
+/* A surface: E edges, vertices (K, 6) that begin with their places, and normals of faces (T, 3).
+   closed: nothing that turns away is seen. */
+typedef struct {
+    whole count, closed;
+    const Edge *edges;
+    const float *vertices, *faces;
+} Surface;
+
+#define ALWAYS 0x80000000u
 
 /* Lines of one width: how many, and the ends of each (2, 4): a place in the world, and how many
    pixels along the line it is. */
@@ -49,22 +59,29 @@ static float pixels_along(const float *ends, const float *seen, const float *pix
     return hypotf(x[1] - x[0], y[1] - y[0]) / 2;
 }
 
-/* Whether an edge is drawn for an eye in its own frame. closed: its surface is, so that nothing
-   that turns away is seen. */
-static int is_seen(const Edge *e, const float *eye, int closed) {
-    float one = e->normal[0][0] * eye[0] + e->normal[0][1] * eye[1] + e->normal[0][2] * eye[2];
-    float two = e->normal[1][0] * eye[0] + e->normal[1][1] * eye[1] + e->normal[1][2] * eye[2];
-    one -= e->off[0];
-    two -= e->off[1];
-    if (closed && one <= 0.0f && two <= 0.0f) return 0;
-    return e->always > 0.5f || (one < 0.0f) != (two < 0.0f);
+static const float *end_of(const Surface *s, const Edge *e, int which) {
+    return s->vertices + 6 * (whole)(e->ends[which] & ~ALWAYS);
+}
+
+/* By how much an eye is before one of the faces beside an edge. */
+static float before(const Surface *s, const Edge *e, int which, const float *eye) {
+    const float *n = s->faces + 3 * (whole)e->faces[which], *p = end_of(s, e, 0);
+    return n[0] * (eye[0] - p[0]) + n[1] * (eye[1] - p[1]) + n[2] * (eye[2] - p[2]);
+}
+
+/* Whether an edge is drawn for an eye in its own frame. */
+static int is_seen(const Surface *s, const Edge *e, const float *eye) {
+    float one = before(s, e, 0, eye), two = before(s, e, 1, eye);
+    if (s->closed && one <= 0.0f && two <= 0.0f) return 0;
+    return (e->ends[0] & ALWAYS) || (one < 0.0f) != (two < 0.0f);
 }
 
 /* Short lines that go on from one another, put together: where they begin, how far they go, and the
-   end of the last in its own frame. count: how many of them there are. */
+   vertex at which the last ends. count: how many of them there are. */
 typedef struct {
     whole count;
-    float ends[8], last[3];
+    float ends[8];
+    uint32_t last;
 } Chain;
 
 static void put_line(Lines *to, const float *ends) {
@@ -80,32 +97,32 @@ static void end_chain(Chain *chain, Lines *to) {
    at most, so that it stays where its lines are. */
 static void go_on(Chain *chain, const Edge *e, const float *ends, double most, Lines *to) {
     for (int v = 0; v < 2 && chain->count; v++) {
-        if (memcmp(chain->last, e->at[v], sizeof chain->last) != 0) continue;
+        if (chain->last != (e->ends[v] & ~ALWAYS)) continue;
         if (chain->ends[7] + ends[7] > most) break;
         memcpy(chain->ends + 4, ends + 4 * (1 - v), 3 * sizeof(float));
-        memcpy(chain->last, e->at[1 - v], sizeof chain->last);
+        chain->last = e->ends[1 - v] & ~ALWAYS;
         chain->ends[7] += ends[7];
         chain->count++;
         return;
     }
     end_chain(chain, to);
     memcpy(chain->ends, ends, sizeof chain->ends);
-    memcpy(chain->last, e->at[1], sizeof chain->last);
+    chain->last = e->ends[1];
     chain->count = 1;
 }
 
-/* B batches of edges: those of batch b are first[b] to first[b + 1]; counts[b] places, one after
-   another, begin with a frame (3, 4) and have a state (1: a hand is over it, 2: selected) at so many
-   bytes, and are `stride` bytes long. closed (B,). skipped: (N,) places that are out of sight.
-   eye: (3,). seen: (4, 4) from the world to the screen, of which pixels (2,) are the size. Lines
-   below `short_below` pixels are short ones. Fills lines (4,). */
-KERNEL void gremio_lines(whole b, const Edge *edges, const whole *first, const whole *counts,
-                         const uint8_t *closed, const uint8_t *places, whole stride, whole state,
-                         const uint8_t *skipped, const double *eye, const float *seen,
-                         const float *pixels, double short_below, Lines *lines) {
+/* B surfaces; counts[b] places of each, one after another, begin with a frame (3, 4) and have a state
+   (1: a hand is over it, 2: selected) at so many bytes, and are `stride` bytes long. skipped: (N,)
+   places that are out of sight. eye: (3,). seen: (4, 4) from the world to the screen, of which
+   pixels (2,) are the size. Lines below `short_below` pixels are short ones. Fills lines (4,). */
+KERNEL void gremio_lines(whole b, const Surface *surfaces, const whole *counts,
+                         const uint8_t *places, whole stride, whole state, const uint8_t *skipped,
+                         const double *eye, const float *seen, const float *pixels,
+                         double short_below, Lines *lines) {
     whole place = 0;
     Chain chain = {0};
     for (whole batch = 0; batch < b; batch++) {
+        const Surface *s = surfaces + batch;
         for (whole n = 0; n < counts[batch]; n++, place++) {
             const float *m = (const float *)(const void *)(places + place * stride);
             float told = *(const float *)(const void *)(places + place * stride + state);
@@ -113,12 +130,11 @@ KERNEL void gremio_lines(whole b, const Edge *edges, const whole *first, const w
             if (skipped[place] || eye_within(m, eye, within) == 0.0) continue;
             float here[3] = {(float)within[0], (float)within[1], (float)within[2]};
             int kind = told > 1.5f ? SELECTED : told > 0.5f ? HOVERED : LONG;
-            for (whole i = first[batch]; i < first[batch + 1]; i++) {
-                const Edge *e = edges + i;
-                if (!is_seen(e, here, closed[batch])) continue;
+            for (const Edge *e = s->edges; e < s->edges + s->count; e++) {
+                if (!is_seen(s, e, here)) continue;
                 float ends[8];
                 for (int v = 0; v < 2; v++) {
-                    const float *p = e->at[v];
+                    const float *p = end_of(s, e, v);
                     for (int r = 0; r < 3; r++)
                         ends[4 * v + r] = m[4 * r] * p[0] + m[4 * r + 1] * p[1] +
                                           m[4 * r + 2] * p[2] + m[4 * r + 3];

@@ -242,10 +242,11 @@ done:
 }
 
 /* The same as vertices to draw: where corners of one point have one normal, they are one.
-   Fills vertices (3 T, 6) with places and normals, and index (T, 3) with those of each triangle.
-   Returns how many vertices there are, or NO_ROOM. */
+   Fills vertices (3 T, 6) with places and normals, index (T, 3) with those of each triangle, and
+   of_point (V,) with the first of each point. Returns how many vertices there are, or NO_ROOM. */
 KERNEL whole gremio_shaded(whole t, const whole *triangles, whole v, const double *points,
-                           const double *faces, double near, float *vertices, uint32_t *index) {
+                           const double *faces, double near, float *vertices, uint32_t *index,
+                           uint32_t *of_point) {
     whole *start = malloc((size_t)(v + 1) * sizeof(whole));
     whole *order = malloc((size_t)(3 * t + 1) * sizeof(whole));
     whole *kind_of = malloc((size_t)(3 * t + 1) * sizeof(whole));
@@ -260,6 +261,7 @@ KERNEL whole gremio_shaded(whole t, const whole *triangles, whole v, const doubl
         const whole *corners = order + start[p];
         whole count = start[p + 1] - start[p], first = made;
         whole found = about_point(corners, count, triangles, points, faces, near, kinds, kind_of);
+        of_point[p] = (uint32_t)first;
         for (whole i = 0; i < count; i++) {
             const double *n = found < 0 ? faces + 3 * (corners[i] / 3) : kinds[kind_of[i]].smooth;
             float one[6];
@@ -355,12 +357,13 @@ static int goes_on(const whole *triangles, whole t, whole p, const Side *s) {
 
 /* The edges worth drawing of T triangles over V points with normals (T, 3): borders and sharp ones,
    whose cosine is below `sharp`, and those below `flat` that may be an outline.
-   Fills ends (E, 2), normals (E, 2, 3) of the faces beside each, always (E,) whether it is drawn
-   always; E is at most 3 T. closed: whether each side is met by one that goes back, and every
+   Fills edges (E, 4): the points at its ends, of which the first has its highest bit set where the
+   edge is drawn always, and the faces beside it, twice the same at a border. E is at most 3 T, and
+   T and V are below 2^31. closed: whether each side is met by one that goes back, and every
    shell is turned outside out. Returns E, or NO_ROOM. */
 KERNEL whole gremio_edges(whole t, const whole *triangles, whole v, const double *points,
-                          const double *faces, double sharp, double flat, whole *ends,
-                          double *normals, uint8_t *always, whole *closed) {
+                          const double *faces, double sharp, double flat, uint32_t *edges,
+                          whole *closed) {
     whole *start = malloc((size_t)(v + 1) * sizeof(whole));
     Side *sides = malloc((size_t)(3 * t + 1) * sizeof(Side));
     whole made = 0;
@@ -390,16 +393,15 @@ KERNEL whole gremio_edges(whole t, const whole *triangles, whole v, const double
             for (n = 1; i + n < count && s[n].other == s->other; n++) {}
             whole back = n == 2 && goes_on(triangles, t, p, s) != goes_on(triangles, t, p, s + 1);
             if (!back) *closed = 0;
-            const double *one = faces + 3 * (s->side % t);
-            const double *two = n == 2 ? faces + 3 * (s[1].side % t) : one;
-            double cosine = dot(one, two);
+            whole one = s->side % t, two = n == 2 ? s[1].side % t : one;
+            double cosine = dot(faces + 3 * one, faces + 3 * two);
             int is_sharp = n != 2 || cosine < sharp;
             if (!is_sharp && !(cosine < flat)) continue;
-            ends[2 * made] = p;
-            ends[2 * made + 1] = s->other;
-            memcpy(normals + 6 * made, one, 3 * sizeof(double));
-            memcpy(normals + 6 * made + 3, two, 3 * sizeof(double));
-            always[made++] = (uint8_t)is_sharp;
+            uint32_t *edge = edges + 4 * made++;
+            edge[0] = (uint32_t)p | (is_sharp ? 0x80000000u : 0u);
+            edge[1] = (uint32_t)s->other;
+            edge[2] = (uint32_t)one;
+            edge[3] = (uint32_t)two;
         }
     }
     if (*closed) *closed = outside_out(t, triangles, v, points);
