@@ -54,7 +54,6 @@ GOALS = (
     Goal("(q) reading 1,960,000", RATIO, 2.0),
     Goal("(q) the window while", OWN, 50.0),
     Goal("(q) the first full frame", OWN, 1.0),
-    Goal("(q) an orbit", OWN, 50.0),
     Goal("(q) memory of", RATIO, 3.0),
     Goal("(r) memory of the window", OWN, 250.0),
 )  # fmt: skip

@@ -80,9 +80,19 @@ class Geometry(Record, frozen=True, eq=False):
         ends = (found[:, :2] & ~ALWAYS).astype(np.int64)
         return Edges(ends, self.face_normals[found[:, 2:]], found[:, 0] >= ALWAYS)
 
-    @cached_property
+    @property
     def drawn(self) -> Drawn:
-        """What is drawn of it, made of no more than what lies there."""
+        """What is drawn of it, made of no more than what lies there.
+
+        Kept without the lock that a cached property has for all geometries together: many are made
+        ready in a thread while a window asks for others.
+        """
+        found: Drawn | None = self.__dict__.get("_drawn")
+        if found is None:
+            found = self.__dict__["_drawn"] = self._made_to_be_drawn()
+        return found
+
+    def _made_to_be_drawn(self) -> Drawn:
         faces = meshes.face_normals(self.vertices, self.triangles)
         edges, closed = self._inked(faces)
         vertices, corners, of_point = meshes.shaded(self.vertices, self.triangles, faces, _SMOOTH)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Iterable
 from functools import partial
 
@@ -51,6 +52,8 @@ from gremio.desktop.theme.inks import DAY, Inks
 _REST = 160
 # So long surfaces are brought to the graphics side before a frame is drawn (s).
 _A_WHILE = 0.025
+# So often those that are there are shown until all are (s).
+_NOW_AND_THEN = 0.7
 
 
 class Canvas(QOpenGLWidget):
@@ -84,6 +87,9 @@ class Canvas(QOpenGLWidget):
         self._beside: list[Array] = []
         self._stood: tuple[Scene, Pose, dict[int, int], Instances] | None = None
         self._pace = Pace()
+        self._bringing, self._shown_then = QTimer(self), 0.0
+        self._bringing.setSingleShot(True)
+        self._bringing.timeout.connect(self._bring)
         self.frameSwapped.connect(self._drawn)
         self._wiggle = Wiggle(self)
         self.motion = Motion(self)
@@ -357,7 +363,22 @@ class Canvas(QOpenGLWidget):
             self._pace = Pace()
         # Many surfaces come a few at a time, so that hands need not wait for them.
         if not self.renderer.load_on(_A_WHILE):
+            self._bringing.start()
+
+    def _bring(self) -> None:
+        """Bring some more of the surfaces to the graphics side; show it when all are there, and now
+        and then before."""
+        if self.renderer is None:
+            return
+        self.makeCurrent()
+        there = self.renderer.load_on(_A_WHILE)
+        self.doneCurrent()
+        now = time.monotonic()
+        if there or now - self._shown_then > _NOW_AND_THEN:
+            self._shown_then = now
             self._refresh()
+        if not there:
+            self._bringing.start()
 
     def _states(self) -> dict[int, int]:
         states: dict[int, int] = {}

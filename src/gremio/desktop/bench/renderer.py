@@ -95,6 +95,7 @@ class Renderer:
         # None: not there yet.
         self._every: list[_Drawn | None] = []
         self._waiting: list[Batch] = []
+        self._gathered = False
         self._inked: Inked | None = None
         self._balls = np.zeros((0, 4))
         self._placed: Instances | None = None
@@ -122,7 +123,7 @@ class Renderer:
             if (known := self._drawn.get(_key(batch))) is None
             or known.places.size < batch.count * INSTANCE.itemsize
         ]  # fmt: skip
-        self._gather(edges=True)
+        self._gathered = False
 
     def load_on(self, seconds: float = math.inf) -> bool:
         """Bring surfaces to the graphics side for so long; returns whether all are there."""
@@ -131,20 +132,18 @@ class Renderer:
             batch = self._waiting.pop()
             size = batch.count * INSTANCE.itemsize
             self._drawn[_key(batch)] = self._upload(batch.geometry, batch.wears, size)
-            self._placed = None
-        if self._placed is None:
-            self._gather(edges=not self._waiting)
+            self._gathered = False
         return not self._waiting
 
-    def _gather(self, *, edges: bool) -> None:
+    def _gather(self) -> None:
         """What is there of each surface of the scene, and the edges of all of them."""
         assert self.scene is not None
+        self._gathered, self._placed = True, None
         self._every = [self._drawn.get(_key(batch)) for batch in self.scene.batches]
         balls = [_NOWHERE if one is None else one.ball for one in self._every]
         self._balls = np.array(balls).reshape(-1, 4)
-        if edges:
-            there = [_NOTHING if one is None else one.geometry.drawn for one in self._every]
-            self._inked = Inked(there)
+        there = [_NOTHING if one is None else one.geometry.drawn for one in self._every]
+        self._inked = Inked(there)
 
     def _upload(self, geometry: Geometry, wears: Shown | None, size: int) -> _Drawn:
         context = self.context
@@ -233,6 +232,8 @@ class Renderer:
         edges: bool,
     ) -> _Frame:  # fmt: skip
         """Find what is in sight, and put it where it stands."""
+        if not self._gathered:
+            self._gather()
         assert self.scene is not None and self._inked is not None
         seen, counts = view_projection(camera, size), instances.counts
         batch = np.repeat(np.arange(len(counts)), counts)
@@ -338,6 +339,8 @@ class Renderer:
         canvas.scissor = (x, y, 1, 1)
         canvas.clear(depth=1.0)
         self.context.enable(moderngl.DEPTH_TEST)
+        if not self._gathered:
+            self._gather()
         self._place(instances)
         seen = view_projection(camera, size)
         self.mark["view_projection"].write(seen.T.astype("<f4").tobytes())
