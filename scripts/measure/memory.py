@@ -23,7 +23,9 @@ from gremio.demo import KEPT
 from gremio.desktop.shell.app import make_application
 from gremio.desktop.shell.window import Window
 
-EDITS, FRAMES, OPENINGS = 10_000, 20_000, 300
+EDITS, FRAMES, OPENINGS = 10_000, 5_000, 200
+# Views follow once in so many.
+_TOGETHER = 20
 
 
 def main() -> None:
@@ -82,11 +84,13 @@ def _slope(
     error of that."""
     for number in range(history):
         do(number)
-        app.processEvents()
+        if number % _TOGETHER == 0:
+            app.processEvents()
     at, held = [], []
     for number in range(count):
         do(number)
-        app.processEvents()
+        if number % _TOGETHER == 0:
+            app.processEvents()
         if number % max(count // 40, 1) == 0:
             gc.collect()
             at.append(number)

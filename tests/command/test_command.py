@@ -328,3 +328,16 @@ def test_the_man_page_says_what_the_command_line_says() -> None:
     root = Path(__file__).parent.parent.parent
     made = runpy.run_path(str(root / "scripts" / "man_page.py"))["manual"]()
     assert (root / "packaging" / "gremio.1").read_text() == made, "Run scripts/man_page.py."
+
+
+def test_a_window_that_can_not_be_opened_is_told_in_one_line(tmp_path: Path) -> None:
+    """What shows itself first says nothing of its own where there is no screen, or no file."""
+    bare = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY")}
+    bare.pop("QT_QPA_PLATFORM", None)
+    for words in (["demo"], ["open"], ["open", str(tmp_path / "none.gremio")]):
+        done = subprocess.run(
+            [sys.executable, "-m", "gremio", *words],
+            capture_output=True, text=True, timeout=120, check=False, env=bare,
+        )  # fmt: skip
+        assert done.returncode == 2 and done.stderr.count("\n") == 1
+        assert "There is no screen" in done.stderr

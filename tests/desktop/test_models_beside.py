@@ -1,0 +1,106 @@
+"""Models are read beside the window: boxes stand in, it can be stopped, and nothing is wrong then
+without a word."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+import trimesh
+from pytestqt.qtbot import QtBot
+
+import gremio
+from gremio.core.files.model_in import read_model
+from gremio.desktop.bench.canvas import Canvas
+from gremio.desktop.shell import models
+from gremio.desktop.shell.reading import Reading
+from gremio.desktop.shell.window import Window
+
+
+@pytest.fixture
+def rig_file(tmp_path: Path) -> Path:
+    scene = trimesh.Scene()
+    for number in range(3):
+        ball = trimesh.creation.icosphere(3, 0.3 + 0.1 * number)
+        at = trimesh.transformations.translation_matrix([number, 0, 0])
+        names = {"node_name": f"Ball {number}", "geom_name": f"ball {number}"}
+        scene.add_geometry(ball, transform=at, **names)
+    model = tmp_path / "balls.glb"
+    model.write_bytes(scene.export(file_type="glb"))
+    path = tmp_path / "balls.gremio"
+    gremio.save(gremio.bring_in(gremio.Rig(), model), path)
+    return path
+
+
+def triangles(window: Window) -> list[int]:
+    return sorted(len(batch.geometry.triangles) for batch in window.bench.scene().batches)
+
+
+def test_a_rig_is_shown_with_its_models(window: Window, rig_file: Path) -> None:
+    assert window.files.open_path(rig_file)
+    assert triangles(window) == [1280] * 3
+    assert not window.document.looking.notes()
+
+
+def test_boxes_stand_in_while_a_large_model_is_read(
+    window: Window, rig_file: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(models, "_LARGE", 0)
+    shown: list[list[int]] = []
+    preview = Canvas.preview
+
+    def looked(bench: Canvas, rig: gremio.Rig | None) -> None:
+        preview(bench, rig)
+        if rig is not None:
+            shown.append(sorted(len(b.geometry.triangles) for b in bench.scene().batches))
+
+    monkeypatch.setattr(Canvas, "preview", looked)
+    assert window.files.open_path(rig_file)
+    assert shown == [[12]] or shown == [[12] * 3]
+    assert triangles(window) == [1280] * 3
+
+
+def test_stopping_leaves_boxes_and_says_so(
+    window: Window, rig_file: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    with monkeypatch.context() as stopped:
+        stopped.setattr(Reading, "wait", lambda *_args: None)
+        assert window.files.open_path(rig_file)
+    assert set(triangles(window)) == {12}
+    (note,) = window.document.looking.notes()
+    assert "balls.glb was not read" in note.text and "Open the rig again" in note.text
+    with pytest.raises(gremio.GremioError, match="was not read"):
+        part = next(iter(window.document.rig.parts.values()))
+        window.document.shelf.surface(window.document.rig, part.shapes[0].solid)
+    assert window.files.open_path(rig_file)
+    assert triangles(window) == [1280] * 3 and not window.document.looking.notes()
+
+
+def test_a_model_that_is_gone_is_told_as_before(window: Window, rig_file: Path) -> None:
+    rig_file.with_name("balls.glb").unlink()
+    assert window.files.open_path(rig_file)
+    assert [note.code for note in window.document.looking.notes()] == ["model-missing"]
+
+
+def test_what_is_drawn_is_ready_when_a_model_is_prepared(rig_file: Path) -> None:
+    model = read_model(rig_file.with_name("balls.glb")).prepared()
+    for node in model.nodes:
+        for piece in node.pieces:
+            assert "_drawn" in piece.geometry.__dict__
+            drawn = piece.geometry.drawn
+            assert drawn is piece.geometry.drawn and drawn.closed
+            assert len(drawn.corners) == len(piece.geometry.triangles)
+
+
+def test_surfaces_come_to_the_screen_a_few_at_a_time(window: Window, qtbot: QtBot) -> None:
+    window.open_demo()
+    renderer = window.bench.renderer
+    assert renderer is not None
+    window.bench.makeCurrent()
+    renderer._drawn.clear()
+    renderer.load(window.bench.scene())
+    assert not renderer.load_on(0.0)
+    with qtbot.waitSignal(window.bench.frame_drawn, timeout=5000):
+        window.bench._refresh()
+    qtbot.waitUntil(lambda: renderer.load_on(0.0), timeout=5000)
+    assert len(renderer._drawn) == len(window.bench.scene().batches)
