@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import resource
 import time
 from collections.abc import Callable
+from pathlib import Path
 
 import numpy as np
 from scipy.interpolate import PchipInterpolator
@@ -91,3 +93,18 @@ class ChannelsOnly:
     def run(self) -> np.ndarray:
         """(C, F) the channels."""
         return evaluate_channels(self.program, self.inputs)[0]
+
+
+def resident() -> int:
+    """How much memory this process holds now (bytes)."""
+    pages = int(Path("/proc/self/statm").read_text().split()[1])
+    return pages * resource.getpagesize()
+
+
+def rest(seconds: float) -> None:
+    """Let a window do what it has to do for so long."""
+    from PyQt6.QtWidgets import QApplication
+
+    end = time.perf_counter() + seconds
+    while time.perf_counter() < end:
+        QApplication.processEvents()

@@ -7,12 +7,10 @@ import json
 import resource
 import subprocess
 import sys
-import time
 from collections.abc import Callable
-from pathlib import Path
 
 import numpy as np
-from measuring import Row
+from measuring import Row, resident, rest
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QApplication
 from starting import BARE
@@ -23,7 +21,7 @@ from gremio.demo import KEPT
 from gremio.desktop.shell.app import make_application
 from gremio.desktop.shell.window import Window
 
-EDITS, FRAMES, OPENINGS = 10_000, 5_000, 200
+EDITS, FRAMES, OPENINGS = 3_000, 2_000, 100
 # Views follow once in so many.
 _TOGETHER = 20
 
@@ -35,7 +33,7 @@ def main() -> None:
     window.move(0, 0)
     window.show()
     window.show_rig(read(KEPT))
-    _rest(2.0)
+    rest(2.0)
     own, bare = resident(), bare_window()
     rows: list[Row] = [(
         "(r) memory of the window with the demo", "a bare `PyQt6` + `moderngl` window",
@@ -52,21 +50,15 @@ def main() -> None:
     def play(_number: int) -> None:
         document.timing.go_to(next(clock) % 480 / 24)
 
-    rows.append(_slope("edits that can be undone", EDITS, edit, app, history=2_000))
-    rows.append(_slope("frames of the routine", FRAMES, play, app, history=500))
+    rows.append(_slope("edits that can be undone", EDITS, edit, app, history=600))
+    rows.append(_slope("frames of the routine", FRAMES, play, app, history=200))
     opened = read(KEPT)
     rows.append(
-        _slope("openings", OPENINGS, lambda _n: window.show_rig(replace(opened)), app, history=40)
+        _slope("openings", OPENINGS, lambda _n: window.show_rig(replace(opened)), app, history=20)
     )
     document.start(replace(opened), None)
     window.close()
     print(json.dumps(rows))
-
-
-def resident() -> int:
-    """How much memory this process holds now (bytes)."""
-    pages = int(Path("/proc/self/statm").read_text().split()[1])
-    return pages * resource.getpagesize()
 
 
 def bare_window() -> int:
@@ -100,12 +92,6 @@ def _slope(
         f"(r) memory for each of {count:,} {word}, once {history:,} were done", "",
         f"{slope:.0f} ± {np.sqrt(spread[0, 0]):.0f} bytes", "", "",
     )  # fmt: skip
-
-
-def _rest(seconds: float) -> None:
-    end = time.perf_counter() + seconds
-    while time.perf_counter() < end:
-        QApplication.processEvents()
 
 
 if __name__ == "__main__":

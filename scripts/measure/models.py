@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import itertools
 import json
-import resource
 import statistics
 import struct
 import tempfile
@@ -13,7 +12,7 @@ from pathlib import Path
 
 import numpy as np
 import trimesh
-from measuring import Row, best
+from measuring import Row, best, resident, rest
 from msgspec.structs import replace
 
 import gremio
@@ -112,8 +111,8 @@ def _in_the_window(path: Path, nodes: int, triangles: int) -> list[Row]:
     window = Window()
     window.move(0, 0)
     window.show()
-    _wait(1.0)
-    before = _resident()
+    rest(1.0)
+    before = resident()
     ticks: list[float] = []
     timer = QTimer()
     timer.timeout.connect(lambda: ticks.append(time.perf_counter()))
@@ -131,12 +130,12 @@ def _in_the_window(path: Path, nodes: int, triangles: int) -> list[Row]:
     timer.stop()
     window.document.rig_changed.disconnect(taken)
     longest = max(b - a for a, b in itertools.pairwise(ticks))
-    _wait(1.5)
+    rest(1.5)
     model = window.document.shelf.model(next(iter(window.document.rig.sources.values())))
     assert model is not None
     pieces = [piece.geometry for node in model.nodes for piece in node.pieces]
     arrays = sum(one.vertices.nbytes + one.triangles.nbytes for one in pieces)
-    held = _resident() - before
+    held = resident() - before
     took = []
     for step in range(40):
         drawn.clear()
@@ -161,20 +160,6 @@ def _in_the_window(path: Path, nodes: int, triangles: int) -> list[Row]:
         (f"(q) memory of {word}", "their arrays", f"{held / 1e6:.0f} MB", f"{arrays / 1e6:.0f} MB",
          f"{held / arrays:.1f} ×"),
     ]  # fmt: skip
-
-
-def _resident() -> int:
-    """How much memory this process holds now (bytes)."""
-    pages = int(Path("/proc/self/statm").read_text().split()[1])
-    return pages * resource.getpagesize()
-
-
-def _wait(seconds: float) -> None:
-    from PyQt6.QtWidgets import QApplication
-
-    end = time.perf_counter() + seconds
-    while time.perf_counter() < end:
-        QApplication.processEvents()
 
 
 if __name__ == "__main__":

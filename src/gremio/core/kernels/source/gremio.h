@@ -26,6 +26,16 @@ static inline double between(double x, double low, double high) {
     return x < low ? low : x > high ? high : x;
 }
 
+static inline double dot(const double *a, const double *b) {
+    return a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
+}
+
+static inline void cross(const double *a, const double *b, double *to) {
+    to[0] = a[1] * b[2] - a[2] * b[1];
+    to[1] = a[2] * b[0] - a[0] * b[2];
+    to[2] = a[0] * b[1] - a[1] * b[0];
+}
+
 /* Room for some of a size, at least one; NULL where there is none. */
 static inline void *room_for(whole count, size_t size) {
     return count < 0 ? NULL : calloc(count > 0 ? (size_t)count : 1, size);

@@ -70,16 +70,6 @@ static void seen(const Room *room, whole part, const double *p, double at, doubl
         to[r] = w[4 * r] * p[0] + w[4 * r + 1] * p[1] + w[4 * r + 2] * p[2] + at * w[4 * r + 3];
 }
 
-static void cross(const double *a, const double *b, double *to) {
-    to[0] = a[1] * b[2] - a[2] * b[1];
-    to[1] = a[2] * b[0] - a[0] * b[2];
-    to[2] = a[0] * b[1] - a[1] * b[0];
-}
-
-static double dot(const double *a, const double *b) {
-    return a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
-}
-
 static void make_unit(double *a) {
     double length = sqrt(dot(a, a));
     for (int r = 0; r < 3; r++) a[r] /= length;

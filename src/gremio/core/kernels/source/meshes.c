@@ -123,16 +123,6 @@ static void minus(const double *a, const double *b, double *to) {
     for (int k = 0; k < 3; k++) to[k] = a[k] - b[k];
 }
 
-static void cross(const double *a, const double *b, double *to) {
-    to[0] = a[1] * b[2] - a[2] * b[1];
-    to[1] = a[2] * b[0] - a[0] * b[2];
-    to[2] = a[0] * b[1] - a[1] * b[0];
-}
-
-static double dot(const double *a, const double *b) {
-    return a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
-}
-
 /* Unit normals (T, 3) of triangles (T, 3) over points (V, 3); zero where there is no area, or one
    that is beyond all numbers. */
 KERNEL void gremio_face_normals(whole t, const whole *triangles, const double *points,

@@ -97,10 +97,6 @@ static double away(const double *box, const double *p) {
     return square;
 }
 
-static double dot(const double *a, const double *b) {
-    return a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
-}
-
 /* The place (3,) on a triangle (9,) nearest to a point, and the square of its distance, by the
    regions of the plane about it: Ericson, "Real-Time Collision Detection" (2005), 5.1.5. */
 static double on_triangle(const double *t, const double *p, double *place) {
