@@ -12,6 +12,7 @@ from collections.abc import Callable
 import numpy as np
 from measuring import Row, resident, rest
 from msgspec.structs import replace
+from PyQt6.QtCore import QEvent
 from PyQt6.QtWidgets import QApplication
 from starting import BARE
 
@@ -69,6 +70,13 @@ def bare_window() -> int:
     return int(done.stdout) * resource.getpagesize()
 
 
+def _settle(app: QApplication) -> None:
+    """Let views follow, and go that are done with: outside of the application's own loop Qt keeps
+    those until it is told."""
+    app.processEvents()
+    app.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+
+
 def _slope(
     word: str, count: int, do: Callable[[int], object], app: QApplication, history: int
 ) -> Row:
@@ -77,12 +85,12 @@ def _slope(
     for number in range(history):
         do(number)
         if number % _TOGETHER == 0:
-            app.processEvents()
+            _settle(app)
     at, held = [], []
     for number in range(count):
         do(number)
         if number % _TOGETHER == 0:
-            app.processEvents()
+            _settle(app)
         if number % max(count // 40, 1) == 0:
             gc.collect()
             at.append(number)

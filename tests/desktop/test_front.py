@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import os
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -99,3 +102,34 @@ def test_without_a_picture_it_is_a_small_sheet(monkeypatch: pytest.MonkeyPatch) 
     assert not grabbed.isNull()
     QApplication.sendEvent(shown, QEvent(QEvent.Type.Close))
     shown.close()
+
+
+def test_nothing_large_is_loaded_before_the_first_drag_and_the_rest_beside_the_window(
+    tmp_path: Path,
+) -> None:
+    """Each of these takes as long to load as all of Gremio; what Cards are made of is there before
+    a hand is."""
+    code = """
+import os, sys
+from PyQt6.QtCore import QTimer
+from gremio.desktop.shell import app
+from gremio.desktop.shell.sign import make_application
+held = make_application()
+large = [name for name in ("scipy", "trimesh", "numba", "pint", "av") if name in sys.modules]
+def look():
+    more = [name for name in ("scipy", "trimesh", "numba", "pint", "av") if name in sys.modules]
+    there = "gremio.desktop.card.control_sheet" in sys.modules
+    if there:
+        print(large + more, flush=True)
+        os._exit(0)
+timer = QTimer()
+timer.timeout.connect(look)
+timer.start(50)
+app.run(demo=True)
+"""
+    about = {**os.environ, "XDG_STATE_HOME": str(tmp_path), "XDG_CACHE_HOME": str(tmp_path)}
+    done = subprocess.run(
+        [sys.executable, "-c", code], capture_output=True, text=True, timeout=60, check=False,
+        env=about,
+    )  # fmt: skip
+    assert done.stdout.strip() == "[]", done.stderr[-2000:]

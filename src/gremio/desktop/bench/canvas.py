@@ -86,6 +86,7 @@ class Canvas(QOpenGLWidget):
         # What would be made, as ghosts.
         self._beside: list[Array] = []
         self._stood: tuple[Scene, Pose, dict[int, int], Instances] | None = None
+        self._drawn_on: tuple[tuple[int, Size], moderngl.Framebuffer] | None = None
         self._pace = Pace()
         self._bringing, self._shown_then = QTimer(self), 0.0
         self._bringing.setSingleShot(True)
@@ -328,16 +329,23 @@ class Canvas(QOpenGLWidget):
         self._load(scene)
         if not self._framed:
             self.show_all()
-        context = self.renderer.context
-        target = context.detect_framebuffer(self.defaultFramebufferObject())
         ratio = self.devicePixelRatioF()
         size = (round(self.width() * ratio), round(self.height() * ratio))
+        target = self._target(self.renderer.context, size)
         moving = self._resting.isActive()
         about = target, size, self.camera, self._standing(scene, shown), self.inks
         self._pace.begin()
         edges = not moving or self._pace.edges_too
         self.renderer.draw(*about, smooth=not moving, scale=ratio, edges=edges)
         self.frame_drawn.emit()
+
+    def _target(self, context: moderngl.Context, size: Size) -> moderngl.Framebuffer:
+        """What Qt shows of it; looked for anew where Qt has made another, for each that is found
+        stays as long as the context does."""
+        about = self.defaultFramebufferObject(), size
+        if self._drawn_on is None or self._drawn_on[0] != about:
+            self._drawn_on = about, context.detect_framebuffer(about[0])
+        return self._drawn_on[1]
 
     def _standing(self, scene: Scene, shown: Pose) -> Instances:
         """Where everything stands; found anew where that, or what a hand does, is another."""

@@ -7,6 +7,7 @@ import gc
 # What is made while starting stays, so looking for what could go is left until after it.
 gc.disable()
 
+import importlib
 import sys
 import signal
 import threading
@@ -36,6 +37,15 @@ gc.enable()
 _A_MOMENT = 400
 # After so long at rest its picture is kept (ms).
 _AT_REST = 2500
+# So soon after the first picture the rest is loaded (ms), and what that is.
+_SOON = 50
+_LATER = (
+    "core.inspect.findings",
+    "core.inspect.routines",
+    "desktop.card.part_sheet",
+    "desktop.card.control_sheet",
+    "desktop.card.link_sheet",
+)
 
 
 def make_window(file: Path | None = None, *, demo: bool = False) -> Window:
@@ -67,6 +77,20 @@ def leave_alone_when_opened(window: Window) -> None:
 
     later.timeout.connect(leave_alone)
     window.document.rig_changed.connect(lambda change: later.start() if change.anew else None)
+
+
+def load_the_rest(window: Window) -> None:
+    """What the first hand needs and the first picture does not is loaded beside the window, so that
+    no hand waits for it."""
+
+    def load() -> None:
+        for name in _LATER:
+            importlib.import_module(f"gremio.{name}")
+
+    soon = QTimer(window)
+    soon.setSingleShot(True)
+    soon.timeout.connect(lambda: threading.Thread(target=load, daemon=True).start())
+    soon.start(_SOON)
 
 
 def keep_its_picture(window: Window) -> None:
@@ -116,6 +140,7 @@ def run(file: Path | None = None, *, demo: bool = False, sign: Sign | None = Non
         _take_away(sign, window)
     keep_its_picture(window)
     window.show()
+    load_the_rest(window)
     window.offer(window.keeper.leftovers())
     window.keys.load()
     if report := reports.untold():
