@@ -41,7 +41,16 @@ def test_the_eye_may_be_within_what_is_about_it() -> None:
     sight = in_sight(
         places, np.zeros(2, dtype=np.intp), np.array([[0, 0, 0, 1.0]]), Camera(), seen, SIZE
     )
-    assert sight.within.tolist() == [True, False]
+    assert sight.inside.tolist() == [True, False]
+
+
+def test_what_is_turned_inside_out_by_a_scale_is_drawn_from_both_sides() -> None:
+    places = np.zeros(2, dtype=INSTANCE)
+    places["rows"][:, :, :3] = np.eye(3), np.diag([-1, 1, 1])
+    balls = np.array([[0, 0, 0, 1.0]])
+    seen = view_projection(Camera(), SIZE)
+    sight = in_sight(places, np.zeros(2, dtype=np.intp), balls, Camera(), seen, SIZE)
+    assert sight.inside.tolist() == [False, True]
 
 
 def test_edges_are_left_out_while_frames_are_long_and_come_back() -> None:

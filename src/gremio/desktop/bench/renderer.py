@@ -239,12 +239,12 @@ class Renderer:
         batch = np.repeat(np.arange(len(counts)), counts)
         sight = in_sight(instances.records, batch, self._balls, camera, seen, size)
         shown = np.bincount(batch, ~sight.hidden, minlength=len(counts)) > 0
-        within = np.bincount(batch, sight.within, minlength=len(counts)) > 0
+        inside = np.bincount(batch, sight.inside, minlength=len(counts)) > 0
         self._place(instances)
         batches = [
-            (count, drawn, drawn.geometry.drawn.closed and not inside and drawn.wears is None)
-            for count, drawn, is_shown, inside in zip(
-                counts, self._every, shown.tolist(), within.tolist(), strict=True
+            (count, drawn, drawn.geometry.drawn.closed and not open_ and drawn.wears is None)
+            for count, drawn, is_shown, open_ in zip(
+                counts, self._every, shown.tolist(), inside.tolist(), strict=True
             )
             if count and is_shown and drawn is not None
         ]

@@ -17,10 +17,11 @@ _WIDE = 1.5
 
 
 class Sight(NamedTuple):
-    """(N,) of each place: whether it is out of sight, and whether the eye may be within it."""
+    """(N,) of each place: whether it is out of sight, and whether its inside may be seen: the eye
+    may be within it, or it is turned inside out by a scale below zero."""
 
     hidden: Flags
-    within: Flags
+    inside: Flags
 
 
 def in_sight(
@@ -44,4 +45,5 @@ def in_sight(
     # How many pixels a length of one is at a distance of one.
     pixels = np.linalg.norm(seen[1, :3]) * size[1] / 2
     hidden |= 2 * radius * pixels < _SPECK * np.maximum(away - radius, 1e-12)
-    return Sight(hidden, away < radius + _WIDE * camera.near)
+    inside = (away < radius + _WIDE * camera.near) | (np.linalg.det(rows[:, :, :3]) < 0.0)
+    return Sight(hidden, inside)
