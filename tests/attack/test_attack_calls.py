@@ -25,6 +25,7 @@ from gremio.core import edit, make
 from gremio.core.files import rig_file
 from gremio.core.files.sources import model_shelf
 from gremio.core.problem import GremioError
+from gremio.core.records import Record
 from gremio.core.rig.ids import ChannelKey, PartId, ThingId
 from gremio.core.rig.model import Rig
 
@@ -97,7 +98,9 @@ class Pool:
             return rng.choice([*_NOBODY, "Gate", "turn z", "move x", "1/3 + 2", "x" * 300])
         if hint is type(None):
             return None
-        if isinstance(hint, type) and issubclass(hint, msgspec.Struct):
+        is_struct = isinstance(hint, type) and issubclass(hint, msgspec.Struct)
+        # Records are what is computed; only what a rig is made of is gathered from one.
+        if is_struct and not issubclass(hint, Record):
             return self._struct(hint, rng, wrong)
         return self._of_many(hint, rng, wrong)
 
