@@ -421,6 +421,8 @@ class Canvas(QOpenGLWidget):
         scene = self.scene()
         self.makeCurrent()
         self._load(scene)
+        # What is not there yet can't be hit.
+        self.renderer.load_on()
         row = self.renderer.pick(
             self.logical_size(),
             self.camera,
