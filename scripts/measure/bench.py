@@ -67,6 +67,8 @@ def main() -> None:
     _remember(rows)
     if len(asked) == len(SUBJECTS):
         TABLE.write_text(_text(rows))
+    else:
+        TABLE.write_text(_with_rows(TABLE.read_text(), asked, rows))
     for row in rows:
         print("; ".join((*row, words(goal_of(row)))))
     missed = [row for row in rows if is_missed(row)]
@@ -94,11 +96,39 @@ def _remember(rows: list[Row]) -> None:
         write.writerows((*_about(), *row, words(goal_of(row))) for row in rows)
 
 
-def _text(rows: list[Row]) -> str:
-    head = (*HEAD, "goal")
+def _lines(rows: list[Row]) -> list[str]:
+    """Rows of the table."""
     missed = [" **missed**" if is_missed(row) else "" for row in rows]
     every = [(*row, words(goal_of(row)) + word) for row, word in zip(rows, missed, strict=True)]
-    lines = ["| " + " | ".join(row) + " |" for row in (head, ("---",) * 6, *every)]
+    return ["| " + " | ".join(row) + " |" for row in every]
+
+
+def _with_rows(text: str, letters: list[str], rows: list[Row]) -> str:
+    """The table with those rows that were measured once more, and when that was."""
+    again = {letter: [row for row in rows if _letter(row[0]) == letter] for letter in letters}
+    made: list[str] = []
+    for line in text.rstrip().splitlines():
+        letter = _letter(line.removeprefix("| ")) if line.startswith("| (") else ""
+        if letter not in again:
+            made.append(line)
+        elif again[letter]:
+            made += _lines(again.pop(letter))
+            again[letter] = []
+    when, commit, _ = _about()
+    told = ", ".join(f"({letter})" for letter in letters)
+    return "\n".join(
+        [*made, "", f"The rows {told} were measured once more on {when} at {commit}.", ""]
+    )
+
+
+def _letter(what: str) -> str:
+    """The letter of a row; (b) is measured with (a)."""
+    return "a" if what[1:2] == "b" else what[1:2]
+
+
+def _text(rows: list[Row]) -> str:
+    lines = ["| " + " | ".join(row) + " |" for row in ((*HEAD, "goal"), ("---",) * 6)]
+    lines += _lines(rows)
     when, commit, machine = _about()
     return "\n".join(
         [

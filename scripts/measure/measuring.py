@@ -6,6 +6,7 @@ import resource
 import time
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 from scipy.interpolate import PchipInterpolator
@@ -13,6 +14,11 @@ from scipy.interpolate import PchipInterpolator
 from gremio.core.frames import Frame
 from gremio.core.rig.model import Cam, Control, Follower, Joint, Part, Ratio, Rig, Station
 from gremio.core.solve.evaluate import evaluate_channels
+
+if TYPE_CHECKING:
+    from PyQt6.QtWidgets import QApplication
+
+    from gremio.desktop.shell.window import Window
 
 Row = tuple[str, str, str, str, str]
 HINGES_A_CONTROL = 100
@@ -93,6 +99,18 @@ class ChannelsOnly:
     def run(self) -> np.ndarray:
         """(C, F) the channels."""
         return evaluate_channels(self.program, self.inputs)[0]
+
+
+def open_window() -> tuple[QApplication, Window]:
+    """A window at the corner of the screen, with an empty rig."""
+    from gremio.desktop.shell.app import make_application
+    from gremio.desktop.shell.window import Window
+
+    app = make_application()
+    window = Window()
+    window.move(0, 0)
+    window.show()
+    return app, window
 
 
 def resident() -> int:

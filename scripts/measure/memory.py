@@ -10,7 +10,7 @@ import sys
 from collections.abc import Callable
 
 import numpy as np
-from measuring import Row, resident, rest
+from measuring import Row, open_window, resident, rest
 from msgspec.structs import replace
 from PyQt6.QtCore import QEvent
 from PyQt6.QtWidgets import QApplication
@@ -19,8 +19,6 @@ from starting import BARE
 from gremio.core.edit.parts import rename_part
 from gremio.core.files.rig_file import read
 from gremio.demo import KEPT
-from gremio.desktop.shell.app import make_application
-from gremio.desktop.shell.window import Window
 
 EDITS, FRAMES, OPENINGS = 3_000, 2_000, 100
 # Views follow once in so many.
@@ -29,10 +27,7 @@ _TOGETHER = 20
 
 def main() -> None:
     """Open the demo, measure, and print rows."""
-    app = make_application()
-    window = Window()
-    window.move(0, 0)
-    window.show()
+    app, window = open_window()
     window.show_rig(read(KEPT))
     rest(2.0)
     own, bare = resident(), bare_window()

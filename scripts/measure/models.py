@@ -12,7 +12,7 @@ from pathlib import Path
 
 import numpy as np
 import trimesh
-from measuring import Row, best, resident, rest
+from measuring import Row, best, open_window, resident, rest
 from msgspec.structs import replace
 
 import gremio
@@ -102,15 +102,9 @@ def _in_the_window(path: Path, nodes: int, triangles: int) -> list[Row]:
     from PyQt6.QtCore import QTimer
     from PyQt6.QtWidgets import QApplication
 
-    from gremio.desktop.shell.app import make_application
-    from gremio.desktop.shell.window import Window
-
     rig_file = path.with_suffix(".gremio")
     gremio.save(gremio.bring_in(gremio.Rig(), path), rig_file)
-    app = make_application()
-    window = Window()
-    window.move(0, 0)
-    window.show()
+    app, window = open_window()
     rest(1.0)
     before = resident()
     ticks: list[float] = []

@@ -8,7 +8,7 @@ import time
 from collections.abc import Callable
 
 import msgspec
-from measuring import Row
+from measuring import Row, open_window
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
@@ -18,7 +18,6 @@ from gremio.core.rig.channels import key
 from gremio.core.rig.find import part_id
 from gremio.core.rig.model import Repeat, Rig
 from gremio.core.rig.solids import Cylinder, Plate
-from gremio.desktop.shell.app import make_application
 from gremio.desktop.shell.window import Window
 
 shape = gremio.shape
@@ -27,10 +26,7 @@ _EVENTS = 150
 
 def main() -> None:
     """Open the window, measure, and print rows."""
-    app = make_application()
-    window = Window()
-    window.move(0, 0)
-    window.show()
+    app, window = open_window()
     drawn: list[float] = []
     window.bench.frame_drawn.connect(lambda: drawn.append(time.perf_counter()))
 

@@ -17,6 +17,7 @@ from gremio.desktop import kept
 from gremio.desktop.shell import app as starting
 from gremio.desktop.shell import sign
 from gremio.desktop.shell.front import front_folder, front_of, keep_front, mark_of
+from gremio.desktop.shell.screen import keep_screen
 from gremio.desktop.shell.window import Window
 
 
@@ -32,7 +33,7 @@ def test_it_is_of_the_bytes_the_models_the_version_and_how_the_window_was_left(
     rig, model = tmp_path / "hut.gremio", tmp_path / "hut.glb"
     rig.write_text("{}")
     model.write_bytes(b"glTF")
-    keep_front(mark_of(rig), "1", [str(model)], b"PNG")
+    keep_front(mark_of(rig), "1", [str(model)], b"PNG", {})
     found = front_of(mark_of(rig), "1")
     assert found is not None and found.read_bytes() == b"PNG"
     assert front_of(mark_of(rig), "2") is None
@@ -51,13 +52,13 @@ def test_it_is_of_the_bytes_the_models_the_version_and_how_the_window_was_left(
 
 def test_no_more_are_kept_than_a_few_and_what_is_broken_is_none() -> None:
     for number in range(12):
-        keep_front(f"{number}", "1", [], b"PNG")
+        keep_front(f"{number}", "1", [], b"PNG", {})
     assert len(list(front_folder().glob("*.png"))) == 8
     assert front_of("11", "1") is not None and front_of("0", "1") is None
     for broken in ("", "[]", '{"11": 3}', '{"11": {"version": "1", "models": 4}}'):
         (front_folder() / "index.json").write_text(broken)
         assert front_of("11", "1") is None
-    keep_front("11", "1", [], b"PNG")
+    keep_front("11", "1", [], b"PNG", {})
     assert front_of("11", "1") is not None
 
 
@@ -66,7 +67,7 @@ def test_a_folder_that_can_not_be_written_to_is_no_fault(
 ) -> None:
     (tmp_path / "file").write_text("")
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "file"))
-    keep_front("1", "1", [], b"PNG")
+    keep_front("1", "1", [], b"PNG", {})
     assert front_of("1", "1") is None
 
 
@@ -78,6 +79,7 @@ def test_an_opened_rig_is_kept_and_is_the_sign_the_next_time(
     window.open_demo()
     path = tmp_path / "lock.gremio"
     assert window.files.save_path(path)
+    keep_screen(window)
     window.files.open_path(path)
     version = starting.__version__
     qtbot.waitUntil(lambda: front_of(mark_of(path), version) is not None, timeout=8000)

@@ -55,15 +55,15 @@ def test_what_is_turned_inside_out_by_a_scale_is_drawn_from_both_sides() -> None
 
 def test_edges_are_left_out_while_frames_are_long_and_come_back() -> None:
     pace = Pace()
-    pace.begin()
+    pace.begin(moving=False)
     time.sleep(0.07)
-    pace.end(moving=False)
+    pace.end()
     assert pace.edges_too, "a still picture may take its time"
-    pace.begin()
+    pace.begin(moving=True)
     time.sleep(0.07)
-    pace.end(moving=True)
+    pace.end()
     assert not pace.edges_too
     for _ in range(25):
-        pace.begin()
-        pace.end(moving=True)
+        pace.begin(moving=True)
+        pace.end()
     assert pace.edges_too

@@ -50,6 +50,28 @@ def meshing(rng: np.random.Generator) -> None:
     nearest(boxes_of(points[triangles]), floats(rng, int(rng.integers(0, 9)), 3))
 
 
+def inking(rng: np.random.Generator) -> None:
+    from gremio.core.shape import meshes
+    from gremio.core.shape.geometry import Drawn, Geometry
+    from gremio.core.shape.lines import Inked, quads
+
+    kind = np.dtype([("rows", "<f4", (3, 4)), ("paint", "<f4", 3), ("state", "<f4")])
+    surfaces = []
+    for _ in range(int(rng.integers(0, 3))):
+        made = meshes.tidied(floats(rng, 20, 3), rows(rng, 0, 20, 40, 3), np.eye(3))
+        drawn = Geometry(made.points, made.triangles).drawn
+        if rng.random() < 0.1 and len(drawn.edges):
+            drawn.edges.flat[rng.integers(drawn.edges.size)] = 2**31 - 7
+        surfaces.append(Drawn(*drawn))
+    counts = [int(rng.integers(0, 4)) for _ in surfaces]
+    places = np.zeros(sum(counts) + int(rng.random() < 0.05), dtype=kind)
+    places["rows"] = floats(rng, len(places), 3, 4)
+    places["state"] = rng.integers(0, 3, len(places))
+    about = rng.random(len(places)) < 0.2, floats(rng, 3), floats(rng, 4, 4), (640.0, 480.0)
+    for lines in Inked(surfaces).seen(places, counts, *about, float(rng.choice([0.0, 4.0]))):
+        quads(lines, floats(rng, 4, 4), (640.0, 480.0), 2.2)
+
+
 def profiling(rng: np.random.Generator) -> None:
     from gremio.core.mechanics.profile_bank import bank_of, values
     from gremio.core.mechanics.profiles import smooth
@@ -145,7 +167,7 @@ def framing(rng: np.random.Generator) -> None:
 
 
 CALLS: tuple[Callable[[np.random.Generator], None], ...] = (
-    meshing, profiling, running, closing, framing,
+    meshing, inking, profiling, running, closing, framing,
 )  # fmt: skip
 
 

@@ -13,7 +13,7 @@ from tests.plain import frames as plain_frames
 from tests.plain import meshes as plain_meshes
 from tests.plain import nearest as plain_nearest
 from tests.plain import profiles as plain_profiles
-from tests.plain import walk
+from tests.plain import stops, walk
 
 import gremio
 from gremio.core.edit.builder import shape
@@ -100,11 +100,11 @@ def test_a_frame_before_a_channel_leaves_out_what_comes_after() -> None:
 def _blocks(program: Program, channels: np.ndarray, asked: np.ndarray) -> None:
     """What the blocks of a program of trains and stops alone do, by arrays."""
     channels[program.given_rows] = asked[program.given_rows]
-    program.first.hold(channels)
+    stops.hold(program.first, channels)
     for level in program.steps:
         for train in level.trains:
             train.run(channels, asked)
-        level.limits.hold(channels)
+        stops.hold(level.limits, channels)
 
 
 def train_rig(seed: int) -> Rig:

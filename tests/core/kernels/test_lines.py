@@ -7,7 +7,7 @@ import pytest
 
 from gremio.core.rig.solids import Ball, Box, Cylinder, Plate
 from gremio.core.shape.geometry import Geometry
-from gremio.core.shape.lines import Inked
+from gremio.core.shape.lines import Inked, quads
 from gremio.core.shape.solids import geometry_of
 
 PLACE = np.dtype([("rows", "<f4", (3, 4)), ("paint", "<f4", 3), ("state", "<f4")])
@@ -109,3 +109,31 @@ def test_vertices_to_draw_are_those_of_the_corners() -> None:
         assert corners[..., 3:] == pytest.approx(geometry.corner_normals, abs=1e-6)
         assert len(vertices) <= 3 * len(geometry.triangles)
         assert len(np.unique(vertices, axis=0)) == len(vertices)
+
+
+def test_wide_lines_are_as_wide_on_the_screen_whatever_their_way() -> None:
+    rng = np.random.default_rng(2)
+    lines = np.zeros((50, 2, 4), dtype=np.float32)
+    lines[:, :, :3] = rng.uniform(-2, 2, (50, 2, 3)) + [0, 0, -9]
+    lines[:, 1, 3] = 77.0
+    corners = quads(lines, SEEN, PIXELS, 3.0)
+    at = corners[:, :, :2] / corners[:, :, 3:4] * np.array(PIXELS) / 2
+    ends = np.concatenate([lines[:, :, :3], np.ones((50, 2, 1))], axis=2) @ SEEN.T
+    wanted = ends[:, :, :2] / ends[:, :, 3:4] * np.array(PIXELS) / 2
+    # Each end is in the middle of its two corners, but for half of the width that it goes beyond.
+    middles = (at[:, ::2] + at[:, 1::2]) / 2
+    assert np.linalg.norm(middles - wanted, axis=2) == pytest.approx(
+        np.full((50, 2), 0.75), abs=0.02
+    )
+    across = at[:, 1::2] - at[:, ::2]
+    assert np.linalg.norm(across, axis=2) == pytest.approx(np.full((50, 2), 3.0), abs=0.02)
+    way = wanted[:, 1] - wanted[:, 0]
+    assert np.einsum("ni,nvi->nv", way, across) == pytest.approx(np.zeros((50, 2)), abs=2.0)
+    assert (corners[:, :, 4] == [0, 0, 77, 77]).all()
+    # A little before the surface, and cut where it goes behind the eye.
+    assert (corners[:, ::2, 2] < ends[:, :, 2]).all()
+    behind = np.array([[[0, 0, -5, 0], [0, 1, 5, 9]]], dtype=np.float32)
+    assert (quads(behind, SEEN, PIXELS, 1.0)[0, :, 3] > 0).all()
+    gone = np.array([[[0, 0, 5, 0], [0, 1, 6, 9]]], dtype=np.float32)
+    assert not quads(gone, SEEN, PIXELS, 1.0).any()
+    assert quads(np.zeros((0, 2, 4), np.float32), SEEN, PIXELS, 1.0).shape == (0, 4, 5)

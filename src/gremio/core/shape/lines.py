@@ -15,6 +15,7 @@ from gremio.core.shape.geometry import Drawn, Singles
 from gremio.core.shape.meshes import ALWAYS
 
 _LINES = Kernel("gremio_lines", "wpppwwppppdp")
+_QUADS = Kernel("gremio_quads", "wpppdp")
 _SURFACE = structure(count="w", closed="w", edges="p", vertices="p", faces="p")
 # From so many edges × places on, other threads may run meanwhile.
 _MANY = 50_000
@@ -88,3 +89,15 @@ class Inked:
                 short, address(told),
             )  # fmt: skip
         return Lines(*(lines[:count] for lines, count in zip(found, told[:, 0], strict=True)))
+
+
+def quads(lines: Singles, seen: Array, pixels: tuple[float, float], wide: float) -> Singles:
+    """(n, 4, 5) the corners of lines (n, 2, 4) that are so many pixels wide, as the screen has
+    them, and how far along the line each is. seen, pixels: as `Inked.seen` has them."""
+    lines = np.ascontiguousarray(lines, dtype=np.float32).reshape(-1, 2, 4)
+    corners = np.empty((len(lines), 4, 5), dtype=np.float32)
+    if len(lines):
+        given = [np.ascontiguousarray(a, dtype=np.float32) for a in (seen, pixels)]
+        run = _QUADS.beside if len(lines) >= _MANY else _QUADS.alone
+        run(len(lines), address(lines), *(address(a) for a in given), wide, address(corners))
+    return corners

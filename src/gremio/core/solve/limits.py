@@ -28,19 +28,6 @@ class Limits(NamedTuple):
     soft: Array
     any_soft: bool
 
-    def hold(self, channels: Array) -> None:
-        """Bring (C, F) channels within their stops, in place."""
-        if len(self.low) == 0:
-            return
-        values = channels[self.rows]
-        if self.any_soft:
-            channels[self.rows] = softly(values, self.low, self.high, self.soft)
-            return
-        np.maximum(values, self.low, out=values)
-        np.minimum(values, self.high, out=values)
-        if not isinstance(self.rows, slice):
-            channels[self.rows] = values
-
 
 def limits_of(rows: npt.ArrayLike, low: Array, high: Array, soft: Array) -> Limits:
     """The stops of those of some rows that have one. low, high: (C,). soft: (2, C)."""

@@ -20,8 +20,8 @@ _MANY = 8
 _LOOPS = structure(
     loops="w", parts="w", channels="w", unknowns="w", closures="w", swings="w", rows="w", gaps="w",
     mounts="p", parents="p", start="p", kinds="p", found="p", low="p", high="p", ends="p",
-    points="p", rail="p", above="p", spins="p", about="p", factors="p", constants="p", sizes="p",
-    open="d",
+    points="p", rail="p", above="p", spins="p", about="p", factors="p", constants="p", size="d",
+    open="d", sizes="p",
 )  # fmt: skip
 _CLOSE = Kernel("gremio_close_loops", "pppwwppp")
 _ASSEMBLE = Kernel("gremio_assemble", "ppp")
@@ -66,7 +66,8 @@ def table_of(shapes: Shape) -> Table:
         {
             "loops": count, "parts": parts, "channels": channels, "unknowns": found,
             "closures": closures, "swings": swings, "rows": rows,
-            "gaps": 3 * closures - rails + swings + rows, **arrays, "sizes": sizes, "open": OPEN,
+            "gaps": 3 * closures - rails + swings + rows, **arrays, "size": 0.0, "open": OPEN,
+            "sizes": sizes,
         },
     )  # fmt: skip
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import time
 from collections.abc import Iterable
 from functools import partial
@@ -91,7 +92,7 @@ class Canvas(QOpenGLWidget):
         self._bringing, self._shown_then = QTimer(self), 0.0
         self._bringing.setSingleShot(True)
         self._bringing.timeout.connect(self._bring)
-        self.frameSwapped.connect(self._drawn)
+        self.frameSwapped.connect(lambda: self._pace.end())
         self._wiggle = Wiggle(self)
         self.motion = Motion(self)
         self._resting = QTimer(self)
@@ -334,7 +335,7 @@ class Canvas(QOpenGLWidget):
         target = self._target(self.renderer.context, size)
         moving = self._resting.isActive()
         about = target, size, self.camera, self._standing(scene, shown), self.inks
-        self._pace.begin()
+        self._pace.begin(moving=moving)
         edges = not moving or self._pace.edges_too
         self.renderer.draw(*about, smooth=not moving, scale=ratio, edges=edges)
         self.frame_drawn.emit()
@@ -357,10 +358,6 @@ class Canvas(QOpenGLWidget):
     def _shown(self) -> Pose:
         """The pose that is drawn: a motion being shown goes before where things stand."""
         return self.motion.shown(self._wiggle.shown(self.pose))
-
-    def _drawn(self) -> None:
-        """A frame is on the screen."""
-        self._pace.end(moving=self._resting.isActive())
 
     def _load(self, scene: Scene) -> None:
         """Hand the scene to the renderer; the OpenGL context must be current."""
@@ -414,15 +411,15 @@ class Canvas(QOpenGLWidget):
         self.overlay.setGeometry(self.rect())
         self._lay_overlay()
 
-    def part_at(self, at: QPointF) -> PartId | None:
-        """Id of the part seen at a point."""
+    def part_at(self, at: QPointF, *, now: bool = False) -> PartId | None:
+        """Id of the part seen at a point. Of a large model that is just being shown, what is not
+        there yet is waited for, for a click must not miss it; now: it is not."""
         if self.renderer is None or self._preview is not None:
             return None
         scene = self.scene()
         self.makeCurrent()
         self._load(scene)
-        # What is not there yet can't be hit.
-        self.renderer.load_on()
+        self.renderer.load_on(0.0 if now else math.inf)
         row = self.renderer.pick(
             self.logical_size(),
             self.camera,

@@ -19,13 +19,14 @@ class Pace:
     _began: float = 0.0
     _short: int = 0
 
-    def begin(self) -> None:
-        """A frame is begun."""
-        self._began = time.perf_counter()
+    def begin(self, *, moving: bool) -> None:
+        """A frame is begun. moving: it is one of several, not a still one, which may take its
+        time."""
+        self._began = time.perf_counter() if moving else 0.0
 
-    def end(self, *, moving: bool) -> None:
-        """The frame is on the screen. moving: it is one of several, not a still one."""
-        if not self._began or not moving:
+    def end(self) -> None:
+        """The frame is on the screen."""
+        if not self._began:
             return
         took = time.perf_counter() - self._began
         self._began = 0.0

@@ -11,8 +11,8 @@ import moderngl
 import numpy as np
 
 from gremio.core.arrays import Array
-from gremio.core.shape.geometry import Drawn, Geometry
-from gremio.core.shape.lines import Inked, Lines
+from gremio.core.shape.geometry import Drawn, Geometry, Singles
+from gremio.core.shape.lines import Inked, Lines, quads
 from gremio.core.surfaces.shown import Shown
 from gremio.desktop.bench.camera import Camera, Size, view_projection
 from gremio.desktop.bench.scene import (
@@ -35,6 +35,10 @@ _FINER = 2
 _OVER = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ONE, moderngl.ONE
 # Lines of fewer pixels, such as the edges of fine teeth, are drawn finer, so that they don't clot.
 _SHORT, _FINE = 4.0, 0.6
+# How dark the ground is ruled, of its ink.
+_RULED = 0.62
+# Up to so many pixels a line is one pixel wide.
+_ONE_PIXEL = 1.2
 # What stands for a surface that is not on the graphics side yet.
 _NOWHERE = np.zeros(4)
 _NOTHING = Drawn(
@@ -58,16 +62,52 @@ class _Drawn(NamedTuple):
 
 
 class _Frame(NamedTuple):
-    """What a frame is drawn with. seen: (4, 4) from the world to the screen. batches: those of
+    """What a frame is drawn with. seen: (4, 4) from the world to the screen. pixels: its size, in
+    units of the window. batches: those of
     which anything is in sight: how many places each has, what it is, and whether what turns away
     is left out. finer: how many pixels are one of the picture."""
 
-    size: Size
     seen: Array
+    pixels: tuple[float, float]
     batches: list[tuple[int, _Drawn, bool]]
     lines: Lines | None
     finer: int
     scale: float
+
+
+class _Growing:
+    """A buffer that grows with what is drawn of it. indexed: four corners each, drawn as two
+    triangles."""
+
+    def __init__(
+        self, context: moderngl.Context, program: moderngl.Program, form: str,
+        names: tuple[str, ...], *, indexed: bool = False,
+    ) -> None:  # fmt: skip
+        self._context, self._program, self._about = context, program, (form, *names)
+        self._indexed = indexed
+        self._make(1 << 16)
+
+    def _make(self, size: int) -> None:
+        self._buffer = self._context.buffer(reserve=size, dynamic=True)
+        order = None
+        if self._indexed:
+            first = 4 * np.arange(size // (4 * 5 * 4) + 1, dtype=np.uint32)
+            corners = first[:, None] + np.array([0, 1, 2, 2, 1, 3], dtype=np.uint32)
+            order = self._context.buffer(corners.tobytes())
+        self._array = self._context.vertex_array(
+            self._program, [(self._buffer, *self._about)], index_buffer=order
+        )
+
+    def draw(self, data: Singles, corners: int) -> None:
+        """Draw data (n, corners, …): lines of two ends, or quads of four corners."""
+        if data.nbytes > self._buffer.size:
+            self._make(2 * data.nbytes)
+        self._buffer.orphan()
+        self._buffer.write(data.tobytes())
+        if self._indexed:
+            self._array.render(moderngl.TRIANGLES, vertices=6 * len(data))
+        else:
+            self._array.render(moderngl.LINES, vertices=corners * len(data))
 
 
 class Renderer:
@@ -85,6 +125,7 @@ class Renderer:
         self.mark = self._program("fill.vert", "mark.frag")
         self.hand = self._program("fill.vert", "hand.frag")
         self.line = self._program("line.vert", "line.frag")
+        self.quad = self._program("quad.vert", "line.frag")
         self.ground = self._program("ground.vert", "ground.frag")
         self.resolve = self._program("resolve.vert", "resolve.frag")
         self._drawn: dict[tuple[int, int], _Drawn] = {}
@@ -99,8 +140,8 @@ class Renderer:
         self._inked: Inked | None = None
         self._balls = np.zeros((0, 4))
         self._placed: Instances | None = None
-        self._line_ends = context.buffer(reserve=1 << 16, dynamic=True)
-        self._lines = self._line_array()
+        self._thin = _Growing(context, self.line, "3f 1f", ("position", "along"))
+        self._wide = _Growing(context, self.quad, "4f 1f", ("corner", "along"), indexed=True)
         self.scene: Scene | None = None
 
     def _program(self, vertex: str, fragment: str) -> moderngl.Program:
@@ -108,10 +149,6 @@ class Renderer:
             vertex_shader=(_SHADERS / vertex).read_text(),
             fragment_shader=(_SHADERS / fragment).read_text(),
         )
-
-    def _line_array(self) -> moderngl.VertexArray:
-        content = [(self._line_ends, "3f 1f", "position", "along")]
-        return self.context.vertex_array(self.line, content)
 
     def load(self, scene: Scene) -> None:
         """Make a scene the one that is drawn; surfaces it shares with the last are kept. The others
@@ -205,8 +242,7 @@ class Renderer:
         canvas.viewport = (0, 0, *inner)
         canvas.clear(*rgb(inks.paper), alpha=1.0, depth=1.0)
         frame = self._frame(size, camera, instances, finer, scale, edges=edges)
-        self.context.line_width = float(finer)
-        self._draw_ground(frame.seen, camera, inks)
+        self._draw_ground(frame, camera, inks)
         self.context.enable(moderngl.DEPTH_TEST)
         self.context.disable(moderngl.CULL_FACE | moderngl.BLEND)
         self._tell(frame, inks)
@@ -222,7 +258,7 @@ class Renderer:
         self.context.disable(moderngl.BLEND)
         self.context.polygon_offset = (0.0, 0.0)
         if frame.lines is not None:
-            self._draw_lines(frame.lines, finer * scale, inks)
+            self._draw_lines(frame, inks)
         if smooth:
             self._make_smaller(target, size)
         target.use()
@@ -248,12 +284,11 @@ class Renderer:
             )
             if count and is_shown and drawn is not None
         ]
-        lines = None
+        lines, pixels = None, (size[0] / scale, size[1] / scale)
         if edges:
-            pixels = size[0] / scale, size[1] / scale
             about = sight.hidden, camera.eye, seen, pixels, _SHORT
             lines = self._inked.seen(instances.records, counts, *about)
-        return _Frame(size, seen, batches, lines, finer, scale)
+        return _Frame(seen, pixels, batches, lines, finer, scale)
 
     def _tell(self, frame: _Frame, inks: Inks) -> None:
         """Hand a frame's numbers to the programs."""
@@ -278,36 +313,38 @@ class Renderer:
             drawn.hand.render(instances=count)
         self.context.depth_func = "<"
 
-    def _draw_lines(self, lines: Lines, scale: float, inks: Inks) -> None:
+    def _draw_lines(self, frame: _Frame, inks: Inks) -> None:
         """The edges that are seen; of what is selected, dashed and thin, also where something is in
-        front of them. scale: how many pixels a line of one is wide."""
-        every = np.concatenate([kind.reshape(-1, 4) for kind in lines])
-        if not len(every):
-            return
-        if every.nbytes > self._line_ends.size:
-            self._line_ends = self.context.buffer(reserve=2 * every.nbytes, dynamic=True)
-            self._lines = self._line_array()
-        self._line_ends.write(every)
+        front of them."""
+        lines = frame.lines
+        assert lines is not None
         widths = LIGHT_LINE, _FINE * LIGHT_LINE, LINES[HOVERED], LINES[SELECTED]
-        self.line["hidden"].value = 0.0
-        first = 0
         for kind, width in zip(lines, widths, strict=True):
-            if len(kind):
-                self.context.line_width = max(width * scale, 1.0)
-                # What would be thinner than a pixel is fainter instead.
-                share = min(width * scale, 1.0)
-                pairs = zip(rgb(inks.ink), rgb(inks.paper), strict=True)
-                self.line["colour"].value = tuple(share * a + (1 - share) * b for a, b in pairs)
-                self._lines.render(moderngl.LINES, vertices=2 * len(kind), first=first)
-            first += 2 * len(kind)
-        if selected := len(lines.selected):
-            self.line["hidden"].value = 1.0
-            self.line["colour"].value = rgb(inks.ink)
+            self._draw_line(frame, kind, width, inks)
+        if len(lines.selected):
             self.context.depth_func = ">"
-            self.context.line_width = max(scale, 1.0)
-            first -= 2 * selected
-            self._lines.render(moderngl.LINES, vertices=2 * selected, first=first)
+            self._draw_line(frame, lines.selected, 1.0, inks, hidden=True)
             self.context.depth_func = "<"
+
+    def _draw_line(
+        self, frame: _Frame, ends: Singles, width: float, inks: Inks, *, hidden: bool = False
+    ) -> None:
+        """Lines of one width, in units of the window. OpenGL itself draws them one pixel wide only,
+        in the contexts that Qt makes; wider ones are quads."""
+        if not len(ends):
+            return
+        wide = width * frame.scale * frame.finer
+        thin = wide <= _ONE_PIXEL
+        # What would be thinner than a pixel is fainter instead.
+        share = min(wide, 1.0)
+        pairs = zip(rgb(inks.ink), rgb(inks.paper), strict=True)
+        program = self.line if thin else self.quad
+        program["colour"].value = tuple(share * a + (1 - share) * b for a, b in pairs)
+        program["hidden"].value = float(hidden)
+        if thin:
+            self._thin.draw(ends, 2)
+        else:
+            self._wide.draw(quads(ends, frame.seen, frame.pixels, width), 4)
 
     def _fill(self, count: int, drawn: _Drawn) -> None:
         """Draw a surface in its paint, or in what it wears."""
@@ -368,7 +405,7 @@ class Renderer:
             first += size
         self._placed = instances
 
-    def _draw_ground(self, seen: Array, camera: Camera, inks: Inks) -> None:
+    def _draw_ground(self, frame: _Frame, camera: Camera, inks: Inks) -> None:
         step = 10.0 ** np.floor(np.log10(max(camera.distance, 1e-3) / 6))
         reach = step * 24
         x, y = (round(v / step) * step for v in camera.target[:2])
@@ -376,11 +413,13 @@ class Renderer:
         if self._ruling is None or self._ruling[0] != key:
             self._ruling = (key, self._rule(step, reach, x, y))
         ground = self.ground
-        ground["view_projection"].write(seen.T.astype("<f4").tobytes())
+        ground["view_projection"].write(frame.seen.T.astype("<f4").tobytes())
         ground["colour"].value = rgb(inks.rule)
         ground["paper"].value = rgb(inks.paper)
         ground["middle"].value = (x, y)
         ground["reach"].value = reach
+        # In a finer picture a line of one pixel is half as wide.
+        ground["strength"].value = min(_RULED * frame.finer, 1.0)
         self.context.disable(moderngl.DEPTH_TEST)
         self._ruling[1].render(moderngl.LINES)
 

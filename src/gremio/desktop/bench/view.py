@@ -194,7 +194,7 @@ class Bench(Asking):
             self.document.said.emit(self.document.grounded_text(part))
 
     def _hover(self, at: QPointF) -> None:
-        part = self.part_at(at)
+        part = self.part_at(at, now=True)
         row = None if part is None else self.document.program.part_row[part]
         changed = row != self._hovered
         if changed and self._hovered is not None:

@@ -15,6 +15,7 @@ import os
 import traceback
 from pathlib import Path
 from types import TracebackType
+from typing import Any
 
 from PyQt6 import sip
 from PyQt6.QtCore import QBuffer, QSocketNotifier, Qt, QTimer
@@ -25,8 +26,10 @@ from gremio import __version__
 from gremio.core.files.rig_file import read
 from gremio.core.problem import GremioError
 from gremio.demo import KEPT
+from gremio.desktop.bench.camera import Camera, framed
 from gremio.desktop.shell.crash import Reports
 from gremio.desktop.shell.front import keep_front, mark_of
+from gremio.desktop.shell.screen import screen_of
 from gremio.desktop.shell.sign import Sign, make_application
 from gremio.desktop.shell.window import Window
 
@@ -100,19 +103,19 @@ def keep_its_picture(window: Window) -> None:
     rest.setInterval(_AT_REST)
 
     def keep() -> None:
-        document = window.document
-        if document.changed or not window.isVisible() or window.width() < 1:
-            return
         if QApplication.mouseButtons() != Qt.MouseButton.NoButton:
             rest.start()
             return
-        models = [source.path for source in document.rig.sources.values()]
-        picture, file = window.grab().toImage(), document.path
+        document, file = window.document, window.document.path
+        if not _is_as_opened(window):
+            return
         if file is None and document.rig.parts:
-            file = KEPT if document.rig == read(KEPT) else None
-            if file is None:
+            # The demo, unless it is one that nobody has saved.
+            if document.rig != read(KEPT):
                 return
-        told = file, models, picture
+            file = KEPT
+        models = [source.path for source in document.rig.sources.values()]
+        told = file, models, window.grab().toImage(), screen_of(window)
         threading.Thread(target=_keep_picture, args=told, daemon=True).start()
 
     rest.timeout.connect(keep)
@@ -120,11 +123,24 @@ def keep_its_picture(window: Window) -> None:
     rest.start()
 
 
-def _keep_picture(file: Path | None, models: list[str], picture: QImage) -> None:
+def _is_as_opened(window: Window) -> bool:
+    """Whether a window stands as it will when its rig is opened the next time: nothing is changed,
+    selected, or looked at from elsewhere."""
+    document, bench = window.document, window.bench
+    if document.changed or document.selected or not window.isVisible():
+        return False
+    corners = bench.corners()
+    usual = framed(Camera(), bench.logical_size(), corners) if len(corners) else Camera()
+    return bench.camera == usual
+
+
+def _keep_picture(
+    file: Path | None, models: list[str], picture: QImage, screen: dict[str, Any]
+) -> None:
     held = QBuffer()
     held.open(QBuffer.OpenModeFlag.WriteOnly)
     picture.save(held, "PNG")
-    keep_front(mark_of(file), __version__, models, held.data().data())
+    keep_front(mark_of(file), __version__, models, held.data().data(), screen)
 
 
 def run(file: Path | None = None, *, demo: bool = False, sign: Sign | None = None) -> int:
@@ -155,7 +171,7 @@ def run(file: Path | None = None, *, demo: bool = False, sign: Sign | None = Non
 def _take_away(sign: Sign, window: Window) -> None:
     """The sign goes when the machine is seen."""
 
-    if sign.picture is not None:
+    if sign.picture is not None and not window.isMaximized():
         window.move(sign.pos())
 
     def gone() -> None:

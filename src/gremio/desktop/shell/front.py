@@ -51,9 +51,12 @@ def front_of(mark: str, version: str) -> Path | None:
     return picture if picture.exists() else None
 
 
-def keep_front(mark: str, version: str, models: list[str], picture: bytes) -> None:
-    """Keep a picture (PNG) of a rig. models: paths of what it refers to. What can't be kept is
-    not: it is a picture only."""
+def keep_front(
+    mark: str, version: str, models: list[str], picture: bytes, screen: dict[str, Any]
+) -> None:
+    """Keep a picture (PNG) of a rig. models: paths of what it refers to. screen: how the window
+    stands in it, as that is kept when it is left. What can't be kept is not: it is a picture
+    only."""
     folder = front_folder()
     with contextlib.suppress(OSError):
         folder.mkdir(parents=True, exist_ok=True)
@@ -65,7 +68,7 @@ def keep_front(mark: str, version: str, models: list[str], picture: bytes) -> No
         known[mark] = {
             "version": version,
             "models": [_state(path) for path in models],
-            "screen": kept("window", {}),
+            "screen": screen,
         }
         beside = folder / f".{os.getpid()}"
         beside.write_text(json.dumps(known))

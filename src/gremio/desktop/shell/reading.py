@@ -9,13 +9,13 @@ from collections.abc import Callable
 from typing import Generic, TypeVar
 
 from PyQt6.QtCore import QEventLoop, QTimer
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QApplication, QWidget
 
 from gremio.desktop.shell.waiting import Strip
 
 T = TypeVar("T")
-# So long nothing is said (ms).
-_QUIET, _LOOK = 40, 60
+# So long nothing is said; so often it is looked at whether it is done, then and before (ms).
+_QUIET, _LOOK, _A_MOMENT = 300, 60, 10
 
 
 class Reading(Generic[T]):
@@ -39,7 +39,10 @@ class Reading(Generic[T]):
         Stop. Raises what reading raises."""
         began = time.monotonic()
         self._thread.start()
-        self._thread.join(_QUIET / 1000)
+        # What takes a moment only flashes no strip; the window is painted, and takes no hand.
+        while self._thread.is_alive() and time.monotonic() - began < _QUIET / 1000:
+            self._thread.join(_A_MOMENT / 1000)
+            QApplication.processEvents(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)
         if self._thread.is_alive():
             strip = Strip(window, "Reading", words, stop)
             loop, look = QEventLoop(), QTimer()

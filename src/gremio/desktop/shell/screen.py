@@ -11,7 +11,8 @@ from gremio.desktop.deck.deck import Deck
 from gremio.desktop.kept import keep_if_possible, kept
 from gremio.desktop.theme.inks import NIGHT, Inks
 
-_NAME = "window"
+# Under what name it is kept.
+SCREEN = "window"
 
 
 class Screen(Protocol):
@@ -43,9 +44,9 @@ class Screen(Protocol):
         """Day or night."""
 
 
-def keep_screen(window: Screen) -> None:
-    """Keep how a window stands."""
-    known: dict[str, Any] = {
+def screen_of(window: Screen) -> dict[str, Any]:
+    """How a window stands, as it is kept."""
+    return {
         "size": [window.width(), window.height()],
         "whole screen": window.isMaximized(),
         "night": window.inks.night,
@@ -53,12 +54,16 @@ def keep_screen(window: Screen) -> None:
         "deck folded": window.deck.folded,
         "deck": window.deck.height() if not window.deck.folded else window.deck.tall,
     }
-    keep_if_possible(_NAME, known)
+
+
+def keep_screen(window: Screen) -> None:
+    """Keep how a window stands."""
+    keep_if_possible(SCREEN, screen_of(window))
 
 
 def restore_screen(window: Screen) -> None:
     """Put a window as it was left. What can't be read, or fits on no screen, is left as it is."""
-    known = kept(_NAME, {})
+    known = kept(SCREEN, {})
     size = known.get("size")
     if _are_sizes(size, 2) and _fits(*size):
         window.resize(*size)

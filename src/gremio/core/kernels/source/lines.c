@@ -150,3 +150,44 @@ KERNEL void gremio_lines(whole b, const Surface *surfaces, const whole *counts,
         }
     }
 }
+
+/* A place (3,) in the world as the screen has it (4,). */
+static void on_screen(const float *p, const float *seen, float *to) {
+    for (int r = 0; r < 4; r++)
+        to[r] = seen[4 * r] * p[0] + seen[4 * r + 1] * p[1] + seen[4 * r + 2] * p[2] + seen[4 * r + 3];
+}
+
+/* n lines (n, 2, 4), as gremio_lines fills them, as quads so many pixels wide: fills corners
+   (n, 4, 5) with their places on the screen, a little before the surface that they belong to, and
+   how far along the line each is. A line that ends behind the eye is cut there. */
+KERNEL void gremio_quads(whole n, const float *lines, const float *seen, const float *pixels,
+                         double wide, float *corners) {
+    const float near = 1e-3f, closer = 3e-5f;
+    for (whole i = 0; i < n; i++) {
+        float end[2][4], way[2], *quad = corners + 20 * i;
+        memset(quad, 0, 20 * sizeof(float));
+        for (int v = 0; v < 2; v++) on_screen(lines + 8 * i + 4 * v, seen, end[v]);
+        if (end[0][3] < near && end[1][3] < near) continue;
+        for (int v = 0; v < 2; v++) {
+            float *one = end[v], *two = end[1 - v];
+            if (one[3] >= near) continue;
+            float share = (two[3] - near) / (two[3] - one[3]);
+            for (int r = 0; r < 4; r++) one[r] = two[r] + share * (one[r] - two[r]);
+        }
+        for (int r = 0; r < 2; r++) way[r] = (end[1][r] / end[1][3] - end[0][r] / end[0][3]) * pixels[r];
+        float reach = hypotf(way[0], way[1]);
+        way[0] = reach > 1e-6f ? way[0] / reach : 1.0f;
+        way[1] = reach > 1e-6f ? way[1] / reach : 0.0f;
+        for (int v = 0; v < 4; v++, quad += 5) {
+            const float *at = end[v / 2];
+            float ahead = v < 2 ? -0.5f : 0.5f, side = v % 2 ? 1.0f : -1.0f;
+            float x = (way[0] * ahead - way[1] * side) * (float)wide / pixels[0];
+            float y = (way[1] * ahead + way[0] * side) * (float)wide / pixels[1];
+            quad[0] = at[0] + x * at[3];
+            quad[1] = at[1] + y * at[3];
+            quad[2] = at[2] - closer * at[3];
+            quad[3] = at[3];
+            quad[4] = v < 2 ? 0.0f : lines[8 * i + 7];
+        }
+    }
+}

@@ -9,17 +9,24 @@
 /* Squares of singular values below this share of all together are nothing. */
 #define NOTHING 1e-10
 
-Loop loop_at(const Loops *a, whole i) {
-    Loop loop = {
-        a->parts, a->channels, a->unknowns, a->closures, a->swings, a->rows, a->gaps,
-        a->mounts + i * a->parts * 12, a->parents + i * a->parts,
-        a->start + i * (a->parts + 1), a->kinds + i * a->channels, a->found + i * a->unknowns,
-        a->low + i * a->channels, a->high + i * a->channels, a->ends + i * a->closures * 2,
-        a->points + i * a->closures * 6, a->rail + i * a->closures * 3,
-        a->above + i * a->closures * a->channels, a->spins + i * a->swings,
-        a->about + i * a->swings * 3, a->factors + i * a->rows * a->channels,
-        a->constants + i * a->rows, a->sizes[i], a->open,
-    };
+Loop loop_at(const Loops *all, whole i) {
+    Loop loop = all->first;
+    loop.mounts += i * loop.parts * 12;
+    loop.parents += i * loop.parts;
+    loop.start += i * (loop.parts + 1);
+    loop.kinds += i * loop.channels;
+    loop.found += i * loop.unknowns;
+    loop.low += i * loop.channels;
+    loop.high += i * loop.channels;
+    loop.ends += i * loop.closures * 2;
+    loop.points += i * loop.closures * 6;
+    loop.rail += i * loop.closures * 3;
+    loop.above += i * loop.closures * loop.channels;
+    loop.spins += i * loop.swings;
+    loop.about += i * loop.swings * 3;
+    loop.factors += i * loop.rows * loop.channels;
+    loop.constants += i * loop.rows;
+    loop.size = all->sizes[i];
     return loop;
 }
 

@@ -4,23 +4,9 @@
 
 #include "gremio.h"
 
-/* L loops of one make, of P parts, C channels, n of them solved for, K closures, S parts that
-   swing without spinning, R rows of trains; arrays have a first axis of length L, as in
-   `loop_shape.Shape`. sizes: (L,). gaps: M, how many gaps each has. open: the share of its size
-   by which what no joint can close may be left open. */
-typedef struct {
-    whole loops, parts, channels, unknowns, closures, swings, rows, gaps;
-    const double *mounts;
-    const whole *parents, *start, *kinds, *found;
-    const double *low, *high;
-    const whole *ends;
-    const double *points, *rail, *above;
-    const whole *spins;
-    const double *about, *factors, *constants, *sizes;
-    double open;
-} Loops;
-
-/* One of them, with the same names. */
+/* A loop of P parts, C channels, n of them solved for, K closures, S parts that swing without
+   spinning, R rows of trains; its arrays are those of `loop_shape.Shape`. gaps: M, how many gaps it
+   has. open: the share of its size by which what no joint can close may be left open. */
 typedef struct {
     whole parts, channels, unknowns, closures, swings, rows, gaps;
     const double *mounts;
@@ -32,6 +18,14 @@ typedef struct {
     const double *about, *factors, *constants;
     double size, open;
 } Loop;
+
+/* L loops of one make: the first, whose arrays those of the others follow, and the sizes (L,) of
+   all. */
+typedef struct {
+    whole loops;
+    Loop first;
+    const double *sizes;
+} Loops;
 
 /* Frames (P, 3, 4); where each channel works and along what (C, 3); gaps (M,) and their Jacobian
    (M, C); what a step needs (n, n), (n,), (n,). */

@@ -391,7 +391,7 @@ static int close_frames(const Loop *loop, Asked *a, double *left, Room *room, No
 KERNEL whole gremio_close_loops(const Loops *all, const double *home, const double *asked,
                                 whole frames, whole most, double *result, double *gone,
                                 double *left) {
-    whole count = all->channels, done = NO_ROOM;
+    whole count = all->first.channels, done = NO_ROOM;
     Room room = {0};
     Nodes nodes = {0};
     double *work = room_for(6 * count + frames, sizeof(double));
