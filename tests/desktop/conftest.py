@@ -38,7 +38,7 @@ def window(qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Ite
         window.move(0, 0)
         window.show()
     # Anti-aliasing a frame at rest takes a third of the tests' time, and has a test of its own.
-    window.bench._resting.setInterval(60_000)
+    window.bench.frames._resting.setInterval(60_000)
     window.activateWindow()
     qtbot.waitUntil(window.isActiveWindow, timeout=5000)
     yield window

@@ -56,7 +56,7 @@ def test_boxes_stand_in_while_a_large_model_is_read(
 
     monkeypatch.setattr(Canvas, "preview", looked)
     assert window.files.open_path(rig_file)
-    assert shown == [[12]] or shown == [[12] * 3]
+    assert shown == [[12]], "one box, at three places"
     assert triangles(window) == [1280] * 3
 
 
@@ -66,7 +66,7 @@ def test_stopping_leaves_boxes_and_says_so(
     with monkeypatch.context() as stopped:
         stopped.setattr(Reading, "wait", lambda *_args: None)
         assert window.files.open_path(rig_file)
-    assert set(triangles(window)) == {12}
+    assert triangles(window) == [12]
     (note,) = window.document.looking.notes()
     assert "balls.glb was not read" in note.text and "Open the rig again" in note.text
     with pytest.raises(gremio.GremioError, match="was not read"):
@@ -86,7 +86,7 @@ def test_what_is_drawn_is_ready_when_a_model_is_prepared(rig_file: Path) -> None
     model = read_model(rig_file.with_name("balls.glb")).prepared()
     for node in model.nodes:
         for piece in node.pieces:
-            assert "_drawn" in piece.geometry.__dict__
+            assert {"_drawn", "_rough"} <= piece.geometry.__dict__.keys()
             drawn = piece.geometry.drawn
             assert drawn is piece.geometry.drawn and drawn.closed
             assert len(drawn.corners) == len(piece.geometry.triangles)

@@ -74,11 +74,11 @@ def test_v_shows_all_and_with_shift_what_is_selected(at_lock: Hand) -> None:
 
 def test_the_bench_is_smooth_when_it_rests_and_quick_while_it_moves(at_lock: Hand) -> None:
     bench = at_lock.window.bench
-    bench._resting.setInterval(160)
-    bench._resting.start()
+    bench.frames._resting.setInterval(160)
+    bench.frames._resting.start()
     at_lock.rest(400)
     rested = bench.grabFramebuffer()
-    bench._resting.start()
+    bench.frames._resting.start()
     moving = bench.grabFramebuffer()
     assert rested != moving
     at_lock.rest(400)

@@ -39,6 +39,7 @@ def rows(rng: np.random.Generator, low: int, end: int, *shape: int) -> np.ndarra
 def meshing(rng: np.random.Generator) -> None:
     from gremio.core.shape import meshes
     from gremio.core.shape.nearest import boxes_of, nearest
+    from gremio.core.shape.rough import rougher
 
     points, count = floats(rng, int(rng.integers(0, 40)), 3), int(rng.integers(0, 90))
     triangles = rows(rng, 0, len(points), count, 3)
@@ -46,7 +47,10 @@ def meshing(rng: np.random.Generator) -> None:
     meshes.moments(made.points, made.triangles, floats(rng, 3))
     faces = meshes.face_normals(points, triangles)
     meshes.corner_normals(points, triangles, faces, 0.7)
-    meshes.edges(len(points), triangles, faces, 0.8, 0.99)
+    meshes.edges(points, triangles, faces, 0.8, 0.99)
+    vertices = np.concatenate([points, points], axis=1).astype(np.float32)
+    box = np.stack([points.min(axis=0), points.max(axis=0)]) if len(points) else np.zeros((2, 3))
+    rougher(vertices, triangles, box, int(rng.integers(1, 20)))
     nearest(boxes_of(points[triangles]), floats(rng, int(rng.integers(0, 9)), 3))
 
 

@@ -19,3 +19,10 @@ def crossed(a: npt.ArrayLike, b: npt.ArrayLike) -> Array:
     found = np.empty((*x.shape, 3))
     found[..., 0], found[..., 1], found[..., 2] = x, az * bx - ax * bz, ax * by - ay * bx
     return found
+
+
+def size_of(vectors: Array) -> Array:
+    """(…) the length of vectors (…, k). NumPy's own looks for other norms, and along other axes,
+    first: for a few vectors that takes most of its time."""
+    result: Array = np.sqrt(np.einsum("...i,...i->...", vectors, vectors))
+    return result

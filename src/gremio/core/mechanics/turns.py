@@ -11,11 +11,13 @@ from collections.abc import Sequence
 import numpy as np
 import numpy.typing as npt
 
-from gremio.core.arrays import Array, crossed
+from gremio.core.arrays import Array, crossed, size_of
 
 # So many rounds at most where several angles are sought one after the other.
 _ROUNDS = 80
 _STILL = 1e-14
+_NONE = np.eye(3)
+_NONE.flags.writeable = False
 
 
 def about(axis: int, angle: npt.ArrayLike) -> Array:
@@ -32,8 +34,19 @@ def about(axis: int, angle: npt.ArrayLike) -> Array:
 
 def of_angles(angles: Array) -> Array:
     """(..., 3, 3) turns of angles (..., 3) about x, y and z (rad)."""
-    result: Array = about(2, angles[..., 2]) @ about(1, angles[..., 1]) @ about(0, angles[..., 0])
-    return result
+    cos, sin = np.cos(angles), np.sin(angles)
+    cx, cy, cz = cos[..., 0], cos[..., 1], cos[..., 2]
+    sx, sy, sz = sin[..., 0], sin[..., 1], sin[..., 2]
+    made = np.empty((*angles.shape, 3))
+    made[..., 0, 0], made[..., 1, 0], made[..., 2, 0] = cz * cy, sz * cy, -sy
+    leaning = cz * sy, sz * sy
+    made[..., 0, 1] = leaning[0] * sx - sz * cx
+    made[..., 1, 1] = leaning[1] * sx + cz * cx
+    made[..., 2, 1] = cy * sx
+    made[..., 0, 2] = leaning[0] * cx + sz * sx
+    made[..., 1, 2] = leaning[1] * cx - cz * sx
+    made[..., 2, 2] = cy * cx
+    return made
 
 
 def angles_of(turns: Array) -> Array:
@@ -53,16 +66,16 @@ def angles_of(turns: Array) -> Array:
 
 def unit(vectors: Array) -> Array:
     """Vectors (..., 3) of length one; nothing where they have no length."""
-    size = np.linalg.norm(vectors, axis=-1, keepdims=True)
-    result: Array = vectors / np.where(size > 1e-300, size, 1.0)
+    size = size_of(vectors)
+    result: Array = vectors / np.where(size > 1e-300, size, 1.0)[..., None]
     return result
 
 
 def turn_of(frames: Array) -> Array:
     """(..., 3, 3) the turn of frames (..., 3 or 4, 4), without their scale."""
     axes = frames[..., :3, :3]
-    size = np.linalg.norm(axes, axis=-2, keepdims=True)
-    result: Array = axes / np.where(size > 1e-300, size, 1.0)
+    size = np.sqrt(np.einsum("...ij,...ij->...j", axes, axes))
+    result: Array = axes / np.where(size > 1e-300, size, 1.0)[..., None, :]
     return result
 
 
@@ -72,22 +85,26 @@ def least(one: Array, two: Array) -> Array:
     axis = crossed(one, two)
     cos = (one * two).sum(axis=-1)
     opposite = cos < -1 + 1e-12
-    helper = np.eye(3)[np.argmin(np.abs(one), axis=-1)]
-    across = unit(crossed(one, helper))
     # R = I + [v]× + [v]×² / (1 + cos), from Rodrigues' formula.
     v = skew(axis)
-    made = np.eye(3) + v + v @ v / np.where(opposite, 1.0, 1.0 + cos)[..., None, None]
-    half = 2 * across[..., :, None] * across[..., None, :] - np.eye(3)
+    made: Array = _NONE + v + v @ v / np.where(opposite, 1.0, 1.0 + cos)[..., None, None]
+    if not opposite.any():
+        return made
+    helper = _NONE[np.argmin(np.abs(one), axis=-1)]
+    across = unit(crossed(one, helper))
+    half = 2 * across[..., :, None] * across[..., None, :] - _NONE
     result: Array = np.where(opposite[..., None, None], half, made)
     return result
 
 
 def skew(vectors: Array) -> Array:
     """(..., 3, 3) matrices that take the cross product with vectors (..., 3)."""
+    made = np.zeros((*vectors.shape, 3))
     x, y, z = vectors[..., 0], vectors[..., 1], vectors[..., 2]
-    nothing = np.zeros_like(x)
-    rows = [[nothing, -z, y], [z, nothing, -x], [-y, x, nothing]]
-    return np.stack([np.stack(row, axis=-1) for row in rows], axis=-2)
+    made[..., 0, 1], made[..., 0, 2] = -z, y
+    made[..., 1, 0], made[..., 1, 2] = z, -x
+    made[..., 2, 0], made[..., 2, 1] = -y, x
+    return made
 
 
 def share(turns: Array, shares: Array) -> Array:
@@ -100,18 +117,18 @@ def share(turns: Array, shares: Array) -> Array:
         ],
         axis=-1,
     )
-    size = np.linalg.norm(sine, axis=-1)
+    size = size_of(sine)
     cosine = np.trace(turns, axis1=-2, axis2=-1) - 1
     angle = np.arctan2(size, cosine)
     # Near half a turn the line is read off the symmetric part, R + Rᵀ = 2 (1 − cos) u uᵀ + …
-    square = (turns + np.swapaxes(turns, -1, -2)) / 2 + np.eye(3)
+    square = (turns + np.swapaxes(turns, -1, -2)) / 2 + _NONE
     widest = np.argmax(np.diagonal(square, axis1=-2, axis2=-1), axis=-1)
     far = unit(np.take_along_axis(square, widest[..., None, None], axis=-1)[..., 0])
     sign = np.where((far * sine).sum(axis=-1, keepdims=True) < 0, -1.0, 1.0)
     axis = np.where((size < 1e-6)[..., None] & (cosine < 0)[..., None], far * sign, unit(sine))
     k = skew(axis)
     q = (angle * shares)[..., None, None]
-    result: Array = np.eye(3) + np.sin(q) * k + (1 - np.cos(q)) * (k @ k)
+    result: Array = _NONE + np.sin(q) * k + (1 - np.cos(q)) * (k @ k)
     return result
 
 
@@ -153,14 +170,13 @@ def nearest_angles(profile: Array, angles: Array, sought: Sequence[int]) -> Arra
 def _one_angle(profile: Array, angles: Array, axis: int) -> Array:
     """(...) the angle about one axis that brings the turn nearest to a profile, the other
     angles as they are."""
-    outer, inner = (np.broadcast_to(np.eye(3), profile.shape) for _ in range(2))
-    for other in (2, 1, 0):
-        if other > axis:
-            outer = outer @ about(other, angles[..., other])
-        elif other < axis:
-            inner = inner @ about(other, angles[..., other])
-    # trace((O Rq I)ᵀ B) = trace(Rqᵀ (Oᵀ B Iᵀ)).
-    seen = np.swapaxes(outer, -1, -2) @ profile @ np.swapaxes(inner, -1, -2)
+    # trace((O Rq I)ᵀ B) = trace(Rqᵀ (Oᵀ B Iᵀ)): the outer ones undone, outermost first, and so the
+    # inner ones, innermost first.
+    seen = profile
+    for other in range(2, axis, -1):
+        seen = about(other, -angles[..., other]) @ seen
+    for other in range(axis):
+        seen = seen @ about(other, -angles[..., other])
     a, b = (axis + 1) % 3, (axis + 2) % 3
     sine = seen[..., b, a] - seen[..., a, b]
     cosine = seen[..., a, a] + seen[..., b, b]

@@ -15,6 +15,7 @@ from gremio.core.records import Record
 from gremio.core.rig.solids import AnySolid
 from gremio.core.shape import meshes
 from gremio.core.shape.meshes import ALWAYS, Indices, Small
+from gremio.core.shape.rough import Rough, roughened
 
 Singles = npt.NDArray[np.float32]
 
@@ -90,6 +91,16 @@ class Geometry(Record, frozen=True, eq=False):
         found: Drawn | None = self.__dict__.get("_drawn")
         if found is None:
             found = self.__dict__["_drawn"] = self._made_to_be_drawn()
+        return found
+
+    @property
+    def rough(self) -> tuple[Rough, ...]:
+        """What may be drawn instead of it where it is small on the screen and things move, the
+        finest first. Kept as `drawn` is."""
+        found: tuple[Rough, ...] | None = self.__dict__.get("_rough")
+        if found is None:
+            vertices, corners, *_ = self.drawn
+            found = self.__dict__["_rough"] = roughened(vertices, corners, self.bounds)
         return found
 
     def _made_to_be_drawn(self) -> Drawn:

@@ -10,7 +10,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from gremio.core.arrays import Array, Flags, crossed
+from gremio.core.arrays import Array, Flags, crossed, size_of
 from gremio.core.frames import IDENTITY, Frame, matrix
 from gremio.core.mechanics import turns
 from gremio.core.records import Record
@@ -86,10 +86,10 @@ class Seen(NamedTuple):
     """What constraints of one make look at.
 
     made: the n constraints, and kept: what they say. mounts: (n, F, 4, 4) world frames of their
-    parts' mounts. moves, turns, scales: (n, F, 3) the channels of their parts as they are
-    without the constraints. places: (n, F, 3) where the parts are put, and stands: (n, F, 3, 3)
-    how, in the world. lever: (n, F, 3) from where their joints move to where they are, along the
-    mounts' axes.
+    parts' mounts, and mounted: (n, F, 3, 3) how those are turned. moves, turns, scales: (n, F, 3)
+    the channels of their parts as they are without the constraints. places: (n, F, 3) where the
+    parts are put, and stands: (n, F, 3, 3) how, in the world. lever: (n, F, 3) from where their
+    joints move to where they are, along the mounts' axes.
     targets: (n, m, F, 4, 4) world frames of what the targets are on. weights: (n, m, F).
     toward: (n, F, 4, 4) of what a second axis is kept toward. number: (n, F) the constraints'
     number of a name. moving, scaling: which of move, and scale, x, y and z they give (0, 1, 2).
@@ -100,6 +100,7 @@ class Seen(NamedTuple):
     made: tuple[AnyConstraint, ...]
     kept: Kept
     mounts: Array
+    mounted: Array
     moves: Array
     turns: Array
     scales: Array
@@ -145,6 +146,8 @@ def _inverse(frames: Array) -> Array:
 
 def _shares(seen: Seen) -> tuple[Array, Yes]:
     """(n, m, F) how much each target counts, and (n, F) whether any does."""
+    if seen.weights.shape[1] == 1:
+        return seen.weights, np.ones_like(seen.weights[:, 0], dtype=bool)
     total = seen.weights.sum(axis=1)
     has = total > _NEAR
     return seen.weights / np.where(has, total, 1.0)[:, None], has
@@ -160,7 +163,8 @@ def _mean_turn(turned: Array, shares: Array) -> Array:
 
 def _size(frames: Array) -> Array:
     """(..., 3) the scales of frames (..., 4, 4)."""
-    result: Array = np.linalg.norm(frames[..., :3, :3], axis=-2)
+    axes = frames[..., :3, :3]
+    result: Array = np.sqrt(np.einsum("...ij,...ij->...j", axes, axes))
     return result
 
 
@@ -212,7 +216,7 @@ def aim(seen: Seen) -> Goal:
         if path is not None:
             points[:, i] = _nearest_on(path, seen.targets[:, i], places)
     way = (points * shares[..., None]).sum(axis=1) - places
-    far = np.linalg.norm(way, axis=-1)
+    far = size_of(way)
     has = has & (far > _NEAR)
     goal, axis, kept = turns.unit(way), seen.kept.axis, seen.kept.turn
     if not seen.whole:
@@ -227,7 +231,7 @@ def aim(seen: Seen) -> Goal:
         if one.upright == "target":
             up = _at(seen.toward, seen.kept.toward) - places
         across = crossed(goal, up)
-        level = np.linalg.norm(across, axis=-1) > 1e-9 * np.linalg.norm(up, axis=-1)
+        level = size_of(across) > 1e-9 * size_of(up)
         upright = _two_axes(goal, up) @ np.swapaxes(_two_axes(axis, seen.kept.second), -1, -2)
         turned = np.where(level[..., None, None], upright, turned)
     return Goal(has, turn=turned @ kept)
@@ -261,9 +265,9 @@ def tether(seen: Seen) -> Goal:
     off = seen.places - centre
     inside = (unit @ (np.swapaxes(unit, -1, -2) @ off[..., None]))[..., 0]
     fixed = off - inside
-    reach, across = np.maximum(seen.number("distance"), 0.0), np.linalg.norm(fixed, axis=-1)
+    reach, across = np.maximum(seen.number("distance"), 0.0), size_of(fixed)
     free = np.sqrt(np.maximum(reach**2 - across**2, 0.0))
-    now = np.linalg.norm(inside, axis=-1)
+    now = size_of(inside)
     one = seen.made[0]
     assert isinstance(one, Tether)
     kept = one.reach

@@ -8,7 +8,7 @@ from functools import cached_property
 
 import numpy as np
 
-from gremio.core.arrays import Array, Rows
+from gremio.core.arrays import Array, Flags, Rows
 from gremio.core.mechanics import turns
 from gremio.core.records import Record
 from gremio.core.rig.channels import CHANNELS, SCALES, key
@@ -24,6 +24,8 @@ from gremio.core.solve.tree import Tree
 from gremio.core.solve.wants import Want, want_of
 
 _TURN = 2 * math.pi
+# What channels are that are not there.
+_USUAL = np.array([1.0 if c in SCALES else 0.0 for c in CHANNELS])
 # Rounds in which what is not at its joint turns toward its goal.
 _TURNING = 60
 # What the steps look at for each constraint by itself; by all else they are put together.
@@ -109,6 +111,23 @@ class ConstraintBatch(Record, frozen=True):
         return kept_of(self.made)
 
     @cached_property
+    def own_turns(self) -> Array | None:
+        """(n, 1, 3, 3) how the parts' own frames are turned; None where none has one."""
+        return None if self.owns is None else turns.turn_of(self.owns)
+
+    @cached_property
+    def there(self) -> Flags:
+        """(n, 9) which channels of their parts there are."""
+        return np.asarray(self.rows >= 0)
+
+    @cached_property
+    def stopped(self) -> tuple[bool, ...]:
+        """Of x, y and z, whether a turn about it may have stops."""
+        ended = np.isfinite(self.low[:, 3:6]) | np.isfinite(self.high[:, 3:6])
+        led = {stops.place[1] - 3 for stops in self.led}
+        return tuple(bool(ended[:, i].any()) or i in led for i in range(3))
+
+    @cached_property
     def followers(self) -> Rows:
         """Rows of the channels that are given."""
         return self.rows[:, self.given].ravel()
@@ -117,9 +136,8 @@ class ConstraintBatch(Record, frozen=True):
         """Give the channels: what they are asked for, before any stop. Returns what is wanted,
         by constraint."""
         channels = finder.channels
-        usual = np.array([1.0 if c in SCALES else 0.0 for c in CHANNELS])
-        values = np.where((self.rows >= 0)[..., None], channels[self.rows], usual[:, None])
-        base = np.moveaxis(values, 1, 2)
+        values = np.where(self.there[..., None], channels[self.rows], _USUAL[:, None])
+        base = values.transpose(0, 2, 1)
         seen = self._seen(finder, base)
         goal = GOALS[self.made[0].kind](seen)
         grip = np.clip(seen.number("grip"), 0.0, 1.0)
@@ -143,13 +161,13 @@ class ConstraintBatch(Record, frozen=True):
     def _adds(self) -> bool:
         return adds_to(self.made[0])
 
-    def _lever(self, values: Array) -> Array:
+    def _lever(self, values: Array, turned: Array) -> Array:
         """(n, F, 3) from where the joints move to where the parts are, along the mounts' axes.
-        values: (n, F, 9) of the channels."""
+        values: (n, F, 9) of the channels. turned: (n, F, 3, 3) how those turn."""
         if self.owns is None:
-            return np.zeros_like(values[..., :3])
+            return np.zeros(values.shape[:2] + (3,))
         off = values[..., 6:] * self.owns[..., :3, 3]
-        lever: Array = (turns.of_angles(values[..., 3:6]) @ off[..., None])[..., 0]
+        lever: Array = (turned @ off[..., None])[..., 0]
         return lever
 
     def _seen(self, finder: Finder, base: Array) -> Seen:
@@ -157,23 +175,27 @@ class ConstraintBatch(Record, frozen=True):
         mounts = finder.mounts(self.part_rows)
         first = self.made[0]
         count = len(targets_of(first))
-        targets = np.zeros((len(self.made), count, frames, 4, 4))
         weights = np.ones((len(self.made), count, frames))
-        for i in range(count):
-            targets[:, i] = finder.frames([on[i] for on in self.carriers])
-            if count > 1:
+        if count == 1:
+            targets = finder.frames([on[0] for on in self.carriers])[:, None]
+        else:
+            targets = np.zeros((len(self.made), count, frames, 4, 4))
+            for i in range(count):
+                targets[:, i] = finder.frames([on[i] for on in self.carriers])
                 weights[:, i] = np.maximum(self._number(finder, f"weight {i + 1}"), 0.0)
         toward = np.zeros((0, 0, 4, 4))
         if isinstance(first, Aim) and first.upright == "target":
             toward = finder.frames([one.toward.on for one in self.made if isinstance(one, Aim)])
-        stands = turns.turn_of(mounts) @ turns.of_angles(base[..., 3:6])
-        if self.owns is not None:
-            stands = stands @ turns.turn_of(self.owns)
-        lever = self._lever(base)
+        turned, mounted = turns.of_angles(base[..., 3:6]), turns.turn_of(mounts)
+        stands = mounted @ turned
+        if self.own_turns is not None:
+            stands = stands @ self.own_turns
+        lever = self._lever(base, turned)
         return Seen(
             made=self.made,
             kept=self.kept,
             mounts=mounts,
+            mounted=mounted,
             moves=base[..., :3],
             turns=base[..., 3:6],
             scales=base[..., 6:],
@@ -203,7 +225,7 @@ class ConstraintBatch(Record, frozen=True):
             rest = 0.0 if self.owns is None else self.owns[..., :3, 3]
             to = seen.moves + local - rest
         else:
-            to = local - self._lever(found)
+            to = local - self._lever(found, turns.of_angles(found[..., 3:6]))
         way = share[..., None]
         # All of it is taken as it is, so that no digit is lost.
         result: Array = np.where(way == 1.0, to, seen.moves + way * (to - seen.moves))
@@ -217,7 +239,8 @@ class ConstraintBatch(Record, frozen=True):
         angles: Array = found[..., 3:6]
         for _ in range(_TURNING):
             turned = np.concatenate([found[..., :3], angles, found[..., 6:]], axis=-1)
-            places = _placed(seen.mounts, seen.moves + self._lever(turned))
+            lever = self._lever(turned, turns.of_angles(angles))
+            places = _placed(seen.mounts, seen.moves + lever)
             goal = GOALS[self.made[0].kind](seen._replace(places=places))
             before, angles = angles, self._turned(finder, seen, goal, share, sought)
             if float(np.abs(angles - before).max(initial=0.0)) < 1e-13:
@@ -229,9 +252,9 @@ class ConstraintBatch(Record, frozen=True):
     ) -> Array:
         """(n, F, 3) turns that bring the parts as near to what is wanted as they can."""
         assert goal.turn is not None
-        profile = np.swapaxes(turns.turn_of(seen.mounts), -1, -2) @ goal.turn
-        if self.owns is not None:
-            profile = profile @ np.swapaxes(turns.turn_of(self.owns), -1, -2)
+        profile = np.swapaxes(seen.mounted, -1, -2) @ goal.turn
+        if self.own_turns is not None:
+            profile = profile @ np.swapaxes(self.own_turns, -1, -2)
         if len(sought) == 3 and goal.whole:
             to = turns.angles_of(profile)
         else:
@@ -264,6 +287,8 @@ class ConstraintBatch(Record, frozen=True):
     def _within(self, finder: Finder, angles: Array, sought: Sequence[int]) -> Array:
         """Angles, a whole turn more or less where that is within the stops and they are not."""
         for i in sought:
+            if not self.stopped[i]:
+                continue
             shape = angles.shape[:2]
             low = np.broadcast_to(self.low[:, 3 + i, None], shape)
             high = np.broadcast_to(self.high[:, 3 + i, None], shape)

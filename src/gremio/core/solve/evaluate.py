@@ -94,14 +94,15 @@ def evaluate_channels(
     """`evaluate` without the world frames: channels and asked (C, F), undefined and put, as
     Poses has them. closed: filled with how loops close; wants: with what each constraint
     wants."""
-    frames = max((np.size(v) for v in inputs.values() if type(v) is not float), default=1)
+    frames = max(map(_frames_of, inputs.values()), default=1)
     # What is led is written by the step that leads it, so only the rest is filled in here.
     given = program.given_rows
     asked = np.empty((len(program.home), frames))
     asked[given] = program.home[given, None]
+    input_row = program.input_row
     for channel, values in inputs.items():
-        row = program.channel_row.get(channel)
-        if row is not None and program.inputs[row]:
+        row = input_row.get(channel)
+        if row is not None:
             asked[row] = values
     undefined: dict[int, Flags] = {}
     channels = np.empty_like(asked)
@@ -113,7 +114,8 @@ def evaluate_channels(
             undefined.update(_at_home(program, asked))
             piece.block.run(channels, asked)
         if number == 0:
-            put = {row: asked[row].copy() for row in program.put_rows}
+            rows = program.put_rows
+            put = dict(zip(rows, asked[list(rows)], strict=True)) if rows else {}
         if (level := piece.gives) is not None:
             _run(level, finder, asked, apart)
             if level.sets or level.adds:
@@ -127,12 +129,19 @@ def evaluate_channels(
     return channels, asked, undefined, put
 
 
+def _frames_of(values: npt.ArrayLike) -> int:
+    """How many frames an input has values for."""
+    if type(values) is float:
+        return 1
+    return values.size if type(values) is np.ndarray else np.size(values)
+
+
 def _run(level: Level, finder: Finder, asked: Array, apart: bool) -> None:
     channels = finder.channels
     for train in others(level):
         train.run(channels, asked)
     for step in level.sets:
-        where = step.where if isinstance(step, CamsStep) else step.followers
+        where = step.where if isinstance(step, CamsStep | FormulaStep) else step.followers
         given = step.values(finder)
         asked[where] = given
         channels[where] = given
@@ -196,10 +205,10 @@ def _stand_in(
     for step in (*level.sets, *level.adds):
         if not isinstance(step, FormulaStep):
             continue
-        rows = step.followers
-        wrong = ~np.isfinite(asked[rows])
-        if not wrong.any():
+        rows, told = step.followers, np.isfinite(asked[step.where])
+        if told.all():
             continue
+        wrong = ~told
         for row, frames in zip(rows, wrong, strict=True):
             if frames.any():
                 channel = program.channel_keys[row]

@@ -41,8 +41,8 @@ class Channels(Record, frozen=True):
 
     def __call__(self, finder: Finder) -> Array:
         """(k, F) their values."""
-        values: Array = finder.channels[self.rows]
-        return values
+        # Every row is there: with "clip" that is not looked at again.
+        return finder.channels.take(self.rows, axis=0, mode="clip")
 
 
 class Between(Record, frozen=True):
@@ -132,6 +132,8 @@ def _step(
     row: dict[ChannelKey, int],
     geometry: GeometryOf,
 ) -> FormulaStep:
+    # In the order of their followers, which are a slice then where they follow one another.
+    group = sorted(group, key=lambda one: row[one[0].follower])
     formulas, plans, units = zip(*group, strict=True)
     by_leaf = zip(*(p.leaves for p in plans), strict=True)
     return FormulaStep(

@@ -192,6 +192,12 @@ class Program(Tree, frozen=True):
         )
 
     @cached_property
+    def input_row(self) -> dict[ChannelKey, int]:
+        """Rows of the channels that are given from without, by key."""
+        inputs = self.inputs.tolist()
+        return {channel: row for channel, row in self.channel_row.items() if inputs[row]}
+
+    @cached_property
     def given_rows(self) -> Rows | slice:
         """The rows that no step writes: the inputs, and what a faulty formula should lead."""
         given = np.ones(len(self.channel_keys), dtype=bool)

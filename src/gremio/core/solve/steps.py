@@ -225,12 +225,24 @@ class FormulaStep(Record, frozen=True):
     adds: bool
     made_of: tuple[Formula, ...] = ()
 
+    @cached_property
+    def where(self) -> Rows | slice:
+        """The rows it gives, as a slice where they follow one another."""
+        return as_slice(self.followers)
+
+    @cached_property
+    def has_unit(self) -> bool:
+        """Whether a result is multiplied by anything."""
+        return bool((self.unit != 1.0).any())
+
     def values(self, finder: Finder) -> Array:
         """(k, F) what the formulas say; not finite where they say nothing."""
         with np.errstate(all="ignore"):
-            result = self.run([leaf(finder) for leaf in self.leaves]) * self.unit
+            result = self.run([leaf(finder) for leaf in self.leaves])
+            if self.has_unit:
+                result = result * self.unit
         shape = len(self.followers), finder.channels.shape[1]
-        return np.broadcast_to(result, shape)
+        return result if result.shape == shape else np.broadcast_to(result, shape)
 
 
 class RollStep(Record, frozen=True):

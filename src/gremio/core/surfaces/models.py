@@ -62,7 +62,7 @@ class Model(Record, frozen=True, eq=False):
     def prepared(self) -> Model:
         """The model, with what is drawn of it made, so that nobody waits for that later."""
         for piece in self._by_name.values():
-            _ = piece.geometry.drawn
+            _ = piece.geometry.rough
         return self
 
     def piece(self, name: str) -> Piece | None:

@@ -56,6 +56,14 @@ class Shelf:
         except GremioError:
             return geometry_of(Box(length=0.1, width=0.1, height=0.1))
 
+    def stands_in(self, rig: Rig, solid: AnySolid) -> bool:
+        """Whether a box stands in for a solid, for its model can't be had as it was."""
+        if not isinstance(solid, Mesh):
+            return False
+        source = rig.sources.get(solid.source)
+        model = None if source is None else self._model(source)
+        return not isinstance(model, Model) or model.piece_of(solid) is None
+
     def look(self, rig: Rig, shape: Shape) -> Look | None:
         """What a shape wears as its model has it, bare where the shape was painted otherwise; None
         for a shape that was made here, and where the model can't be had."""

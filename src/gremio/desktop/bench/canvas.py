@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-import math
-import time
 from collections.abc import Iterable
 from functools import partial
 
-import moderngl
 import numpy as np
-from PyQt6.QtCore import QPointF, QTimer, pyqtSignal
+from PyQt6.QtCore import QPointF, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QResizeEvent
 from PyQt6.QtOpenGLWidgets import QOpenGLWidget
 from PyQt6.QtWidgets import QWidget
@@ -27,11 +24,11 @@ from gremio.core.solve.program import Program
 from gremio.desktop.bench.about import parts_about
 from gremio.desktop.bench.camera import Camera, Size, framed, project
 from gremio.desktop.bench.faces import Shown, shown_faces
+from gremio.desktop.bench.frames import Frames, View
 from gremio.desktop.bench.handles import Handle, handles_of, stop_moves
 from gremio.desktop.bench.measuring import drawn_measures
 from gremio.desktop.bench.motion import Motion
 from gremio.desktop.bench.overlay import Drawn, Overlay
-from gremio.desktop.bench.pace import Pace
 from gremio.desktop.bench.renderer import Renderer
 from gremio.desktop.bench.scene import (
     HOVERED,
@@ -50,12 +47,6 @@ from gremio.desktop.document.change import Change
 from gremio.desktop.document.document import Document
 from gremio.desktop.theme.inks import DAY, Inks
 
-_REST = 160
-# So long surfaces are brought to the graphics side before a frame is drawn (s).
-_A_WHILE = 0.025
-# So often those that are there are shown until all are (s).
-_NOW_AND_THEN = 0.7
-
 
 class Canvas(QOpenGLWidget):
     """Shows the machine. frame_drawn: a frame has been drawn. hidden_changed: other parts, by id,
@@ -69,7 +60,6 @@ class Canvas(QOpenGLWidget):
         self.document = document
         self.inks: Inks = DAY
         self.camera = Camera()
-        self.renderer: Renderer | None = None
         self.overlay = Overlay(self)
         self.overlay.inks = self.inks
         self.setMinimumSize(240, 160)
@@ -87,18 +77,9 @@ class Canvas(QOpenGLWidget):
         # What would be made, as ghosts.
         self._beside: list[Array] = []
         self._stood: tuple[Scene, Pose, dict[int, int], Instances] | None = None
-        self._drawn_on: tuple[tuple[int, Size], moderngl.Framebuffer] | None = None
-        self._pace = Pace()
-        self._bringing, self._shown_then = QTimer(self), 0.0
-        self._bringing.setSingleShot(True)
-        self._bringing.timeout.connect(self._bring)
-        self.frameSwapped.connect(lambda: self._pace.end())
+        self.frames = Frames(self)
         self._wiggle = Wiggle(self)
         self.motion = Motion(self)
-        self._resting = QTimer(self)
-        self._resting.setSingleShot(True)
-        self._resting.setInterval(_REST)
-        self._resting.timeout.connect(self.update)
         document.rig_changed.connect(self._take_rig)
         document.pose_changed.connect(self._take_pose)
         document.selection_changed.connect(self._take_pose)
@@ -224,9 +205,8 @@ class Canvas(QOpenGLWidget):
 
     def _refresh(self) -> None:
         """Draw soon without anti-aliasing, and again with it when things rest."""
-        self._resting.start()
         self._lay_overlay()
-        self.update()
+        self.frames.moved()
 
     def handles(self) -> list[Handle]:
         """The handles of the selected part, or of what carries it, the main one first."""
@@ -319,7 +299,12 @@ class Canvas(QOpenGLWidget):
 
     def initializeGL(self) -> None:
         """Make the renderer in the window's own context."""
-        self.renderer = Renderer(moderngl.create_context(require=330))
+        self.frames.begin()
+
+    @property
+    def renderer(self) -> Renderer | None:
+        """What draws; None before there is something to draw with."""
+        return self.frames.renderer
 
     def paintGL(self) -> None:
         """Draw one frame."""
@@ -327,26 +312,13 @@ class Canvas(QOpenGLWidget):
             return
         shown = self._shown()
         scene = self._scene_of(shown)
-        self._load(scene)
         if not self._framed:
             self.show_all()
         ratio = self.devicePixelRatioF()
         size = (round(self.width() * ratio), round(self.height() * ratio))
-        target = self._target(self.renderer.context, size)
-        moving = self._resting.isActive()
-        about = target, size, self.camera, self._standing(scene, shown), self.inks
-        self._pace.begin(moving=moving)
-        edges = not moving or self._pace.edges_too
-        self.renderer.draw(*about, smooth=not moving, scale=ratio, edges=edges)
-        self.frame_drawn.emit()
-
-    def _target(self, context: moderngl.Context, size: Size) -> moderngl.Framebuffer:
-        """What Qt shows of it; looked for anew where Qt has made another, for each that is found
-        stays as long as the context does."""
-        about = self.defaultFramebufferObject(), size
-        if self._drawn_on is None or self._drawn_on[0] != about:
-            self._drawn_on = about, context.detect_framebuffer(about[0])
-        return self._drawn_on[1]
+        standing = self._standing(scene, shown)
+        if self.frames.paint(View(scene, standing, self.camera, self.inks, size, ratio)):
+            self.frame_drawn.emit()
 
     def _standing(self, scene: Scene, shown: Pose) -> Instances:
         """Where everything stands; found anew where that, or what a hand does, is another."""
@@ -358,32 +330,6 @@ class Canvas(QOpenGLWidget):
     def _shown(self) -> Pose:
         """The pose that is drawn: a motion being shown goes before where things stand."""
         return self.motion.shown(self._wiggle.shown(self.pose))
-
-    def _load(self, scene: Scene) -> None:
-        """Hand the scene to the renderer; the OpenGL context must be current."""
-        if self.renderer is None:
-            return
-        if self.renderer.scene is not scene:
-            self.renderer.load(scene)
-            self._pace = Pace()
-        # Many surfaces come a few at a time, so that hands need not wait for them.
-        if not self.renderer.load_on(_A_WHILE):
-            self._bringing.start()
-
-    def _bring(self) -> None:
-        """Bring some more of the surfaces to the graphics side; show it when all are there, and now
-        and then before."""
-        if self.renderer is None:
-            return
-        self.makeCurrent()
-        there = self.renderer.load_on(_A_WHILE)
-        self.doneCurrent()
-        now = time.monotonic()
-        if there or now - self._shown_then > _NOW_AND_THEN:
-            self._shown_then = now
-            self._refresh()
-        if not there:
-            self._bringing.start()
 
     def _states(self) -> dict[int, int]:
         states: dict[int, int] = {}
@@ -418,14 +364,13 @@ class Canvas(QOpenGLWidget):
             return None
         scene = self.scene()
         self.makeCurrent()
-        self._load(scene)
-        self.renderer.load_on(0.0 if now else math.inf)
-        row = self.renderer.pick(
-            self.logical_size(),
-            self.camera,
-            scene.instances(self.pose, {}),
-            (int(at.x()), int(at.y())),
-        )
+        if now:
+            self.frames.load(scene, 0.0)
+        else:
+            self.frames.wait_for_all(scene)
+        standing = self._standing(scene, self.pose)
+        pixel = int(at.x()), int(at.y())
+        row = self.renderer.pick(self.logical_size(), self.camera, standing, pixel)
         self.doneCurrent()
         return None if row is None else self.document.program.part_ids[row]
 

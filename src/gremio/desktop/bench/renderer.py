@@ -4,28 +4,22 @@ from __future__ import annotations
 
 import math
 import time
+from collections.abc import Iterator
 from pathlib import Path
 from typing import NamedTuple
 
 import moderngl
 import numpy as np
 
-from gremio.core.arrays import Array
-from gremio.core.shape.geometry import Drawn, Geometry, Singles
-from gremio.core.shape.lines import Inked, Lines, quads
+from gremio.core.arrays import Array, Flags
+from gremio.core.shape.geometry import Drawn, Geometry
+from gremio.core.shape.lines import Inked, Lines
 from gremio.core.surfaces.shown import Shown
+from gremio.desktop.bench.calls import Call, Level, Uploaded, level_for, pieces_of
 from gremio.desktop.bench.camera import Camera, Size, view_projection
-from gremio.desktop.bench.scene import (
-    HOVERED,
-    INSTANCE,
-    LIGHT_LINE,
-    LINES,
-    SELECTED,
-    Batch,
-    Instances,
-    Scene,
-)
-from gremio.desktop.bench.sight import in_sight
+from gremio.desktop.bench.inking import SHORT, Ink
+from gremio.desktop.bench.scene import INSTANCE, Batch, Instances, Scene
+from gremio.desktop.bench.sight import balls_round, in_sight, under
 from gremio.desktop.theme.inks import Inks, rgb
 
 _SHADERS = Path(__file__).parent / "shaders"
@@ -33,12 +27,11 @@ _INSTANCE_FILL = "4f 4f 4f 3f 4x 1u 1f /i"
 # A still picture is drawn so many times as wide and as high, and made smaller.
 _FINER = 2
 _OVER = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ONE, moderngl.ONE
-# Lines of fewer pixels, such as the edges of fine teeth, are drawn finer, so that they don't clot.
-_SHORT, _FINE = 4.0, 0.6
 # How dark the ground is ruled, of its ink.
 _RULED = 0.62
-# Up to so many pixels a line is one pixel wide.
-_ONE_PIXEL = 1.2
+# So many triangles are a piece of a still picture; so many edges are looked at for a piece of its
+# lines.
+_PIECE, _EDGES = 30_000, 80_000
 # What stands for a surface that is not on the graphics side yet.
 _NOWHERE = np.zeros(4)
 _NOTHING = Drawn(
@@ -47,67 +40,23 @@ _NOTHING = Drawn(
 )  # fmt: skip
 
 
-class _Drawn(NamedTuple):
-    """One surface on the graphics side. places: the buffer of its instances. picture: of what it
-    wears, if anything. ball: (4,) the middle and the radius of a ball round it."""
-
-    geometry: Geometry
-    wears: Shown | None
-    picture: moderngl.Texture | None
-    fill: moderngl.VertexArray
-    mark: moderngl.VertexArray
-    hand: moderngl.VertexArray
-    places: moderngl.Buffer
-    ball: Array
-
-
 class _Frame(NamedTuple):
-    """What a frame is drawn with. seen: (4, 4) from the world to the screen. pixels: its size, in
-    units of the window. batches: those of
-    which anything is in sight: how many places each has, what it is, and whether what turns away
-    is left out. finer: how many pixels are one of the picture."""
+    """What a frame is drawn with. canvas: what is drawn on, of such a size. seen: (4, 4) from the
+    world to the screen. pixels: its size, in units of the window. hidden: (N,) which places are out
+    of sight. scale: how much of the canvas a unit of the window is. finer: how much of it a pixel
+    of the picture is."""
 
+    canvas: moderngl.Framebuffer
+    size: Size
+    camera: Camera
+    instances: Instances
+    inks: Inks
     seen: Array
     pixels: tuple[float, float]
-    batches: list[tuple[int, _Drawn, bool]]
-    lines: Lines | None
-    finer: int
+    calls: list[Call]
+    hidden: Flags
     scale: float
-
-
-class _Growing:
-    """A buffer that grows with what is drawn of it. indexed: four corners each, drawn as two
-    triangles."""
-
-    def __init__(
-        self, context: moderngl.Context, program: moderngl.Program, form: str,
-        names: tuple[str, ...], *, indexed: bool = False,
-    ) -> None:  # fmt: skip
-        self._context, self._program, self._about = context, program, (form, *names)
-        self._indexed = indexed
-        self._make(1 << 16)
-
-    def _make(self, size: int) -> None:
-        self._buffer = self._context.buffer(reserve=size, dynamic=True)
-        order = None
-        if self._indexed:
-            first = 4 * np.arange(size // (4 * 5 * 4) + 1, dtype=np.uint32)
-            corners = first[:, None] + np.array([0, 1, 2, 2, 1, 3], dtype=np.uint32)
-            order = self._context.buffer(corners.tobytes())
-        self._array = self._context.vertex_array(
-            self._program, [(self._buffer, *self._about)], index_buffer=order
-        )
-
-    def draw(self, data: Singles, corners: int) -> None:
-        """Draw data (n, corners, …): lines of two ends, or quads of four corners."""
-        if data.nbytes > self._buffer.size:
-            self._make(2 * data.nbytes)
-        self._buffer.orphan()
-        self._buffer.write(data.tobytes())
-        if self._indexed:
-            self._array.render(moderngl.TRIANGLES, vertices=6 * len(data))
-        else:
-            self._array.render(moderngl.LINES, vertices=corners * len(data))
+    finer: int
 
 
 class Renderer:
@@ -128,20 +77,20 @@ class Renderer:
         self.quad = self._program("quad.vert", "line.frag")
         self.ground = self._program("ground.vert", "ground.frag")
         self.resolve = self._program("resolve.vert", "resolve.frag")
-        self._drawn: dict[tuple[int, int], _Drawn] = {}
+        self._drawn: dict[tuple[int, int], Uploaded] = {}
         self._smaller: moderngl.VertexArray = context.vertex_array(self.resolve, [])
         self._smooth: tuple[Size, moderngl.Framebuffer, moderngl.Texture] | None = None
         self._marks: tuple[Size, moderngl.Framebuffer] | None = None
         self._ruling: tuple[tuple[float, ...], moderngl.VertexArray] | None = None
         # None: not there yet.
-        self._every: list[_Drawn | None] = []
+        self._every: list[Uploaded | None] = []
         self._waiting: list[Batch] = []
         self._gathered = False
-        self._inked: Inked | None = None
+        self._groups: list[slice] = []
+        self._inked: dict[int, Inked] = {}
         self._balls = np.zeros((0, 4))
         self._placed: Instances | None = None
-        self._thin = _Growing(context, self.line, "3f 1f", ("position", "along"))
-        self._wide = _Growing(context, self.quad, "4f 1f", ("corner", "along"), indexed=True)
+        self._ink = Ink(context, self.line, self.quad)
         self.scene: Scene | None = None
 
     def _program(self, vertex: str, fragment: str) -> moderngl.Program:
@@ -173,16 +122,22 @@ class Renderer:
         return not self._waiting
 
     def _gather(self) -> None:
-        """What is there of each surface of the scene, and the edges of all of them."""
+        """What is there of each surface of the scene, and how they are put together in groups for
+        their edges."""
         assert self.scene is not None
         self._gathered, self._placed = True, None
-        self._every = [self._drawn.get(_key(batch)) for batch in self.scene.batches]
+        batches = self.scene.batches
+        self._every = [self._drawn.get(_key(batch)) for batch in batches]
         balls = [_NOWHERE if one is None else one.ball for one in self._every]
         self._balls = np.array(balls).reshape(-1, 4)
         there = [_NOTHING if one is None else one.geometry.drawn for one in self._every]
-        self._inked = Inked(there)
+        pairs = zip(there, batches, strict=True)
+        weights = np.cumsum([len(drawn.edges) * max(batch.count, 1) for drawn, batch in pairs])
+        ends = [*(np.flatnonzero(np.diff(weights // _EDGES)) + 1).tolist(), len(there)]
+        self._groups = [slice(*pair) for pair in zip([0, *ends[:-1]], ends, strict=True)]
+        self._inked = {}
 
-    def _upload(self, geometry: Geometry, wears: Shown | None, size: int) -> _Drawn:
+    def _upload(self, geometry: Geometry, wears: Shown | None, size: int) -> Uploaded:
         context = self.context
         places = context.buffer(reserve=max(size, INSTANCE.itemsize), dynamic=True)
         rows = ("row_x", "row_y", "row_z")
@@ -191,7 +146,15 @@ class Renderer:
         if not len(index):
             # What has no faces is drawn as one that is nowhere.
             vertices, index = np.zeros((1, 6), "<f4"), np.zeros((1, 3), "<u4")
-        surface, order = context.buffer(vertices.tobytes()), context.buffer(index.tobytes())
+        orders = [index] if wears is not None else [index, *(r.corners for r in geometry.rough)]
+        sides = [0.0, *(rough.side for rough in geometry.rough)]
+        ends = np.cumsum([0, *(one.size for one in orders)]).tolist()
+        levels = tuple(
+            Level(first, one.size, side)
+            for first, one, side in zip(ends, orders, sides, strict=False)
+        )
+        surface = context.buffer(vertices.tobytes())
+        order = context.buffer(b"".join(one.tobytes() for one in orders))
         content = [(surface, "3f 3f", "position", "normal"), stand]
         fill, mark, hand = (
             context.vertex_array(program, content, index_buffer=order, skip_errors=True)
@@ -210,7 +173,7 @@ class Renderer:
             picture = self._picture(wears)
         low, high = geometry.bounds
         ball = np.append((low + high) / 2, np.linalg.norm(high - low) / 2)
-        return _Drawn(geometry, wears, picture, fill, mark, hand, places, ball)
+        return Uploaded(geometry, wears, picture, fill, mark, hand, places, ball, levels)
 
     def _picture(self, wears: Shown) -> moderngl.Texture:
         pixels = np.ascontiguousarray(wears.pixels)
@@ -231,123 +194,150 @@ class Renderer:
         scale: float = 1.0,
         *,
         edges: bool = True,
+        rough: float = 0.0,
     ) -> None:
         """Draw the scene. instances: of the loaded scene, for a pose. smooth: anti-alias.
-        scale: pixels for each unit of line width, for dense screens. edges: ink them."""
-        self.context.gc()
-        finer = _FINER if smooth else 1
-        inner = (size[0] * finer, size[1] * finer)
-        canvas = self._smooth_canvas(inner) if smooth else target
-        canvas.use()
-        canvas.viewport = (0, 0, *inner)
-        canvas.clear(*rgb(inks.paper), alpha=1.0, depth=1.0)
-        frame = self._frame(size, camera, instances, finer, scale, edges=edges)
-        self._draw_ground(frame, camera, inks)
-        self.context.enable(moderngl.DEPTH_TEST)
-        self.context.disable(moderngl.CULL_FACE | moderngl.BLEND)
-        self._tell(frame, inks)
-        self.context.polygon_offset = (1.0, 1.0)
-        for count, drawn, turns_away in sorted(frame.batches, key=_last_if_it_blends):
-            if turns_away:
-                self.context.enable(moderngl.CULL_FACE)
-            else:
-                self.context.disable(moderngl.CULL_FACE)
-            self._fill(count, drawn)
-        self.context.disable(moderngl.CULL_FACE)
-        self._lay_hand(frame, instances)
-        self.context.disable(moderngl.BLEND)
-        self.context.polygon_offset = (0.0, 0.0)
-        if frame.lines is not None:
-            self._draw_lines(frame, inks)
+        scale: pixels for each unit of line width, for dense screens. edges: ink them. rough: by
+        how many pixels a surface may be drawn otherwise than it is."""
+        about = size, camera, instances, inks, scale
+        frame = self._frame(None if smooth else target, *about, rough=rough)
+        for _ in self._drawing(frame, math.inf, edges=edges):
+            pass
         if smooth:
-            self._make_smaller(target, size)
+            self.show_still(target, size)
         target.use()
 
+    def still(
+        self, size: Size, camera: Camera, instances: Instances, inks: Inks, scale: float = 1.0
+    ) -> Iterator[None]:
+        """Draw the scene anti-aliased, piece by piece, for `show_still` to bring to a target: what
+        is between two pieces may be anything, but no other scene, and no other still picture."""
+        frame = self._frame(None, size, camera, instances, inks, scale)
+        for _ in self._drawing(frame, _PIECE):
+            self.context.finish()
+            yield
+
+    def show_still(self, target: moderngl.Framebuffer, size: Size) -> None:
+        """Bring the still picture to a target of its size."""
+        assert self._smooth is not None
+        target.use()
+        target.viewport = (0, 0, *size)
+        self.context.disable(moderngl.DEPTH_TEST | moderngl.CULL_FACE | moderngl.BLEND)
+        self._smooth[2].use(0)
+        self._smaller.render(moderngl.TRIANGLES, vertices=3)
+
     def _frame(
-        self, size: Size, camera: Camera, instances: Instances, finer: int, scale: float, *,
-        edges: bool,
+        self, target: moderngl.Framebuffer | None, size: Size, camera: Camera, instances: Instances,
+        inks: Inks, scale: float, *, rough: float = 0.0,
     ) -> _Frame:  # fmt: skip
-        """Find what is in sight, and put it where it stands."""
+        """Find what is in sight. target: None for a still picture."""
+        self.context.gc()
         if not self._gathered:
             self._gather()
-        assert self.scene is not None and self._inked is not None
+        finer = _FINER if target is None else 1
+        inner = size[0] * finer, size[1] * finer
+        canvas = self._smooth_canvas(inner) if target is None else target
         seen, counts = view_projection(camera, size), instances.counts
         batch = np.repeat(np.arange(len(counts)), counts)
         sight = in_sight(instances.records, batch, self._balls, camera, seen, size)
-        shown = np.bincount(batch, ~sight.hidden, minlength=len(counts)) > 0
-        inside = np.bincount(batch, sight.inside, minlength=len(counts)) > 0
-        self._place(instances)
-        batches = [
-            (count, drawn, drawn.geometry.drawn.closed and not open_ and drawn.wears is None)
-            for count, drawn, is_shown, open_ in zip(
-                counts, self._every, shown.tolist(), inside.tolist(), strict=True
+        places = len(counts)
+        shown = np.bincount(batch, ~sight.hidden, minlength=places) > 0
+        inside = np.bincount(batch, sight.inside, minlength=places) > 0
+        touched = np.bincount(batch, instances.records["state"] > 0, minlength=places) > 0
+        large = np.zeros(places)
+        np.maximum.at(large, batch, np.where(sight.hidden, 0.0, sight.pixels))
+        about = counts, self._every, shown, inside, touched, large
+        calls = [
+            Call(
+                drawn, level_for(drawn, rough, of_metre), count,
+                drawn.geometry.drawn.closed and not open_ and drawn.wears is None, bool(hand),
             )
+            for count, drawn, is_shown, open_, hand, of_metre in zip(*about, strict=True)
             if count and is_shown and drawn is not None
-        ]
-        lines, pixels = None, (size[0] / scale, size[1] / scale)
-        if edges:
-            about = sight.hidden, camera.eye, seen, pixels, _SHORT
-            lines = self._inked.seen(instances.records, counts, *about)
-        return _Frame(seen, pixels, batches, lines, finer, scale)
+        ]  # fmt: skip
+        calls.sort(key=lambda call: call.drawn.blends)
+        pixels = size[0] / scale, size[1] / scale
+        return _Frame(
+            canvas, inner, camera, instances, inks, seen, pixels, calls, sight.hidden,
+            scale * finer, finer,
+        )  # fmt: skip
 
-    def _tell(self, frame: _Frame, inks: Inks) -> None:
+    def _drawing(self, frame: _Frame, most: float, *, edges: bool = True) -> Iterator[None]:
+        """Draw a frame in pieces of so many triangles."""
+        self._begin(frame)
+        frame.canvas.clear(*rgb(frame.inks.paper), alpha=1.0, depth=1.0)
+        self._draw_ground(frame)
+        for piece in pieces_of(frame.calls, most):
+            self._begin(frame, behind_lines=True)
+            for call in piece:
+                self._fill(call)
+            yield
+        for piece in pieces_of([call for call in frame.calls if call.touched], most):
+            self._begin(frame, behind_lines=True)
+            self._lay_hand(piece)
+            yield
+        if edges:
+            for index in range(len(self._groups)):
+                lines = self._lines(frame, index)
+                if any(map(len, lines)):
+                    self._begin(frame)
+                    self._ink.draw(lines, frame.inks, frame.seen, frame.pixels, frame.scale)
+                    yield
+
+    def _begin(self, frame: _Frame, *, behind_lines: bool = False) -> None:
+        """Draw what follows for a frame, whatever was drawn before. behind_lines: a little farther
+        away than the lines upon it."""
+        self.context.polygon_offset = (1.0, 1.0) if behind_lines else (0.0, 0.0)
+        frame.canvas.use()
+        frame.canvas.viewport = (0, 0, *frame.size)
+        self._place(frame.instances)
+        self.context.enable(moderngl.DEPTH_TEST)
+        self.context.disable(moderngl.CULL_FACE | moderngl.BLEND)
+        self.context.depth_func = "<"
+        self._tell(frame)
+
+    def _lines(self, frame: _Frame, index: int) -> Lines:
+        """The edges of a group of surfaces that are seen."""
+        group = self._groups[index]
+        if index not in self._inked:
+            every = self._every[group]
+            there = [_NOTHING if one is None else one.geometry.drawn for one in every]
+            self._inked[index] = Inked(there)
+        counts = frame.instances.counts
+        first, count = sum(counts[: group.start]), sum(counts[group])
+        places = slice(first, first + count)
+        records, hidden = frame.instances.records[places], frame.hidden[places]
+        about = frame.camera.eye, frame.seen, frame.pixels, SHORT
+        return self._inked[index].seen(records, counts[group], hidden, *about)
+
+    def _tell(self, frame: _Frame) -> None:
         """Hand a frame's numbers to the programs."""
-        seen = frame.seen.T.astype("<f4").tobytes()
+        seen, inks = frame.seen.T.astype("<f4").tobytes(), frame.inks
         for program, toned in ((self.fill, 0.62), (self.worn, 0.31)):
             program["view_projection"].write(seen)
             program["paper"].value = rgb(inks.paper)
             program["toned_down"].value = toned if inks.night else 0.0
         self.hand["view_projection"].write(seen)
         self.hand["hand"].value = rgb(inks.hand)
-        self.hand["scale"].value = frame.scale * frame.finer
+        self.hand["scale"].value = frame.scale
         self.line["view_projection"].write(seen)
 
-    def _lay_hand(self, frame: _Frame, instances: Instances) -> None:
-        """Lay what a hand does over those surfaces that it is over, or has selected."""
-        if not instances.records["state"].any():
-            return
+    def _lay_hand(self, calls: list[Call]) -> None:
+        """Lay what a hand does over surfaces that it is over, or has selected."""
         self.context.enable(moderngl.BLEND)
         self.context.blend_func = _OVER  # type: ignore[assignment]
         self.context.depth_func = "=="
-        for count, drawn, _ in frame.batches:
-            drawn.hand.render(instances=count)
+        for drawn, level, count, *_ in calls:
+            drawn.hand.render(vertices=level.corners, first=level.first, instances=count)
         self.context.depth_func = "<"
 
-    def _draw_lines(self, frame: _Frame, inks: Inks) -> None:
-        """The edges that are seen; of what is selected, dashed and thin, also where something is in
-        front of them."""
-        lines = frame.lines
-        assert lines is not None
-        widths = LIGHT_LINE, _FINE * LIGHT_LINE, LINES[HOVERED], LINES[SELECTED]
-        for kind, width in zip(lines, widths, strict=True):
-            self._draw_line(frame, kind, width, inks)
-        if len(lines.selected):
-            self.context.depth_func = ">"
-            self._draw_line(frame, lines.selected, 1.0, inks, hidden=True)
-            self.context.depth_func = "<"
-
-    def _draw_line(
-        self, frame: _Frame, ends: Singles, width: float, inks: Inks, *, hidden: bool = False
-    ) -> None:
-        """Lines of one width, in units of the window. OpenGL itself draws them one pixel wide only,
-        in the contexts that Qt makes; wider ones are quads."""
-        if not len(ends):
-            return
-        wide = width * frame.scale * frame.finer
-        thin = wide <= _ONE_PIXEL
-        # What would be thinner than a pixel is fainter instead.
-        share = min(wide, 1.0)
-        pairs = zip(rgb(inks.ink), rgb(inks.paper), strict=True)
-        program = self.line if thin else self.quad
-        program["colour"].value = tuple(share * a + (1 - share) * b for a, b in pairs)
-        program["hidden"].value = float(hidden)
-        if thin:
-            self._thin.draw(ends, 2)
-        else:
-            self._wide.draw(quads(ends, frame.seen, frame.pixels, width), 4)
-
-    def _fill(self, count: int, drawn: _Drawn) -> None:
+    def _fill(self, call: Call) -> None:
         """Draw a surface in its paint, or in what it wears."""
+        drawn, level = call.drawn, call.level
+        if call.turns_away:
+            self.context.enable(moderngl.CULL_FACE)
+        else:
+            self.context.disable(moderngl.CULL_FACE)
         if drawn.wears is not None and drawn.picture is not None:
             drawn.picture.use(0)
             self.worn["mirrors"].value = tuple(wrap == "mirror" for wrap in drawn.wears.wrap)
@@ -357,7 +347,7 @@ class Renderer:
                 # The window behind is never seen through: what is there stays whole.
                 self.context.enable(moderngl.BLEND)
                 self.context.blend_func = _OVER  # type: ignore[assignment]
-        drawn.fill.render(instances=count)
+        drawn.fill.render(vertices=level.corners, first=level.first, instances=call.times)
 
     def pick(
         self,
@@ -376,14 +366,20 @@ class Renderer:
         canvas.scissor = (x, y, 1, 1)
         canvas.clear(depth=1.0)
         self.context.enable(moderngl.DEPTH_TEST)
+        self.context.disable(moderngl.CULL_FACE | moderngl.BLEND)
         if not self._gathered:
             self._gather()
         self._place(instances)
-        seen = view_projection(camera, size)
+        seen, counts = view_projection(camera, size), instances.counts
         self.mark["view_projection"].write(seen.T.astype("<f4").tobytes())
-        for count, drawn in zip(instances.counts, self._every, strict=True):
-            if count and drawn is not None:
-                drawn.mark.render(instances=count)
+        batch = np.repeat(np.arange(len(counts)), counts)
+        balls = balls_round(instances.records, batch, self._balls)
+        met = under(balls, camera, size, (pixel[0] + 0.5, pixel[1] + 0.5))
+        for index in np.unique(batch[met]).tolist():
+            drawn = self._every[index]
+            if drawn is not None:
+                corners = drawn.levels[0].corners
+                drawn.mark.render(vertices=corners, instances=counts[index])
         canvas.scissor = None  # type: ignore[assignment]
         found = np.frombuffer(
             canvas.read(viewport=(x, y, 1, 1), components=1, dtype="u4"), dtype="<u4"
@@ -405,7 +401,8 @@ class Renderer:
             first += size
         self._placed = instances
 
-    def _draw_ground(self, frame: _Frame, camera: Camera, inks: Inks) -> None:
+    def _draw_ground(self, frame: _Frame) -> None:
+        camera, inks = frame.camera, frame.inks
         step = 10.0 ** np.floor(np.log10(max(camera.distance, 1e-3) / 6))
         reach = step * 24
         x, y = (round(v / step) * step for v in camera.target[:2])
@@ -441,15 +438,6 @@ class Renderer:
             self._smooth = (size, canvas, picture)
         return self._smooth[1]
 
-    def _make_smaller(self, target: moderngl.Framebuffer, size: Size) -> None:
-        """Bring the finer picture to the target."""
-        assert self._smooth is not None
-        target.use()
-        target.viewport = (0, 0, *size)
-        self.context.disable(moderngl.DEPTH_TEST)
-        self._smooth[2].use(0)
-        self._smaller.render(moderngl.TRIANGLES, vertices=3)
-
     def _mark_canvas(self, size: Size) -> moderngl.Framebuffer:
         if self._marks is None or self._marks[0] != size:
             canvas = self.context.framebuffer(
@@ -462,8 +450,3 @@ class Renderer:
 
 def _key(batch: Batch) -> tuple[int, int]:
     return id(batch.geometry), id(batch.wears)
-
-
-def _last_if_it_blends(batch: tuple[int, _Drawn, bool]) -> bool:
-    wears = batch[1].wears
-    return wears is not None and wears.blends

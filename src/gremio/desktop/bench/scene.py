@@ -15,12 +15,12 @@ import numpy.typing as npt
 
 from gremio.core.arrays import Array, Rows
 from gremio.core.edit.parts import descendants
-from gremio.core.frames import carried, matrix
+from gremio.core.frames import Frame, carried, matrix
 from gremio.core.records import Record
 from gremio.core.rig import ids
 from gremio.core.rig.ids import PartId
 from gremio.core.rig.model import Part, Rig
-from gremio.core.rig.solids import AnySolid, Box, Cylinder
+from gremio.core.rig.solids import AnySolid, Box, Cylinder, Mesh
 from gremio.core.shape.geometry import Geometry
 from gremio.core.shape.solids import geometry_of, sleeve
 from gremio.core.solve.pose import Pose
@@ -50,6 +50,8 @@ LIGHT_LINE = LINES[PLAIN]
 # The corners of a box as low or high along x, y, z; its edges join corners that differ once.
 _BITS = np.array([[bool(i >> k & 1) for k in range(3)] for i in range(8)])
 _BOX_EDGES = np.array([(a, b) for a in range(8) for b in range(a, 8) if a ^ b in (1, 2, 4)])
+# No box that stands in is thinner (m).
+_THIN = 1e-6
 _UNIT_BOX = Box(length=1.0, width=1.0, height=1.0)
 _UNIT_BAR = Cylinder(diameter=1.0, height=1.0)
 
@@ -264,8 +266,12 @@ def _surfaces(
         yield _Surface(found.geometry, found.place, part.shapes[0].paint, -1)
         return
     for index, shape in enumerate(part.shapes):
-        solid, stretch = _shared(shape.solid)
-        place = matrix(shape.place) @ np.diag([*stretch, 1.0])
+        solid, place = shape.solid, matrix(shape.place)
+        if isinstance(solid, Mesh) and shelf.stands_in(rig, solid):
+            place = place @ matrix(Frame(solid.centre))
+            solid = Box(*np.maximum(solid.size, _THIN).tolist())
+        solid, stretch = _shared(solid)
+        place = place @ np.diag([*stretch, 1.0])
         look = shelf.look(rig, shape) if textured else None
         wears = None if look is None else shown(look)
         yield _Surface(shelf.geometry(rig, solid), place, shape.paint, index, wears)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QWidget
 
 from gremio.core.files.sources import read_source
@@ -12,10 +13,13 @@ from gremio.core.rig.model import Rig, Source
 from gremio.core.surfaces.models import Model
 from gremio.core.surfaces.shelf import Shelf
 from gremio.desktop.bench.canvas import Canvas
+from gremio.desktop.memory import give_back
 from gremio.desktop.shell.reading import Reading
 
 # From so many bytes on boxes are shown while models are read.
 _LARGE = 2_000_000
+# After so long they are shown, and what that took besides them is free (ms).
+_SHOWN = 3000
 
 
 class Models:
@@ -46,6 +50,8 @@ class Models:
                 self._bench.preview(None)
         for source, model in zip(wanted.values(), found or (), strict=False):
             self._shelf.keep(source, model)
+        if size > _LARGE:
+            QTimer.singleShot(_SHOWN, give_back)
 
 
 def _read(source: Source) -> Model | Note:

@@ -3,6 +3,7 @@ stops it."""
 
 from __future__ import annotations
 
+import sys
 import threading
 import time
 from collections.abc import Callable
@@ -14,6 +15,8 @@ from PyQt6.QtWidgets import QApplication, QWidget
 from gremio.desktop.shell.waiting import Strip
 
 T = TypeVar("T")
+# So long the thread goes on when the window wants its turn (s).
+_TURN = 0.0005
 # So long nothing is said; so often it is looked at whether it is done, then and before (ms).
 _QUIET, _LOOK, _A_MOMENT = 300, 60, 10
 
@@ -37,6 +40,14 @@ class Reading(Generic[T]):
         """What was read; None where it was stopped. words: "Reading crane.glb, 84 MB". stop: what
         stopping it does. The window stays alive meanwhile, and nothing in it can be touched but
         Stop. Raises what reading raises."""
+        patient = sys.getswitchinterval()
+        sys.setswitchinterval(_TURN)
+        try:
+            return self._wait(window, words, stop)
+        finally:
+            sys.setswitchinterval(patient)
+
+    def _wait(self, window: QWidget, words: str, stop: str) -> T | None:
         began = time.monotonic()
         self._thread.start()
         # What takes a moment only flashes no strip; the window is painted, and takes no hand.
