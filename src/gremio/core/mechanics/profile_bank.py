@@ -132,6 +132,8 @@ def _with_laws(bank: Bank, leads: Array, span: Whole, result: Array) -> Array:
     x = _inside(bank, leads)
     for law in bank.laws:
         i, f = np.nonzero(kinds == law)
+        if not len(i):
+            continue
         j = span[i, f]
         start, wide = bank.x[i, j], bank.x[i, j + 1] - bank.x[i, j]
         share = np.clip((x[i, f] - start) / wide, 0.0, 1.0)

@@ -8,7 +8,7 @@ from functools import cached_property
 
 import numpy as np
 
-from gremio.core.arrays import Array, Rows, crossed
+from gremio.core.arrays import Array, Rows, crossed, size_of
 from gremio.core.frames import Frame, matrix
 from gremio.core.records import Record
 from gremio.core.rig.model import Part
@@ -57,14 +57,15 @@ class Surface(Record, frozen=True, eq=False):
 
     def _normals_at(self, places: Array, triangles: Rows) -> Array:
         """(Q, 3) unit normals at places on triangles, between those of the corners."""
-        a, b, c = np.moveaxis(self.corners[triangles], 1, 0)
-        whole = crossed(b - a, c - a)
+        corners, normals = self.corners[triangles], self.normals[triangles]
+        a = corners[:, 0]
+        to_b, to_c, to_place = corners[:, 1] - a, corners[:, 2] - a, places - a
+        whole = crossed(to_b, to_c)
         area = (whole * whole).sum(axis=1)
-        at_b = (crossed(places - a, c - a) * whole).sum(axis=1) / area
-        at_c = (crossed(b - a, places - a) * whole).sum(axis=1) / area
-        shares = np.stack([1 - at_b - at_c, at_b, at_c], axis=1)
-        mixed = (self.normals[triangles] * shares[:, :, None]).sum(axis=1)
-        size = np.linalg.norm(mixed, axis=1, keepdims=True)
+        at_b = ((crossed(to_place, to_c) * whole).sum(axis=1) / area)[:, None]
+        at_c = ((crossed(to_b, to_place) * whole).sum(axis=1) / area)[:, None]
+        mixed = normals[:, 0] * (1 - at_b - at_c) + normals[:, 1] * at_b + normals[:, 2] * at_c
+        size = size_of(mixed)[:, None]
         flat = whole / np.sqrt(area)[:, None]
         result: Array = np.where(size > 1e-9, mixed / np.where(size > 1e-9, size, 1.0), flat)
         return result

@@ -166,8 +166,10 @@ class LoopBatch(Record, frozen=True):
         rest = quiet & self.still | ~self.closes
         if rest.any():
             self._rest(np.flatnonzero(rest), channels, asked, gone, left)
-        if not rest.all():
-            self._close(np.flatnonzero(~rest), wanted, channels, asked, gone, left)
+            if not rest.all():
+                self._close(np.flatnonzero(~rest), wanted, channels, asked, gone, left)
+        else:
+            self._close(slice(None), wanted, channels, asked, gone, left)
         return gone, left
 
     def _rest(self, those: Rows, channels: Array, asked: Array, gone: Array, left: Array) -> None:
@@ -181,10 +183,10 @@ class LoopBatch(Record, frozen=True):
                 gone[i], left[i] = 0.0, self.steps[i].assembled[1]
 
     def _close(
-        self, those: Rows, wanted: Array, channels: Array, asked: Array, gone: Array, left: Array
+        self, those: Rows | slice, wanted: Array, channels: Array, asked: Array, gone: Array, left: Array
     ) -> None:
         target = np.ascontiguousarray(wanted[those].transpose(0, 2, 1))
-        table = self.table if len(those) == len(self.steps) else self._some(those)
+        table = self.table if isinstance(those, slice) else self._some(those)
         # A long way is followed bit by bit, so that whoever waits can say when it is enough.
         most = _AT_ONCE
         while True:

@@ -121,12 +121,17 @@ class FreedomsStep(Record, frozen=True):
     held: Flags
     led: LedEnds | None = None
 
+    @cached_property
+    def start(self) -> Array:
+        """(k, 1) the followers at home."""
+        return self.shares @ self.home + self.constant
+
     def run(self, channels: Array, asked: Array) -> None:
         """Go from home toward what is asked until a member is at a stop; all of it slows down
         where that member does."""
         wanted = channels[self.inputs]
         asked[self.followers] = self.shares @ wanted + self.constant
-        start = self.shares @ self.home + self.constant
+        start = self.start
         way = asked[self.followers] - start
         low, high = self._ends(channels)
         with np.errstate(divide="ignore", invalid="ignore"):
