@@ -9,6 +9,7 @@ from pytestqt.qtbot import QtBot
 
 from gremio.core.edit.parts import PartId
 from gremio.desktop.bench import frames, renderer
+from gremio.desktop.shell.window import Window
 
 
 @pytest.fixture
@@ -103,3 +104,14 @@ def test_a_still_picture_that_stands_is_not_drawn_again(
     done = bench.frames._still
     assert (picture(at_small_pieces) == picture(at_small_pieces)).all()
     assert bench.frames._still is done
+
+
+@pytest.mark.parametrize("demo", [False, True])
+def test_nothing_is_drawn_while_nothing_moves(window: Window, qtbot: QtBot, demo: bool) -> None:
+    if demo:
+        window.open_demo()
+    qtbot.wait(500)
+    drawn: list[int] = []
+    window.bench.frame_drawn.connect(lambda: drawn.append(1))
+    qtbot.wait(500)
+    assert not drawn

@@ -183,8 +183,9 @@ class LoopBatch(Record, frozen=True):
                 gone[i], left[i] = 0.0, self.steps[i].assembled[1]
 
     def _close(
-        self, those: Rows | slice, wanted: Array, channels: Array, asked: Array, gone: Array, left: Array
-    ) -> None:
+        self, those: Rows | slice, wanted: Array, channels: Array, asked: Array, gone: Array,
+        left: Array,
+    ) -> None:  # fmt: skip
         target = np.ascontiguousarray(wanted[those].transpose(0, 2, 1))
         table = self.table if isinstance(those, slice) else self._some(those)
         # A long way is followed bit by bit, so that whoever waits can say when it is enough.

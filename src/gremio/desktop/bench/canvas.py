@@ -312,7 +312,7 @@ class Canvas(QOpenGLWidget):
             return
         shown = self._shown()
         scene = self._scene_of(shown)
-        if not self._framed:
+        if not self._framed and len(scene.parts):
             self.show_all()
         ratio = self.devicePixelRatioF()
         size = (round(self.width() * ratio), round(self.height() * ratio))
