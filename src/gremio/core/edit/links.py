@@ -198,12 +198,13 @@ def let_go(rig: Rig, link_id: ThingId, channel: ChannelKey) -> Rig:
 
 def without_channels_of(rig: Rig, *owners: ThingId) -> Rig:
     """The rig with every link cut back to what does not need some parts, controls or others."""
-    gone = set(owners)
-    cut = {
-        link_id: _cut(link, gone)
-        for link_id, link in rig.links.items()
-        if any(channel.partition(" ")[0] in gone for channel in members(link))
-    }
+    gone, begins = set(owners), tuple(f"{owner} " for owner in owners)
+    cut = {}
+    for link_id, link in rig.links.items():
+        for channel in members(link):
+            if channel in gone or channel.startswith(begins):
+                cut[link_id] = _cut(link, gone)
+                break
     if not cut:
         return rig
     kept = ((i, cut.get(i, link)) for i, link in rig.links.items())

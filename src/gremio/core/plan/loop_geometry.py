@@ -20,6 +20,9 @@ from gremio.core.rig.model import Closure, Rig
 RANK = 1e-5
 _CLOSING = 40
 
+# How the ground stands, and the directions in which a pin meets; not to be written to.
+_GROUND, _ALL_WAYS = np.eye(4), np.eye(3)
+
 
 def sides(rig: Rig, closure: Closure) -> tuple[list[PartId], list[PartId]]:
     """The parts that move the first point against what carries both, and those that move the
@@ -41,7 +44,7 @@ def size_of(rig: Rig, closures: Iterable[ThingId], parts: Iterable[PartId]) -> f
     for closure_id in closures:
         closure = rig.closures[closure_id]
         for part, at in ((closure.one, closure.at_one), (closure.two, closure.at_two)):
-            places.append(carried(frames.get(part or GROUND, np.eye(4)), at))
+            places.append(carried(frames.get(part or GROUND, _GROUND), at))
     return max(float(np.linalg.norm(np.ptp(np.array(places), axis=0))), 1e-6)
 
 
@@ -89,7 +92,7 @@ def frames_in_loop(
     frames: dict[PartId, Array] = {}
     for part in parts:
         entry = rig.parts[part]
-        above = frames.get(entry.parent or GROUND, np.eye(4))
+        above = frames.get(entry.parent or GROUND, _GROUND)
         joint = joint_matrix(_values_of(rig, part, values))
         frames[part] = above @ _frame(entry.mount) @ joint @ _frame(entry.own)
     return frames
@@ -106,12 +109,12 @@ def _values_of(rig: Rig, part: PartId, values: Mapping[ChannelKey, float]) -> di
 def points_of(closure: Closure, frames: Mapping[PartId, Array]) -> tuple[Array, Array, Array]:
     """(3,) the two points of a closure, and (2, 3) the directions in which they must meet: for
     a pin all three, (3, 3)."""
-    one = frames.get(closure.one, np.eye(4))
-    two = frames.get(closure.two or GROUND, np.eye(4))
+    one = frames.get(closure.one, _GROUND)
+    two = frames.get(closure.two or GROUND, _GROUND)
     here = carried(one, closure.at_one)
     there = carried(two, closure.at_two)
     if closure.kind == "pin":
-        return here, there, np.eye(3)
+        return here, there, _ALL_WAYS
     return here, there, across(two[:3, :3] @ np.asarray(closure.axis))
 
 
@@ -174,7 +177,7 @@ def _where_it_works(
     owner, name = split(channel)
     part = PartId(owner)
     entry = rig.parts[part]
-    frame = frames.get(entry.parent or GROUND, np.eye(4)) @ _frame(entry.mount)
+    frame = frames.get(entry.parent or GROUND, _GROUND) @ _frame(entry.mount)
     if len(freed(entry.joint)) > 1:
         frame = frame @ outer_matrix(_values_of(rig, part, values), name)
     return frame[:3, 3], frame[:3, "xyz".index(name[-1])]

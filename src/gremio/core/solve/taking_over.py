@@ -4,7 +4,8 @@ anew. The outcome is the same, bit for bit, as if the rig had been compiled whol
 from __future__ import annotations
 
 import itertools
-from typing import NamedTuple
+from collections.abc import Mapping, Sequence
+from typing import Any, NamedTuple
 
 import numpy as np
 from msgspec.structs import replace
@@ -153,12 +154,17 @@ def _moved(before: Program, keys: Keys) -> _Moved:
     part_ids = [part for level in keys.depth for part in level]
     now = {part: i for i, part in enumerate(part_ids)}
     return _Moved(
-        np.array([*(keys.row.get(c, -1) for c in before.keys.keys), -1], dtype=np.intp),
-        np.array([before.keys.row.get(c, -1) for c in keys.keys], dtype=np.intp),
-        np.array([*(now.get(p, -1) for p in before.part_ids), -1], dtype=np.intp),
-        np.array([before.part_row.get(p, -1) for p in part_ids], dtype=np.intp),
+        np.array([*_rows(keys.row, before.keys.keys), -1], dtype=np.intp),
+        np.array(_rows(before.keys.row, keys.keys), dtype=np.intp),
+        np.array([*_rows(now, before.part_ids), -1], dtype=np.intp),
+        np.array(_rows(before.part_row, part_ids), dtype=np.intp),
         keys.keys == before.keys.keys,
     )
+
+
+def _rows(row: Mapping[Any, int], every: Sequence[Any]) -> list[int]:
+    """The rows of some, −1 for what has none; without a step of Python for each."""
+    return list(map(row.get, every, itertools.repeat(-1)))
 
 
 def _tree(before: Program, rig: Rig, change: Touched, keys: Keys, moved: _Moved) -> Tree:

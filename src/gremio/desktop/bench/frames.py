@@ -98,11 +98,11 @@ class Frames(QObject):
         self.load(scene, math.inf)
 
     def paint(self, view: View) -> bool:
-        """Draw a frame, or let the one before stand while this one is got ready; returns whether it
-        is drawn."""
+        """Draw a frame, or let the one before stand while this one is got ready; returns whether
+        all of it is drawn."""
         assert self.renderer is not None
         target, anew = self._target(view.size)
-        there = self.load(view.scene, _A_MOMENT)
+        there = self.load(view.scene, _A_WHILE if anew else _A_MOMENT)
         if not (there or anew):
             return False
         if anew or self._resting.isActive():
@@ -112,7 +112,7 @@ class Frames(QObject):
                 target, view.size, view.camera, view.instances, view.inks, smooth=False,
                 scale=view.scale, edges=self._pace.edges_too, rough=self._pace.rough,
             )  # fmt: skip
-            return True
+            return there
         if self._still is None or not self._still[0].same(view):
             pieces = self.renderer.still(
                 view.size, view.camera, view.instances, view.inks, view.scale

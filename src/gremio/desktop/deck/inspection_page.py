@@ -20,6 +20,8 @@ NOTHING = (
     "Nothing is wrong: every link can be computed, teeth meet spaces, wheels stand on the ground, "
     "and every model is where it was."
 )
+# So many lines are made at once: of a large rig there may be thousands.
+_AT_ONCE = 100
 LOOKING = "The machine is being looked over…"
 
 if TYPE_CHECKING:
@@ -33,6 +35,7 @@ class InspectionPage(QScrollArea):
         super().__init__()
         self.document = document
         self._shown: list[Note] | None = None
+        self._column = QVBoxLayout()
         self.setWidgetResizable(True)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         document.looking.done.connect(self.take_notes)
@@ -51,20 +54,41 @@ class InspectionPage(QScrollArea):
         if notes == self._shown:
             return
         self._shown = notes
-        self._show([self._line(finding) for finding in findings] or [second(NOTHING)])
+        self._show([] if findings else [second(NOTHING)])
+        self._add(findings)
 
-    def _show(self, lines: Sequence[QHBoxLayout | QWidget]) -> None:
+    def _show(self, lines: Sequence[QWidget]) -> None:
+        """Show other lines than before."""
         sheet = QWidget()
-        column = QVBoxLayout(sheet)
-        column.setContentsMargins(16, 8, 16, 8)
-        column.setSpacing(5)
+        self._column = QVBoxLayout(sheet)
+        self._column.setContentsMargins(16, 8, 16, 8)
+        self._column.setSpacing(5)
         for line in lines:
-            if isinstance(line, QWidget):
-                column.addWidget(line)
-            else:
-                column.addLayout(line)
-        column.addStretch()
+            self._column.addWidget(line)
+        self._column.addStretch()
         show_in(self, sheet)
+
+    def _add(self, findings: Sequence[Finding]) -> None:
+        """Show the first of some findings below the others, and a way to the rest of them."""
+        for finding in findings[:_AT_ONCE]:
+            self._column.insertLayout(self._column.count() - 1, self._line(finding))
+        rest = findings[_AT_ONCE:]
+        if not rest:
+            return
+        way = QWidget()
+        row = QHBoxLayout(way)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.addWidget(second(f"and {len(rest)} more"))
+
+        def more() -> None:
+            self._column.removeWidget(way)
+            way.hide()
+            way.deleteLater()
+            self._add(rest)
+
+        row.addWidget(verb(f"show the next {min(len(rest), _AT_ONCE)}", more))
+        row.addStretch()
+        self._column.insertWidget(self._column.count() - 1, way)
 
     def _line(self, finding: Finding) -> QHBoxLayout:
         note = finding.note

@@ -87,6 +87,8 @@ class Parts(QWidget):
         self._things: dict[ThingId, QTreeWidgetItem] = {}
         self.told = Told(document)
         self._filling = False
+        # Whether rows are left out for what is typed.
+        self._left_out = False
         self._hidden: frozenset[PartId] = frozenset()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 8, 0, 0)
@@ -162,7 +164,9 @@ class Parts(QWidget):
         """Redo the rows concerned; the whole tree where another rig is on the table, its order
         is another, or something is wrong with how it is mounted."""
         before, after = change.before.parts, change.after.parts
-        kept = [i for i in before if i in after] == [i for i in after if i in before]
+        kept = change.same_order("parts") or (
+            [i for i in before if i in after] == [i for i in after if i in before]
+        )
         if change.anew:
             # The words in the filter were for the rig before.
             self.filter.clear()
@@ -272,7 +276,7 @@ class Parts(QWidget):
 
     def _say_count(self) -> None:
         parts = self.document.rig.parts
-        hidden = sum(part in self.told.left_out for part in parts)
+        hidden = len(self.told.left_out & parts.keys())
         self.count.setText(f"{len(parts)}, {hidden} hidden" if hidden else str(len(parts)))
 
     def _leave_filter(self) -> None:
@@ -281,6 +285,9 @@ class Parts(QWidget):
     def _show_fitting(self) -> None:
         """Leave out rows that do not hold what is typed, but for what carries one that does."""
         words = self.filter.text().lower().split()
+        if not words and not self._left_out:
+            return
+        self._left_out = bool(words)
         rows = [*self._items.values(), *self._things.values()]
         for item in rows:
             item.setHidden(bool(words) and not all(w in item.text(0).lower() for w in words))
