@@ -7,6 +7,7 @@ from pathlib import Path
 
 import pytest
 import trimesh
+from PyQt6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
 
 import gremio
@@ -14,6 +15,7 @@ from gremio.core.files.model_in import read_model
 from gremio.desktop.bench.canvas import Canvas
 from gremio.desktop.shell import models
 from gremio.desktop.shell.reading import Reading
+from gremio.desktop.shell.recovery import Keeper, Work
 from gremio.desktop.shell.window import Window
 
 
@@ -68,11 +70,11 @@ def test_stopping_leaves_boxes_and_says_so(
         assert window.files.open_path(rig_file)
     assert triangles(window) == [12]
     (note,) = window.document.looking.notes()
-    assert "balls.glb was not read" in note.text and "Open the rig again" in note.text
+    assert "balls.glb was not read" in note.text and "Look at the models again" in note.text
     with pytest.raises(gremio.GremioError, match="was not read"):
         part = next(iter(window.document.rig.parts.values()))
         window.document.shelf.surface(window.document.rig, part.shapes[0].solid)
-    assert window.files.open_path(rig_file)
+    window.act("rig.models")
     assert triangles(window) == [1280] * 3 and not window.document.looking.notes()
 
 
@@ -104,3 +106,34 @@ def test_surfaces_come_to_the_screen_a_few_at_a_time(window: Window, qtbot: QtBo
         window.bench._refresh()
     qtbot.waitUntil(lambda: renderer.load_on(0.0), timeout=5000)
     assert len(renderer._drawn) == len(window.bench.scene().batches)
+
+
+def test_whatever_shows_a_rig_reads_its_models_beside_the_window(
+    window: Window, rig_file: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    wait, words = Reading.wait, []
+
+    def waited(reading: Reading[object], _window: QWidget, told: str, stop: str) -> object:
+        words.append(told)
+        return wait(reading, _window, told, stop)
+
+    monkeypatch.setattr(Reading, "wait", waited)
+    empty = tmp_path / "empty.gremio"
+    gremio.save(gremio.Rig(), empty)
+    kept = Keeper(tmp_path / "elsewhere")
+    kept.keep(Work(gremio.load(rig_file), rig_file))
+    for do in (
+        lambda: window.files.open_path(rig_file),
+        lambda: window.files.open_copy_path(rig_file),
+        lambda: window.files.open_kept(kept.files[0]),
+        lambda: window.act("rig.models"),
+    ):
+        words.clear()
+        do()
+        assert len(words) == 1 and words[0].startswith("Reading balls.glb")
+        assert triangles(window) == [1280] * 3
+        window.document._saved = window.document.rig
+    window.files.open_path(empty)
+    words.clear()
+    window.files.compare_path(rig_file)
+    assert len(words) == 1

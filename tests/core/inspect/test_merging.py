@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 import math
+from pathlib import Path
 
 import numpy as np
 import pytest
+import trimesh
 from msgspec.structs import replace
 from tests.core.inspect.test_comparing import built
 
 import gremio
 from gremio.core.edit.controls import set_values
 from gremio.core.edit.parts import rename_part, set_stops
+from gremio.core.files.sources import model_shelf
 from gremio.core.inspect.comparing import Difference, compare
 from gremio.core.inspect.merging import Merged, same_things, taken_over
 from gremio.core.rig.channels import key
@@ -105,3 +108,38 @@ def test_what_is_gone_since_is_left_and_told() -> None:
     assert merged.rig.parts == rig.parts
     assert "left, for Gate is not in this rig" in merged.told[0]
     assert Box(2, 0.1, 1) not in [s.solid for p in merged.rig.parts.values() for s in p.shapes]
+
+
+@pytest.fixture
+def two_balls(tmp_path: Path) -> Path:
+    scene = trimesh.Scene()
+    for name in ("Ball", "Bob"):
+        ball = trimesh.creation.icosphere(1, 0.3 if name == "Ball" else 0.5)
+        scene.add_geometry(ball, node_name=name, geom_name=name.lower())
+    path = tmp_path / "balls.glb"
+    path.write_bytes(scene.export(file_type="glb"))
+    return path
+
+
+def test_rigs_with_models_are_compared_and_what_is_other_is_taken(two_balls: Path) -> None:
+    one = gremio.bring_in(gremio.Rig(), two_balls)
+    other = rename_part(one, part_id(one, "Bob"), "Plumb bob")
+    other = gremio.set_joint(other, "Ball", "hinge z")
+    merged = merge(one, other)
+    assert not compare(merged.rig, other)
+    assert merged.rig.sources == one.sources, "it is the same model"
+
+
+def test_a_part_of_a_model_brings_its_model_along(two_balls: Path) -> None:
+    other = gremio.bring_in(gremio.Rig(), two_balls)
+    for here in (gremio.Rig(), built()):
+        new = [one for one in compare(here, other) if one.how == "new"]
+        ids = same_things(here, other, compare(here, other))
+        geometry = gremio.solve(here).program.geometry
+        merged = taken_over(here, other, new, ids, geometry=geometry)
+        assert [part.name for part in merged.rig.parts.values()][-2:] == ["Ball", "Bob"]
+        (source,) = merged.rig.sources.values()
+        assert source.path == str(two_balls)
+        for name in ("Ball", "Bob"):
+            solid = merged.rig.parts[part_id(merged.rig, name)].shapes[0].solid
+            assert len(model_shelf().geometry(merged.rig, solid).triangles) == 80

@@ -40,12 +40,12 @@ def same_things(rig: Rig, other: Rig, found: Iterable[Difference]) -> dict[Thing
     and kind, or that were renamed. found: what is otherwise in the other than in the rig."""
     ids: dict[ThingId, ThingId] = {}
     for record in THINGS:
-        here, there = called(rig, record), called(other, record)
         if record.field == "sources":
             for i, source in other.sources.items():
                 if (known := source_known(rig, source)) is not None:
                     ids[i] = known
             continue
+        here, there = called(rig, record), called(other, record)
         ids.update({i: here[name] for name, i in there.items() if name in here})
         for one in found:
             if one.how == "renamed" and one.word == record.word and one.before in here:

@@ -235,7 +235,7 @@ _PREPARING = (
            apart=True),
     Action("rig.revise", "Take up a later model", lambda d: d.files.take_up_later(), _RIG,
            asks=True),
-    Action("rig.models", "Look at the models again", lambda d: d.document.look_again(), _RIG),
+    Action("rig.models", "Look at the models again", lambda d: d.files.look_again(), _RIG),
 )  # fmt: skip
 
 _LOOKING = (

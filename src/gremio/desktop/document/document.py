@@ -492,9 +492,3 @@ class Document(QObject):
         self._saved = self.rig
         self.file_changed.emit()
         return kept
-
-    def look_again(self) -> None:
-        """Read the models behind the shapes anew."""
-        self.shelf.forget()
-        self.kits.forget()
-        self.compile_anew()

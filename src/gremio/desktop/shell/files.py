@@ -117,6 +117,7 @@ class Files(Exports):
         except GremioError as problem:
             self._say(str(problem))
             return
+        self.models.read(other.rig, shown=False)
         self.taking.of_rig(path.name, other.rig)
 
     @cached_property
@@ -144,11 +145,19 @@ class Files(Exports):
         except GremioError as problem:
             self._say(str(problem))
             return False
+        self.models.read(rig)
         in_folder(path)
         name = f"{rig.name}, copy"
         self._show_rig(rename_rig(rig, name), None, saved=False)
         self._say(f"{name} is open. It has no file yet: {path.name} stays as it is.")
         return True
+
+    def look_again(self) -> None:
+        """Read the models behind the shapes anew."""
+        self.document.shelf.forget()
+        self.document.kits.forget()
+        self.models.read(self.document.rig)
+        self.document.compile_anew()
 
     def leave(self) -> bool:
         """Ask about unsaved work and put a model that is only looked at away; False to stay."""
@@ -167,6 +176,7 @@ class Files(Exports):
             self._say(str(problem))
             return False
         self.document.shelf.forget()
+        self.models.read(work.rig)
         held_by = self._held_by(work.original) if work.original else ""
         self._show_rig(work.rig, work.original, saved=False)
         self.document.held_by = held_by

@@ -89,6 +89,7 @@ class Kits:
 
         try:
             kit = read_kit(path)
+            self.files.models.read(kit, shown=False)
             sheet = PutKitSheet(self.document, self.bench, kit, path, self.card.leave)
         except GremioError as problem:
             self.document.said.emit(str(problem))
@@ -110,8 +111,9 @@ class Kits:
     def show_later(self, use: str) -> None:
         """Show what is otherwise in a kit than when it was put in."""
         use_id = thing(use)
-        name = self.document.rig.kits[use_id].name
+        name, path = self.document.rig.kits[use_id].name, self.document.rig.kits[use_id].path
         try:
+            self.files.models.read(read_kit(path), shown=False)
             found = later(self.document.rig, use_id, shelf=self.document.shelf)
         except GremioError as problem:
             self.document.said.emit(str(problem))

@@ -1,4 +1,4 @@
-"""The models of a rig that is opened, read beside the window; boxes stand in meanwhile."""
+"""The models of a rig, read beside the window before they are wanted; boxes stand in meanwhile."""
 
 from __future__ import annotations
 
@@ -23,14 +23,14 @@ _SHOWN = 3000
 
 
 class Models:
-    """Reads the models of a rig before it is shown. bench: shows boxes until they are there."""
+    """Reads the models of a rig before they are wanted. bench: shows boxes until they are there."""
 
     def __init__(self, window: QWidget, shelf: Shelf, bench: Canvas) -> None:
         self._window, self._shelf, self._bench = window, shelf, bench
 
-    def read(self, rig: Rig) -> None:
-        """Read what is not on the shelf. Where that is stopped, boxes stand in, and that is
-        told."""
+    def read(self, rig: Rig, *, shown: bool = True) -> None:
+        """Read what is not on the shelf. shown: it is the rig that is to be shown. Where reading is
+        stopped, boxes stand in, and that is told."""
         wanted = self._shelf.unread(rig)
         if not wanted:
             return
@@ -39,14 +39,15 @@ class Models:
         word = names[0] if len(names) == 1 else f"{len(names)} models"
         for source in wanted.values():
             self._shelf.keep(source, _not_read(source))
-        if size > _LARGE:
+        with_boxes = shown and size > _LARGE
+        if with_boxes:
             self._bench.preview(rig)
         try:
             found = Reading(lambda: [_read(source) for source in wanted.values()]).wait(
-                self._window, f"Reading {word}, {size / 1e6:.3g} MB", "Open it with boxes (Esc)"
+                self._window, f"Reading {word}, {size / 1e6:.3g} MB", "Go on with boxes (Esc)"
             )
         finally:
-            if size > _LARGE:
+            if with_boxes:
                 self._bench.preview(None)
         for source, model in zip(wanted.values(), found or (), strict=False):
             self._shelf.keep(source, model)
@@ -62,7 +63,7 @@ def _read(source: Source) -> Model | Note:
 def _not_read(source: Source) -> Note:
     text = (
         f"The model {Path(source.path).name} was not read: that was stopped. Boxes stand in for "
-        "its shapes. Open the rig again to read it."
+        "its shapes. Look at the models again to read it."
     )
     return Note("model-unread", "", text, "warning")
 
