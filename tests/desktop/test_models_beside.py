@@ -3,19 +3,25 @@ without a word."""
 
 from __future__ import annotations
 
+import itertools
+import re
+import time
 from pathlib import Path
 
 import pytest
 import trimesh
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
 import gremio
 from gremio.core.files.model_in import read_model
+from gremio.core.surfaces.models import Tell
 from gremio.desktop.bench.canvas import Canvas
 from gremio.desktop.shell import models
 from gremio.desktop.shell.reading import Reading
 from gremio.desktop.shell.recovery import Keeper, Work
+from gremio.desktop.shell.waiting import Strip
 from gremio.desktop.shell.window import Window
 
 
@@ -106,6 +112,29 @@ def test_surfaces_come_to_the_screen_a_few_at_a_time(window: Window, qtbot: QtBo
         window.bench._refresh()
     qtbot.waitUntil(lambda: renderer.load_on(0.0), timeout=5000)
     assert len(renderer._drawn) == len(window.bench.scene().batches)
+
+
+def test_reading_tells_how_far_it_is_and_goes_on_no_more_when_it_is_stopped(
+    window: Window,
+) -> None:
+    said: list[str] = []
+
+    def endless(tell: Tell) -> None:
+        for number in itertools.count():
+            tell("surfaces read", number, 10_000_000)
+            time.sleep(0.001)
+
+    def stop() -> None:
+        (strip,) = [w for w in QApplication.topLevelWidgets() if isinstance(w, Strip)]
+        said.append(strip._words.text())
+        strip.reject()
+
+    QTimer.singleShot(900, stop)
+    reading = Reading(endless)
+    assert reading.wait(window, "Reading all") is None
+    assert re.fullmatch(r"Reading all: \d+ of 10,000,000 surfaces read, \d s", said[0])
+    reading._thread.join(5)
+    assert not reading._thread.is_alive()
 
 
 def test_whatever_shows_a_rig_reads_its_models_beside_the_window(

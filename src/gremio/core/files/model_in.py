@@ -9,6 +9,7 @@ from __future__ import annotations
 import json
 import re
 import struct
+from collections import deque
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -34,7 +35,7 @@ from gremio.core.rig.model import Up
 from gremio.core.shape.geometry import Geometry
 from gremio.core.shape.meshes import tidied
 from gremio.core.surfaces.looks import Look, Material
-from gremio.core.surfaces.models import Model, ModelNode, Piece
+from gremio.core.surfaces.models import Model, ModelNode, Piece, Tell, untold
 
 ENDINGS = (".glb", ".gltf", ".obj", ".stl", ".ply")
 _LARGEST = 2_000_000_000
@@ -61,10 +62,13 @@ def usual_up(path: Path) -> Up:
     return "z" if path.suffix.lower() in (".stl", ".ply") else "y"
 
 
-def read_model(path: str | Path, metres: float = 1.0, up: Up | None = None) -> Model:
+def read_model(
+    path: str | Path, metres: float = 1.0, up: Up | None = None, tell: Tell = untold
+) -> Model:
     """Read a model file.
 
-    metres: length of the file's unit. up: the file's upright axis, its usual one for None.
+    metres: length of the file's unit. up: the file's upright axis, its usual one for None. tell:
+    is told how far it is.
     Raises FileProblem when it can't be read or holds no triangles.
     """
     import hashlib
@@ -90,7 +94,7 @@ def read_model(path: str | Path, metres: float = 1.0, up: Up | None = None) -> M
     try:
         scene = _load(file, given)
         reading = _Reading(scene, file, _conversion(metres, upright), materials)
-        nodes, notes = reading.nodes(), reading.notes
+        nodes, notes = reading.nodes(tell), reading.notes
     except FileProblem:
         raise
     except Exception as error:
@@ -223,7 +227,7 @@ class _Reading:
         self._known: dict[str, list[Piece]] = {}
         self._places = places_of(scene)
 
-    def nodes(self) -> list[ModelNode]:
+    def nodes(self, tell: Tell) -> list[ModelNode]:
         """Every node, parents first, in the order of the file."""
         forest = self.scene.graph.transforms
         children: dict[str, list[str]] = {}
@@ -236,9 +240,10 @@ class _Reading:
         frames: list[Array] = []
         back = np.linalg.inv(self.convert)
         roots = children.get(self.scene.graph.base_frame, [])[::step]
-        waiting: list[tuple[str, int | None]] = [(root, None) for root in roots]
+        waiting: deque[tuple[str, int | None]] = deque((root, None) for root in roots)
         while waiting:
-            name, parent = waiting.pop(0)
+            name, parent = waiting.popleft()
+            tell("surfaces read", len(self._known), len(self.scene.geometry))
             edge = forest.edge_data[(forest.parents[name], name)]
             local = self.convert @ np.asarray(edge.get("matrix", np.eye(4)), dtype=float) @ back
             pieces = self._pieces(edge)
@@ -251,7 +256,7 @@ class _Reading:
             found.append((self._shown_name(name, edge), parent, tuple(pieces)))
             frames.append(local)
             below = children.get(name, [])[::step]
-            waiting = [(child, len(found) - 1) for child in below] + waiting
+            waiting.extendleft((child, len(found) - 1) for child in reversed(below))
         usable = self._usable(frames, [shown for shown, _, _ in found])
         return [
             ModelNode(shown, parent, local, pieces)

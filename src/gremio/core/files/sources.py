@@ -8,7 +8,7 @@ from gremio.core.files.atomic import FileProblem
 from gremio.core.files.model_in import read_model
 from gremio.core.problem import Note
 from gremio.core.rig.model import Source
-from gremio.core.surfaces.models import Model
+from gremio.core.surfaces.models import Model, Tell, untold
 from gremio.core.surfaces.shelf import Shelf
 
 
@@ -17,8 +17,9 @@ def model_shelf() -> Shelf:
     return Shelf(read_source)
 
 
-def read_source(source: Source) -> Model | Note:
-    """The model behind a source of a rig; a note where it can't be had as it was."""
+def read_source(source: Source, tell: Tell = untold) -> Model | Note:
+    """The model behind a source of a rig; a note where it can't be had as it was. tell: is told how
+    far it is."""
     path = Path(source.path)
     if not path.exists():
         text = (
@@ -27,7 +28,7 @@ def read_source(source: Source) -> Model | Note:
         )
         return Note("model-missing", "", text, "warning")
     try:
-        model = read_model(path, source.metres, source.up)
+        model = read_model(path, source.metres, source.up, tell)
     except FileProblem as problem:
         return Note("model-broken", "", f"{problem} Boxes stand in for its shapes.", "warning")
     if model.sha256 != source.sha256:

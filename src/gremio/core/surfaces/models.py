@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import cached_property
 from pathlib import Path
 
@@ -16,6 +17,14 @@ from gremio.core.rig.solids import Mesh
 from gremio.core.shape.geometry import Geometry, moved
 from gremio.core.surfaces.looks import Look
 from gremio.core.surfaces.marks import shape_marks
+
+# Is told how far something is that takes long: what is done ("surfaces read"), how many of them,
+# and of how many.
+Tell = Callable[[str, int, int], object]
+
+
+def untold(_what: str, _done: int, _of: int) -> None:
+    """Nobody wants to know how far it is."""
 
 
 class Piece(Record, frozen=True, eq=False):
@@ -59,9 +68,10 @@ class Model(Record, frozen=True, eq=False):
     nodes: tuple[ModelNode, ...]
     notes: tuple[Note, ...]
 
-    def prepared(self) -> Model:
+    def prepared(self, tell: Tell = untold) -> Model:
         """The model, with what is drawn of it made, so that nobody waits for that later."""
-        for piece in self._by_name.values():
+        for number, piece in enumerate(self._by_name.values()):
+            tell("surfaces made ready", number, len(self._by_name))
             _ = piece.geometry.rough
         return self
 

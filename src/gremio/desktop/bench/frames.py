@@ -82,15 +82,12 @@ class Frames(QObject):
         returns whether all are there. Many come a few at a time, so that hands need not wait. The
         context must be current."""
         assert self.renderer is not None
-        anew = self.renderer.scene is not scene
-        if anew:
+        if self.renderer.scene is not scene:
             self.renderer.load(scene)
             self._pace, self._still = Pace(), None
         there = self.renderer.load_on(seconds)
         if not there:
             self._going_on.start()
-            if anew:
-                self._pace = Pace.careful()
         return there
 
     def wait_for_all(self, scene: Scene) -> None:
@@ -106,6 +103,8 @@ class Frames(QObject):
         if not (there or anew):
             return False
         if anew or self._resting.isActive():
+            # Also where nothing has moved, a still picture follows.
+            self._resting.start()
             self._still = None
             self._pace.begin(moving=not anew)
             self.renderer.draw(
@@ -135,6 +134,8 @@ class Frames(QObject):
             if took >= _A_WHILE:
                 break
         self._still_took += took
+        if self._still_done:
+            self._pace.expect(self._still_took)
         return self._still_done
 
     def _go_on(self) -> None:
@@ -143,10 +144,11 @@ class Frames(QObject):
             return
         self._canvas.makeCurrent()
         done = self.renderer.load_on(_A_WHILE)
-        if done and self._still is not None:
+        if not done:
+            # So many may be too many to be drawn as they are while things move.
+            self._pace = Pace.careful()
+        elif self._still is not None:
             done = self._some_pieces()
-            if done:
-                self._pace.expect(self._still_took)
         self._canvas.doneCurrent()
         if done:
             self._canvas.update()

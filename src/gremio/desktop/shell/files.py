@@ -361,7 +361,7 @@ class Files(Exports):
         try:
             megabytes = path.stat().st_size / 1e6 if path.exists() else 0.0
             words = f"Reading {path.name}, {megabytes:.3g} MB"
-            model = Reading(lambda: read_model(path, metres, up).prepared()).wait(
+            model = Reading(lambda tell: read_model(path, metres, up, tell).prepared(tell)).wait(
                 self.window, words
             )
         except GremioError as problem:
@@ -477,9 +477,9 @@ class Files(Exports):
         before = self.document.shelf.model(entry)
         try:
             words = f"Reading {path.name}"
-            model = Reading(lambda: read_model(path, entry.metres, entry.up)).wait(
-                self.window, words
-            )
+            model = Reading(
+                lambda tell: read_model(path, entry.metres, entry.up, tell).prepared(tell)
+            ).wait(self.window, words)
         except GremioError as problem:
             self._say(str(problem))
             return

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QWidget
 from gremio.core.files.sources import read_source
 from gremio.core.problem import Note
 from gremio.core.rig.model import Rig, Source
-from gremio.core.surfaces.models import Model
+from gremio.core.surfaces.models import Model, Tell
 from gremio.core.surfaces.shelf import Shelf
 from gremio.desktop.bench.canvas import Canvas
 from gremio.desktop.memory import give_back
@@ -43,7 +43,7 @@ class Models:
         if with_boxes:
             self._bench.preview(rig)
         try:
-            found = Reading(lambda: [_read(source) for source in wanted.values()]).wait(
+            found = Reading(lambda tell: [_read(source, tell) for source in wanted.values()]).wait(
                 self._window, f"Reading {word}, {size / 1e6:.3g} MB", "Go on with boxes (Esc)"
             )
         finally:
@@ -55,9 +55,9 @@ class Models:
             QTimer.singleShot(_SHOWN, give_back)
 
 
-def _read(source: Source) -> Model | Note:
-    found = read_source(source)
-    return found.prepared() if isinstance(found, Model) else found
+def _read(source: Source, tell: Tell) -> Model | Note:
+    found = read_source(source, tell)
+    return found.prepared(tell) if isinstance(found, Model) else found
 
 
 def _not_read(source: Source) -> Note:

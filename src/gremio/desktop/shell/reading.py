@@ -12,6 +12,7 @@ from typing import Generic, TypeVar
 from PyQt6.QtCore import QEventLoop, QTimer
 from PyQt6.QtWidgets import QApplication, QWidget
 
+from gremio.core.surfaces.models import Tell
 from gremio.desktop.shell.waiting import Strip
 
 T = TypeVar("T")
@@ -21,20 +22,30 @@ _TURN = 0.0005
 _QUIET, _LOOK, _A_MOMENT = 300, 60, 10
 
 
-class Reading(Generic[T]):
-    """One thing that is read in a thread of its own."""
+class _GivenUp(BaseException):
+    """Nobody waits for it any more."""
 
-    def __init__(self, read: Callable[[], T]) -> None:
+
+class Reading(Generic[T]):
+    """One thing that is read in a thread of its own. read: is handed what to tell how far it is."""
+
+    def __init__(self, read: Callable[[Tell], T]) -> None:
         self._read = read
+        self._far, self._given_up = "", False
         self.found: list[T] = []
         self.failed: list[BaseException] = []
         self._thread = threading.Thread(target=self._run, daemon=True)
 
     def _run(self) -> None:
         try:
-            self.found.append(self._read())
+            self.found.append(self._read(self._tell))
         except BaseException as problem:  # it is raised where it is waited for
             self.failed.append(problem)
+
+    def _tell(self, what: str, done: int, of: int) -> None:
+        if self._given_up:
+            raise _GivenUp
+        self._far = f": {done:,} of {of:,} {what}"
 
     def wait(self, window: QWidget, words: str, stop: str = "Bring nothing in (Esc)") -> T | None:
         """What was read; None where it was stopped. words: "Reading crane.glb, 84 MB". stop: what
@@ -59,7 +70,7 @@ class Reading(Generic[T]):
             loop, look = QEventLoop(), QTimer()
 
             def check() -> None:
-                strip.say(f"{words}, {time.monotonic() - began:.0f} s")
+                strip.say(f"{words}{self._far}, {time.monotonic() - began:.0f} s")
                 if strip.stopped or not self._thread.is_alive():
                     loop.quit()
 
@@ -71,6 +82,7 @@ class Reading(Generic[T]):
             strip.done(0)
             strip.deleteLater()
             if strip.stopped:
+                self._given_up = True
                 return None
         if self.failed:
             raise self.failed[0]
