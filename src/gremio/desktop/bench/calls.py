@@ -27,7 +27,8 @@ class Level(NamedTuple):
 class Uploaded(NamedTuple):
     """One surface on the graphics side. places: the buffer of its instances. picture: of what it
     wears, if anything. ball: (4,) the middle and the radius of a ball round it. levels: itself
-    first, then rougher and rougher."""
+    first, then rougher and rougher. closed: whether it is never seen from within but by an eye that
+    is there. blends: whether what is behind it may be seen through it."""
 
     geometry: Geometry
     wears: Shown | None
@@ -38,11 +39,8 @@ class Uploaded(NamedTuple):
     places: moderngl.Buffer
     ball: Array
     levels: tuple[Level, ...]
-
-    @property
-    def blends(self) -> bool:
-        """Whether what is behind it may be seen through it."""
-        return self.wears is not None and self.wears.blends
+    closed: bool
+    blends: bool
 
 
 class Call(NamedTuple):

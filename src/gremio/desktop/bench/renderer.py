@@ -11,7 +11,7 @@ from typing import NamedTuple
 import moderngl
 import numpy as np
 
-from gremio.core.arrays import Array, Flags
+from gremio.core.arrays import Array, Flags, Rows
 from gremio.core.shape.geometry import Drawn, Geometry
 from gremio.core.shape.lines import Inked, Lines
 from gremio.core.surfaces.shown import Shown
@@ -19,7 +19,7 @@ from gremio.desktop.bench.calls import Call, Level, Uploaded, level_for, pieces_
 from gremio.desktop.bench.camera import Camera, Size, view_projection
 from gremio.desktop.bench.inking import SHORT, Ink
 from gremio.desktop.bench.scene import INSTANCE, Batch, Instances, Scene
-from gremio.desktop.bench.sight import balls_round, in_sight, under
+from gremio.desktop.bench.sight import Sight, balls_round, in_sight, under
 from gremio.desktop.theme.inks import Inks, rgb
 
 _SHADERS = Path(__file__).parent / "shaders"
@@ -90,6 +90,8 @@ class Renderer:
         self._inked: dict[int, Inked] = {}
         self._balls = np.zeros((0, 4))
         self._placed: Instances | None = None
+        # Whether what turns away is being left out.
+        self._turns_away = False
         self._ink = Ink(context, self.line, self.quad)
         self.scene: Scene | None = None
 
@@ -171,9 +173,13 @@ class Renderer:
                 self.worn, [*content, (dress, "2f 4f", "laid", "tint")], skip_errors=True
             )
             picture = self._picture(wears)
+        closed = geometry.drawn.closed and wears is None
+        blends = wears is not None and wears.blends
         low, high = geometry.bounds
         ball = np.append((low + high) / 2, np.linalg.norm(high - low) / 2)
-        return Uploaded(geometry, wears, picture, fill, mark, hand, places, ball, levels)
+        return Uploaded(
+            geometry, wears, picture, fill, mark, hand, places, ball, levels, closed, blends
+        )
 
     def _picture(self, wears: Shown) -> moderngl.Texture:
         pixels = np.ascontiguousarray(wears.pixels)
@@ -240,27 +246,32 @@ class Renderer:
         seen, counts = view_projection(camera, size), instances.counts
         batch = np.repeat(np.arange(len(counts)), counts)
         sight = in_sight(instances.records, batch, self._balls, camera, seen, size)
-        places = len(counts)
-        shown = np.bincount(batch, ~sight.hidden, minlength=places) > 0
-        inside = np.bincount(batch, sight.inside, minlength=places) > 0
-        touched = np.bincount(batch, instances.records["state"] > 0, minlength=places) > 0
-        large = np.zeros(places)
-        np.maximum.at(large, batch, np.where(sight.hidden, 0.0, sight.pixels))
-        about = counts, self._every, shown, inside, touched, large
-        calls = [
-            Call(
-                drawn, level_for(drawn, rough, of_metre), count,
-                drawn.geometry.drawn.closed and not open_ and drawn.wears is None, bool(hand),
-            )
-            for count, drawn, is_shown, open_, hand, of_metre in zip(*about, strict=True)
-            if count and is_shown and drawn is not None
-        ]  # fmt: skip
-        calls.sort(key=lambda call: call.drawn.blends)
+        calls = self._calls(instances, batch, sight, rough)
         pixels = size[0] / scale, size[1] / scale
         return _Frame(
             canvas, inner, camera, instances, inks, seen, pixels, calls, sight.hidden,
             scale * finer, finer,
         )  # fmt: skip
+
+    def _calls(self, instances: Instances, batch: Rows, sight: Sight, rough: float) -> list[Call]:
+        """What is drawn of the surfaces that are in sight, what blends with what is behind it
+        last."""
+        counts, size = instances.counts, len(instances.counts)
+        shown = np.bincount(batch, ~sight.hidden, minlength=size) > 0
+        inside = np.bincount(batch, sight.inside, minlength=size) > 0
+        touched = np.bincount(batch, instances.records["state"] > 0, minlength=size) > 0
+        large = np.zeros(size)
+        np.maximum.at(large, batch, np.where(sight.hidden, 0.0, sight.pixels))
+        there = np.flatnonzero(shown)
+        columns = (column[there].tolist() for column in (inside, touched, large))
+        calls = []
+        for index, open_, hand, of_metre in zip(there.tolist(), *columns, strict=True):
+            drawn = self._every[index]
+            if drawn is not None:
+                level = level_for(drawn, rough, of_metre) if rough else drawn.levels[0]
+                calls.append(Call(drawn, level, counts[index], drawn.closed and not open_, hand))
+        calls.sort(key=lambda call: call.drawn.blends)
+        return calls
 
     def _drawing(self, frame: _Frame, most: float, *, edges: bool = True) -> Iterator[None]:
         """Draw a frame in pieces of so many triangles."""
@@ -293,6 +304,7 @@ class Renderer:
         self._place(frame.instances)
         self.context.enable(moderngl.DEPTH_TEST)
         self.context.disable(moderngl.CULL_FACE | moderngl.BLEND)
+        self._turns_away = False
         self.context.depth_func = "<"
         self._tell(frame)
 
@@ -334,10 +346,10 @@ class Renderer:
     def _fill(self, call: Call) -> None:
         """Draw a surface in its paint, or in what it wears."""
         drawn, level = call.drawn, call.level
-        if call.turns_away:
-            self.context.enable(moderngl.CULL_FACE)
-        else:
-            self.context.disable(moderngl.CULL_FACE)
+        if call.turns_away != self._turns_away:
+            self._turns_away = call.turns_away
+            switch = self.context.enable if call.turns_away else self.context.disable
+            switch(moderngl.CULL_FACE)
         if drawn.wears is not None and drawn.picture is not None:
             drawn.picture.use(0)
             self.worn["mirrors"].value = tuple(wrap == "mirror" for wrap in drawn.wears.wrap)
