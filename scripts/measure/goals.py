@@ -39,7 +39,7 @@ GOALS = (
     Goal("(c) Bench frame at rest", RATIO, 2.5),
     Goal("(d) process start to the first picture, with an empty rig", RATIO, 1.5),
     Goal("(d) process start to the first picture, with the demo", RATIO, 1.6),
-    Goal("(d) process start to a frame that answers", RATIO, 2.5),
+    Goal("(d) process start to the first drag", RATIO, 2.5),
     Goal("(d) `gremio pose` on the demo", OWN, 0.6),
     Goal("(m) an edit on the demo", OWN, 50.0),
     Goal("(m) an edit among 1,000 cams", OWN, 50.0),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import moderngl
 
@@ -25,17 +25,19 @@ class Level(NamedTuple):
 
 
 class Uploaded(NamedTuple):
-    """One surface on the graphics side. places: the buffer of its instances. picture: of what it
-    wears, if anything. ball: (4,) the middle and the radius of a ball round it. levels: itself
-    first, then rougher and rougher. closed: whether it is never seen from within but by an eye that
-    is there. blends: whether what is behind it may be seen through it."""
+    """One surface on the graphics side. picture: of what it wears, if anything. fill: what draws it
+    in its paint. content, order: of what anything else draws it, and others: that, by its program.
+    places: the buffer of its instances. ball: (4,) the middle and the radius of a ball round it.
+    levels: itself first, then rougher and rougher. closed: whether it is never seen from within but
+    by an eye that is there. blends: whether what is behind it may be seen through it."""
 
     geometry: Geometry
     wears: Shown | None
     picture: moderngl.Texture | None
     fill: moderngl.VertexArray
-    mark: moderngl.VertexArray
-    hand: moderngl.VertexArray
+    content: list[tuple[Any, ...]]
+    order: moderngl.Buffer
+    others: dict[int, moderngl.VertexArray]
     places: moderngl.Buffer
     ball: Array
     levels: tuple[Level, ...]

@@ -158,19 +158,17 @@ class Renderer:
         surface = context.buffer(vertices.tobytes())
         order = context.buffer(b"".join(one.tobytes() for one in orders))
         content = [(surface, "3f 3f", "position", "normal"), stand]
-        fill, mark, hand = (
-            context.vertex_array(program, content, index_buffer=order, skip_errors=True)
-            for program in (self.fill, self.mark, self.hand)
-        )
         picture = None
-        if wears is not None:
+        if wears is None:
+            fill = context.vertex_array(self.fill, content, index_buffer=order, skip_errors=True)
+        else:
             # What is worn lies otherwise at each corner of each triangle.
             corners = context.buffer(vertices[index].tobytes())
             worn = np.concatenate([wears.laid, wears.tint], axis=2)
             dress = context.buffer(worn.astype("<f4").tobytes())
-            content = [(corners, "3f 3f", "position", "normal"), stand]
+            dressed = [(corners, "3f 3f", "position", "normal"), stand]
             fill = context.vertex_array(
-                self.worn, [*content, (dress, "2f 4f", "laid", "tint")], skip_errors=True
+                self.worn, [*dressed, (dress, "2f 4f", "laid", "tint")], skip_errors=True
             )
             picture = self._picture(wears)
         closed = geometry.drawn.closed and wears is None
@@ -178,8 +176,17 @@ class Renderer:
         low, high = geometry.bounds
         ball = np.append((low + high) / 2, np.linalg.norm(high - low) / 2)
         return Uploaded(
-            geometry, wears, picture, fill, mark, hand, places, ball, levels, closed, blends
+            geometry, wears, picture, fill, content, order, {}, places, ball, levels, closed, blends
         )
+
+    def _otherwise(self, drawn: Uploaded, program: moderngl.Program) -> moderngl.VertexArray:
+        """What draws a surface by another program than that of its paint; made when it is first
+        wanted, which of most it never is."""
+        if program.glo not in drawn.others:
+            drawn.others[program.glo] = self.context.vertex_array(
+                program, drawn.content, index_buffer=drawn.order, skip_errors=True
+            )
+        return drawn.others[program.glo]
 
     def _picture(self, wears: Shown) -> moderngl.Texture:
         pixels = np.ascontiguousarray(wears.pixels)
@@ -340,7 +347,8 @@ class Renderer:
         self.context.blend_func = _OVER  # type: ignore[assignment]
         self.context.depth_func = "=="
         for drawn, level, count, *_ in calls:
-            drawn.hand.render(vertices=level.corners, first=level.first, instances=count)
+            array = self._otherwise(drawn, self.hand)
+            array.render(vertices=level.corners, first=level.first, instances=count)
         self.context.depth_func = "<"
 
     def _fill(self, call: Call) -> None:
@@ -391,7 +399,8 @@ class Renderer:
             drawn = self._every[index]
             if drawn is not None:
                 corners = drawn.levels[0].corners
-                drawn.mark.render(vertices=corners, instances=counts[index])
+                array = self._otherwise(drawn, self.mark)
+                array.render(vertices=corners, instances=counts[index])
         canvas.scissor = None  # type: ignore[assignment]
         found = np.frombuffer(
             canvas.read(viewport=(x, y, 1, 1), components=1, dtype="u4"), dtype="<u4"
