@@ -23,7 +23,9 @@ def made(kind: str, *shapes: Shape) -> trimesh.Trimesh:
     part = replace(Part("Thing", shapes=shapes), stand_in=kind)
     found: StandIn = stand_in(Rig(), part, model_shelf())
     mesh = trimesh.Trimesh(found.geometry.vertices, found.geometry.triangles)
-    return mesh.apply_transform(found.place)
+    place = np.diag([*found.stretch, 1.0])
+    place[:3, 3] = found.middle
+    return mesh.apply_transform(place)
 
 
 def corners(*shapes: Shape) -> np.ndarray:

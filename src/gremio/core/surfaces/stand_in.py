@@ -7,8 +7,8 @@ from typing import NamedTuple
 
 import numpy as np
 
-from gremio.core.arrays import Array, crossed
-from gremio.core.frames import matrix
+from gremio.core.arrays import crossed
+from gremio.core.frames import Triple, matrix, triple
 from gremio.core.rig.model import Part, Rig
 from gremio.core.rig.solids import Box
 from gremio.core.shape.geometry import Geometry, moved, welded
@@ -17,10 +17,11 @@ from gremio.core.surfaces.shelf import Shelf
 
 
 class StandIn(NamedTuple):
-    """A surface, and its place (4, 4) in the part's frame."""
+    """A surface, where its middle is in the part's frame, and how far it is stretched."""
 
     geometry: Geometry
-    place: Array
+    middle: Triple = (0.0, 0.0, 0.0)
+    stretch: Triple = (1.0, 1.0, 1.0)
 
 
 def stand_in(rig: Rig, part: Part, shelf: Shelf) -> StandIn:
@@ -32,16 +33,15 @@ def stand_in(rig: Rig, part: Part, shelf: Shelf) -> StandIn:
     points = np.concatenate([surface.vertices for surface in surfaces])
     low, high = points.min(axis=0), points.max(axis=0)
     size = np.maximum(high - low, 1e-6)
-    box = np.diag([*size, 1.0])
-    box[:3, 3] = (low + high) / 2
-    unit = geometry_of(Box(length=1.0, width=1.0, height=1.0))
+    middle = (low + high) / 2
     if part.stand_in == "box" or len(points) < 4:
-        return StandIn(unit, box)
+        unit = geometry_of(Box(length=1.0, width=1.0, height=1.0))
+        return StandIn(unit, triple(middle), triple(size))
     if part.stand_in == "outline":
         thin = int(np.argmin(size))
         points = points.copy()
-        points[:, thin] = np.where(points[:, thin] > box[thin, 3], high[thin], low[thin])
-    return StandIn(_hull(points.tobytes()), np.eye(4))
+        points[:, thin] = np.where(points[:, thin] > middle[thin], high[thin], low[thin])
+    return StandIn(_hull(points.tobytes()))
 
 
 @functools.lru_cache(maxsize=1024)

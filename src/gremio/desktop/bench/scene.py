@@ -15,7 +15,7 @@ import numpy.typing as npt
 
 from gremio.core.arrays import Array, Rows
 from gremio.core.edit.parts import descendants
-from gremio.core.frames import Frame, carried, matrix
+from gremio.core.frames import IDENTITY, Frame, Triple, carried, matrices
 from gremio.core.records import Record
 from gremio.core.rig import ids
 from gremio.core.rig.ids import PartId
@@ -50,6 +50,7 @@ LIGHT_LINE = LINES[PLAIN]
 # The corners of a box as low or high along x, y, z; its edges join corners that differ once.
 _BITS = np.array([[bool(i >> k & 1) for k in range(3)] for i in range(8)])
 _BOX_EDGES = np.array([(a, b) for a in range(8) for b in range(a, 8) if a ^ b in (1, 2, 4)])
+_NOWHERE_ELSE = (0.0, 0.0, 0.0)
 # No box that stands in is thinner (m).
 _THIN = 1e-6
 _UNIT_BOX = Box(length=1.0, width=1.0, height=1.0)
@@ -189,16 +190,16 @@ class Scene(Record, frozen=True):
         return Instances(made[order], counts.tolist())
 
 
-_Entry = tuple[int, Array, tuple[float, float, float], int]
-
-
 class _Surface(NamedTuple):
-    """One surface of a part. place: (4, 4). shape: which of its part's, −1 for a stand-in."""
+    """One surface of a part. frame: where it is. middle, stretch: where in that its own middle is,
+    and how far it is stretched along x, y and z. shape: which of its part's, −1 for a stand-in."""
 
     geometry: Geometry
-    place: Array
+    frame: Frame
     paint: str
     shape: int
+    middle: Triple = (0.0, 0.0, 0.0)
+    stretch: Triple = (1.0, 1.0, 1.0)
     wears: Shown | None = None
 
 
@@ -214,32 +215,41 @@ def scene_of(
     """The scene of a rig; part_row: rows as in its program. light: with stand-ins for the
     shapes of parts that have one. textured: in the base colours of their materials. hidden: ids
     of parts that are left out."""
-    gathered: dict[tuple[int, int], tuple[_Surface, list[_Entry]]] = {}
+    gathered: dict[tuple[int, int], list[tuple[int, _Surface]]] = {}
     for part_id, part in rig.parts.items():
         if part_id in hidden:
             continue
         row = part_row[part_id]
         for one in _surfaces(rig, part, shelf, light, textured):
-            entry = (row, one.place, rgb(one.paint), one.shape)
-            key = (id(one.geometry), id(one.wears))
-            gathered.setdefault(key, (one, []))[1].append(entry)
+            gathered.setdefault((id(one.geometry), id(one.wears)), []).append((row, one))
     batches: list[Batch] = []
-    every: list[_Entry] = []
-    for one, entries in gathered.values():
-        batches.append(Batch(one.geometry, len(every), len(entries), one.wears))
+    every: list[tuple[int, _Surface]] = []
+    for entries in gathered.values():
+        first = entries[0][1]
+        batches.append(Batch(first.geometry, len(every), len(entries), first.wears))
         every += entries
     strands = len(batches) if rig.strands else -1
     if rig.strands:
         batches += [Batch(surface, len(every), 0) for surface in (sleeve(), _disc())]
     return Scene(
         tuple(batches),
-        np.array([entry[0] for entry in every], dtype=np.intp),
-        np.array([entry[1] for entry in every]).reshape(-1, 4, 4),
-        np.array([entry[2] for entry in every]).reshape(-1, 3),
-        np.array([entry[3] for entry in every], dtype=np.intp),
+        np.array([row for row, _ in every], dtype=np.intp),
+        _places([one for _, one in every]),
+        np.array([rgb(one.paint) for _, one in every]).reshape(-1, 3),
+        np.array([one.shape for _, one in every], dtype=np.intp),
         _repeated(rig, part_row),
         strands,
     )
+
+
+def _places(every: list[_Surface]) -> Array:
+    """(N, 4, 4) of surfaces in their parts."""
+    places = matrices([one.frame for one in every])
+    middles = np.array([one.middle for one in every]).reshape(-1, 3, 1)
+    stretch = np.array([one.stretch for one in every]).reshape(-1, 1, 3)
+    places[:, :3, 3] += (places[:, :3, :3] @ middles)[..., 0]
+    places[:, :3, :3] *= stretch
+    return places
 
 
 def carried_alike(one: Program, two: Program | None) -> bool:
@@ -263,18 +273,18 @@ def _surfaces(
     """The surface of each shape of a part, or of what stands in."""
     if light and part.stand_in != "full" and part.shapes:
         found = stand_in(rig, part, shelf)
-        yield _Surface(found.geometry, found.place, part.shapes[0].paint, -1)
+        about = IDENTITY, part.shapes[0].paint, -1, found.middle, found.stretch
+        yield _Surface(found.geometry, *about)
         return
     for index, shape in enumerate(part.shapes):
-        solid, place = shape.solid, matrix(shape.place)
+        solid, middle = shape.solid, _NOWHERE_ELSE
         if isinstance(solid, Mesh) and shelf.stands_in(rig, solid):
-            place = place @ matrix(Frame(solid.centre))
-            solid = Box(*np.maximum(solid.size, _THIN).tolist())
+            middle, solid = solid.centre, Box(*np.maximum(solid.size, _THIN).tolist())
         solid, stretch = _shared(solid)
-        place = place @ np.diag([*stretch, 1.0])
         look = shelf.look(rig, shape) if textured else None
+        about = shape.place, shape.paint, index, middle, stretch
         wears = None if look is None else shown(look)
-        yield _Surface(shelf.geometry(rig, solid), place, shape.paint, index, wears)
+        yield _Surface(shelf.geometry(rig, solid), *about, wears)
 
 
 def _repeated(rig: Rig, part_row: dict[PartId, int]) -> tuple[tuple[PartId, list[int]], ...]:

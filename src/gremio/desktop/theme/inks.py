@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import functools
+
 from gremio.core.records import Record
 
 
@@ -46,6 +48,7 @@ NIGHT = Inks(
 )
 
 
+@functools.lru_cache(maxsize=4096)
 def rgb(colour: str) -> tuple[float, float, float]:
     """Red, green and blue from 0 to 1."""
     red, green, blue = (int(colour[i : i + 2], 16) / 255 for i in (1, 3, 5))
