@@ -19,8 +19,10 @@ from gremio.core.files.model_in import read_model
 from gremio.core.surfaces.models import Tell
 from gremio.desktop.bench.canvas import Canvas
 from gremio.desktop.shell import models
+from gremio.desktop.shell.app import make_window
 from gremio.desktop.shell.reading import Reading
 from gremio.desktop.shell.recovery import Keeper, Work
+from gremio.desktop.shell.screen import fit_on_screen
 from gremio.desktop.shell.waiting import Strip
 from gremio.desktop.shell.window import Window
 
@@ -57,15 +59,43 @@ def test_boxes_stand_in_while_a_large_model_is_read(
     shown: list[list[int]] = []
     preview = Canvas.preview
 
-    def looked(bench: Canvas, rig: gremio.Rig | None) -> None:
-        preview(bench, rig)
+    def looked(bench: Canvas, rig: gremio.Rig | None, *words: str) -> None:
+        preview(bench, rig, *words)
         if rig is not None:
             shown.append(sorted(len(b.geometry.triangles) for b in bench.scene().batches))
+            assert bench._title() == "boxes, until the model is read"
 
     monkeypatch.setattr(Canvas, "preview", looked)
     assert window.files.open_path(rig_file)
     assert shown == [[12]], "one box, at three places"
     assert triangles(window) == [1280] * 3
+
+
+@pytest.mark.parametrize("large", [False, True])
+def test_a_window_that_opens_with_large_models_is_there_while_they_are_read(
+    qtbot: QtBot, rig_file: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, large: bool
+) -> None:
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+    monkeypatch.setattr(models, "_LARGE", 0 if large else 10**9)
+    window = make_window(rig_file)
+    qtbot.addWidget(window)
+    assert window.isVisible() == large
+    assert triangles(window) == [1280] * 3
+
+
+def test_a_window_with_its_frame_stays_on_the_screen(window: Window, qtbot: QtBot) -> None:
+    room = window.screen().availableGeometry()
+    window.resize(room.width() + 200, room.height() + 100)
+    window.move(150, 70)
+    qtbot.wait(50)
+    fit_on_screen(window)
+    qtbot.waitUntil(lambda: room.contains(window.frameGeometry()), timeout=2000)
+    window.resize(room.width() - 200, room.height() - 100)
+    window.move(300, 200)
+    qtbot.wait(50)
+    fit_on_screen(window)
+    qtbot.waitUntil(lambda: room.contains(window.frameGeometry()), timeout=2000)
+    assert window.width() == room.width() - 200 and window.height() == room.height() - 100
 
 
 def test_stopping_leaves_boxes_and_says_so(

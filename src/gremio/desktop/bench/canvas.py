@@ -64,6 +64,7 @@ class Canvas(QOpenGLWidget):
         self.overlay.inks = self.inks
         self.setMinimumSize(240, 160)
         self._preview: Pose | None = None
+        self._preview_words = ""
         self._scene: Scene | None = None
         self._scene_stale = True
         self._dimensions: tuple[float, ...] = ()
@@ -113,9 +114,10 @@ class Canvas(QOpenGLWidget):
         self.inks = self.overlay.inks = inks
         self._refresh()
 
-    def preview(self, rig: Rig | None) -> None:
-        """Show another rig than the document's, to look at only; None goes back."""
-        self._preview = None
+    def preview(self, rig: Rig | None, words: str = "what would be brought in") -> None:
+        """Show another rig than the document's, to look at only; None goes back. words: what is
+        seen."""
+        self._preview, self._preview_words = None, words
         if rig is not None:
             self._preview = evaluate(
                 compile_rig(rig, partial(self.document.shelf.geometry, rig)), rig.at
@@ -276,7 +278,7 @@ class Canvas(QOpenGLWidget):
     def _title(self) -> str:
         if self._asked():
             return f"{self._asked()}; Esc stops"
-        view = "perspective" if self._preview is None else "what would be brought in"
+        view = "perspective" if self._preview is None else self._preview_words
         away = sum(part in self.document.rig.parts for part in self.hidden)
         shown = [
             ("stand-ins", self.light),

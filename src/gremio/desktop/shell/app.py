@@ -13,6 +13,7 @@ import signal
 import threading
 import os
 import traceback
+from functools import partial
 from pathlib import Path
 from types import TracebackType
 from typing import Any
@@ -29,7 +30,7 @@ from gremio.demo import KEPT
 from gremio.desktop.bench.camera import Camera, framed
 from gremio.desktop.shell.crash import Reports
 from gremio.desktop.shell.front import keep_front, mark_of
-from gremio.desktop.shell.screen import screen_of
+from gremio.desktop.shell.screen import fit_on_screen, screen_of
 from gremio.desktop.shell.sign import Sign, make_application
 from gremio.desktop.shell.window import Window
 
@@ -38,6 +39,8 @@ gc.freeze()
 gc.enable()
 # After so long, what was opened is on the screen (ms).
 _A_MOMENT = 400
+# After so long the window has a frame (ms).
+_FRAMED = 300
 # After so long at rest its picture is kept (ms).
 _AT_REST = 2500
 # So soon after the first picture the rest is loaded (ms), and what that is.
@@ -51,11 +54,16 @@ _LATER = (
 )
 
 
-def make_window(file: Path | None = None, *, demo: bool = False) -> Window:
-    """A window with a rig from a file, with Saltmarsh lock, or with an empty one; not shown."""
+def make_window(
+    file: Path | None = None, *, demo: bool = False, sign: Sign | None = None
+) -> Window:
+    """A window with a rig from a file, with Saltmarsh lock, or with an empty one; not shown, but
+    where large models are read, unless a sign shows how it will be."""
     gc.disable()
     try:
         window = Window()
+        if sign is None or sign.picture is None:
+            window.files.models.before_large = partial(_show_early, window, sign)
         if demo:
             window.show_rig(read(KEPT))
         elif file is not None:
@@ -64,6 +72,12 @@ def make_window(file: Path | None = None, *, demo: bool = False) -> Window:
         gc.freeze()
         gc.enable()
     return window
+
+
+def _show_early(window: Window, sign: Sign | None) -> None:
+    window.show()
+    if sign is not None:
+        sign.hide()
 
 
 def leave_alone_when_opened(window: Window) -> None:
@@ -147,7 +161,7 @@ def run(file: Path | None = None, *, demo: bool = False, sign: Sign | None = Non
     """Open the window and stay until it is closed; returns the exit code. sign: that something is
     being opened, which goes when it is there."""
     app = make_application()
-    window = make_window(file, demo=demo)
+    window = make_window(file, demo=demo, sign=sign)
     leave_alone_when_opened(window)
     reports = Reports()
     _keep_going(window, reports)
@@ -156,6 +170,7 @@ def run(file: Path | None = None, *, demo: bool = False, sign: Sign | None = Non
         _take_away(sign, window)
     keep_its_picture(window)
     window.show()
+    QTimer.singleShot(_FRAMED, partial(fit_on_screen, window))
     load_the_rest(window)
     window.offer(window.keeper.leftovers())
     window.keys.load()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QTimer
@@ -27,6 +28,8 @@ class Models:
 
     def __init__(self, window: QWidget, shelf: Shelf, bench: Canvas) -> None:
         self._window, self._shelf, self._bench = window, shelf, bench
+        # What is done before large models are read: the window may not be there yet.
+        self.before_large: Callable[[], object] = lambda: None
 
     def read(self, rig: Rig, *, shown: bool = True) -> None:
         """Read what is not on the shelf. shown: it is the rig that is to be shown. Where reading is
@@ -41,7 +44,8 @@ class Models:
             self._shelf.keep(source, _not_read(source))
         with_boxes = shown and size > _LARGE
         if with_boxes:
-            self._bench.preview(rig)
+            self.before_large()
+            self._bench.preview(rig, "boxes, until the model is read")
         try:
             found = Reading(lambda tell: [_read(source, tell) for source in wanted.values()]).wait(
                 self._window, f"Reading {word}, {size / 1e6:.3g} MB", "Go on with boxes (Esc)"

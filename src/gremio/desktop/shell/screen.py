@@ -5,12 +5,14 @@ from __future__ import annotations
 from typing import Any, Protocol, TypeGuard
 
 from PyQt6.QtCore import QRect
-from PyQt6.QtWidgets import QApplication, QSplitter
+from PyQt6.QtWidgets import QApplication, QSplitter, QWidget
 
 from gremio.desktop.deck.deck import Deck
 from gremio.desktop.kept import keep_if_possible, kept
 from gremio.desktop.theme.inks import NIGHT, Inks
 
+# No window is made smaller (px).
+_LEAST = 600, 400
 # Under what name it is kept.
 SCREEN = "window"
 
@@ -82,6 +84,23 @@ def restore_screen(window: Screen) -> None:
     window.deck.fold(known.get("deck folded", True) is not False)
 
 
+def fit_on_screen(window: QWidget) -> None:
+    """Let a window, with the frame that it was given, not reach beyond its screen."""
+    screen = window.screen()
+    if screen is None or window.isMaximized():
+        return
+    room, frame = screen.availableGeometry(), window.frameGeometry()
+    wide, tall = min(frame.width(), room.width()), min(frame.height(), room.height())
+    less_wide, less_tall = frame.width() - wide, frame.height() - tall
+    if less_wide or less_tall:
+        width, height = window.width() - less_wide, window.height() - less_tall
+        window.resize(max(width, _LEAST[0]), max(height, _LEAST[1]))
+    x = max(min(frame.x(), room.x() + room.width() - wide), room.x())
+    y = max(min(frame.y(), room.y() + room.height() - tall), room.y())
+    if (x, y) != (frame.x(), frame.y()):
+        window.move(x, y)
+
+
 def _are_sizes(found: Any, count: int) -> TypeGuard[list[int]]:
     return (
         isinstance(found, list)
@@ -93,4 +112,4 @@ def _are_sizes(found: Any, count: int) -> TypeGuard[list[int]]:
 def _fits(width: int, height: int) -> bool:
     screen = QApplication.primaryScreen()
     room = QRect(0, 0, 20_000, 20_000) if screen is None else screen.availableGeometry()
-    return 600 <= width <= room.width() and 400 <= height <= room.height()
+    return _LEAST[0] <= width <= room.width() and _LEAST[1] <= height <= room.height()
