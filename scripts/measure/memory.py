@@ -53,7 +53,7 @@ def main() -> None:
         document.timing.go_to(next(clock) % 480 / 24)
 
     rows.append(_slope("edits that can be undone", EDITS, edit, app, history=600))
-    rows.append(_slope("frames of the routine", FRAMES, play, app, history=200))
+    rows.append(_slope("frames of the routine", FRAMES, play, app, history=1_500))
     opened = read(KEPT)
     rows.append(
         _slope("openings", OPENINGS, lambda _n: window.show_rig(replace(opened)), app, history=20)

@@ -8,7 +8,7 @@ import sys
 import time
 
 import msgspec
-from measuring import Row, best, hinged_tree
+from measuring import Row, best, hinged_tree, rest
 
 from gremio.core.rig.model import (
     Rig,
@@ -82,8 +82,11 @@ def dragging() -> list[Row]:
     shares = {word: total / sum(took) for word, total in spent.items()}
     QTest.mouseRelease(handle, Qt.MouseButton.LeftButton, pos=spot(0.5))
     alone = []
+    rest(0.5)
     for _ in range(60):
         drawn.clear()
+        # One that is there already is not drawn again.
+        window.bench.frames._still = None
         start = time.perf_counter()
         window.bench.update()
         while not drawn and time.perf_counter() - start < 5:
@@ -94,10 +97,10 @@ def dragging() -> list[Row]:
     window.close()
     median, worst, frame = statistics.median(took), max(took), statistics.median(alone)
     where = ", ".join(f"{word} {share:.0%}" for word, share in shares.items())
-    rest = max(1 - sum(shares.values()), 0.0)
+    others = max(1 - sum(shares.values()), 0.0)
     return [(
         f"(j) a control dragged among 1,000 parts, event to painted frame, 200 times; {where}, "
-        f"all else {rest:.0%}",
+        f"all else {others:.0%}",
         "painting one still, anti-aliased frame of it",
         f"{median * 1e3:.0f} ms median, {worst * 1e3:.0f} ms worst", f"{frame * 1e3:.0f} ms",
         f"{median / frame:.2f} ×, worst {worst / frame:.2f} ×",

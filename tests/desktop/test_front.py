@@ -117,9 +117,10 @@ from PyQt6.QtCore import QTimer
 from gremio.desktop.shell import app
 from gremio.desktop.shell.sign import make_application
 held = make_application()
-large = [name for name in ("scipy", "trimesh", "numba", "pint", "av") if name in sys.modules]
+LARGE = "scipy", "trimesh", "pint", "av"
+large = [name for name in LARGE if name in sys.modules]
 def look():
-    more = [name for name in ("scipy", "trimesh", "numba", "pint", "av") if name in sys.modules]
+    more = [name for name in LARGE if name in sys.modules]
     there = "gremio.desktop.card.control_sheet" in sys.modules
     if there:
         print(large + more, flush=True)

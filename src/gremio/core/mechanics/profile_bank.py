@@ -46,8 +46,14 @@ def bank_of(profiles: Sequence[Profile]) -> Bank:
         end=np.array([[p.x[-1]] for p in profiles], dtype=float),
         slopes=np.array(slopes)[..., None],
         rounds=np.array(rounds)[..., None],
-        laws=tuple(sorted({int(one) for one in law.ravel()} - {0})),
+        laws=_laws_in(law),
     )
+
+
+def _laws_in(law: Whole) -> tuple[int, ...]:
+    """The laws that any span follows."""
+    found = np.flatnonzero(np.bincount(law.ravel(), minlength=1)[1:]) + 1
+    return tuple(found.tolist())
 
 
 def some_of(banks: Sequence[Bank], those: Sequence[int]) -> Bank:
@@ -68,7 +74,7 @@ def some_of(banks: Sequence[Bank], those: Sequence[int]) -> Bank:
         end=np.concatenate([bank.end for bank in banks])[at],
         slopes=np.concatenate([bank.slopes for bank in banks], axis=1).take(at, axis=1),
         rounds=np.concatenate([bank.rounds for bank in banks], axis=1).take(at, axis=1),
-        laws=tuple(sorted({int(one) for one in law.ravel()} - {0})),
+        laws=_laws_in(law),
     )
 
 

@@ -102,8 +102,10 @@ def one_at_a_time(
 ) -> Iterator[tuple[bool, list[tuple[Any, ChannelKey]]]]:
     """Links that can be computed together: those that set, then those that add; two that add to
     one channel add one after the other. With whether they add."""
-    for adding in (False, True):
-        together = [(link, channel) for link, channel in links if adds(link) == adding]
+    of_each: tuple[list[tuple[Any, ChannelKey]], list[tuple[Any, ChannelKey]]] = ([], [])
+    for link, channel in links:
+        of_each[adds(link)].append((link, channel))
+    for adding, together in zip((False, True), of_each, strict=True):
         while together:
             once: dict[ChannelKey, Any] = {}
             for link, channel in together:

@@ -395,7 +395,7 @@ class Renderer:
         batch = np.repeat(np.arange(len(counts)), counts)
         balls = balls_round(instances.records, batch, self._balls)
         met = under(balls, camera, size, (pixel[0] + 0.5, pixel[1] + 0.5))
-        for index in np.unique(batch[met]).tolist():
+        for index in np.flatnonzero(np.bincount(batch, met, minlength=len(counts))).tolist():
             drawn = self._every[index]
             if drawn is not None:
                 corners = drawn.levels[0].corners

@@ -28,6 +28,7 @@ from gremio.core.files.rig_file import read
 from gremio.core.problem import GremioError
 from gremio.demo import KEPT
 from gremio.desktop.bench.camera import Camera, framed
+from gremio.desktop.memory import give_back
 from gremio.desktop.shell.crash import Reports
 from gremio.desktop.shell.front import keep_front, mark_of
 from gremio.desktop.shell.screen import fit_on_screen, screen_of
@@ -43,14 +44,18 @@ _A_MOMENT = 400
 _FRAMED = 300
 # After so long at rest its picture is kept (ms).
 _AT_REST = 2500
+# After so long that is kept, and what opening took besides is free (ms).
+_KEPT = 1000
 # So soon after the first picture the rest is loaded (ms), and what that is.
 _SOON = 50
 _LATER = (
-    "core.inspect.findings",
-    "core.inspect.routines",
-    "desktop.card.part_sheet",
-    "desktop.card.control_sheet",
-    "desktop.card.link_sheet",
+    # NumPy itself loads this when numbers are first told apart (`numpy.unique`).
+    "numpy.ma",
+    "gremio.core.inspect.findings",
+    "gremio.core.inspect.routines",
+    "gremio.desktop.card.part_sheet",
+    "gremio.desktop.card.control_sheet",
+    "gremio.desktop.card.link_sheet",
 )
 
 
@@ -102,7 +107,7 @@ def load_the_rest(window: Window) -> None:
 
     def load() -> None:
         for name in _LATER:
-            importlib.import_module(f"gremio.{name}")
+            importlib.import_module(name)
 
     soon = QTimer(window)
     soon.setSingleShot(True)
@@ -131,6 +136,7 @@ def keep_its_picture(window: Window) -> None:
         models = [source.path for source in document.rig.sources.values()]
         told = file, models, window.grab().toImage(), screen_of(window)
         threading.Thread(target=_keep_picture, args=told, daemon=True).start()
+        QTimer.singleShot(_KEPT, give_back)
 
     rest.timeout.connect(keep)
     window.document.rig_changed.connect(lambda change: rest.start() if change.anew else None)
