@@ -56,7 +56,7 @@ def main() -> None:
     rows.append(_slope("frames of the routine", FRAMES, play, app, history=1_500))
     opened = read(KEPT)
     rows.append(
-        _slope("openings", OPENINGS, lambda _n: window.show_rig(replace(opened)), app, history=20)
+        _slope("openings", OPENINGS, lambda _n: window.show_rig(replace(opened)), app, history=150)
     )
     document.start(replace(opened), None)
     window.close()
