@@ -5,13 +5,14 @@ from __future__ import annotations
 
 import itertools
 import re
+import sys
 import time
 from pathlib import Path
 
 import pytest
 import trimesh
 from PyQt6.QtCore import QTimer
-from PyQt6.QtWidgets import QApplication, QWidget
+from PyQt6.QtWidgets import QApplication, QFileDialog, QWidget
 from pytestqt.qtbot import QtBot
 
 import gremio
@@ -96,6 +97,19 @@ def test_a_window_with_its_frame_stays_on_the_screen(window: Window, qtbot: QtBo
     fit_on_screen(window)
     qtbot.waitUntil(lambda: room.contains(window.frameGeometry()), timeout=2000)
     assert window.width() == room.width() - 200 and window.height() == room.height() - 100
+
+
+def test_what_reads_models_is_loaded_while_a_file_is_chosen(
+    window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    loaded: list[str] = []
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_args: ("", ""))
+    monkeypatch.setattr(models.importlib, "import_module", loaded.append)
+    window.files.bring_in()
+    assert loaded == [], "it is there already"
+    monkeypatch.delitem(sys.modules, "trimesh")
+    window.files.bring_in()
+    qtbot.waitUntil(lambda: loaded == ["trimesh"], timeout=2000)
 
 
 def test_stopping_leaves_boxes_and_says_so(

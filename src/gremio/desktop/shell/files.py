@@ -31,7 +31,7 @@ from gremio.desktop.kept import keep as keep_setting
 from gremio.desktop.kept import kept
 from gremio.desktop.shell.exports import Exports
 from gremio.desktop.shell.file_lock import FileLock, Holder
-from gremio.desktop.shell.models import Models
+from gremio.desktop.shell.models import Models, load_reader
 from gremio.desktop.shell.reading import Reading
 from gremio.desktop.shell.recent import in_folder, last_folder, was_used
 from gremio.desktop.shell.recovery import Keeper, read_kept
@@ -337,6 +337,7 @@ class Files(Exports):
 
     def bring_in(self) -> None:
         """Ask for a model and show what it holds."""
+        load_reader()
         path, _ = QFileDialog.getOpenFileName(
             self.window, "Bring in parts", self._models_folder(), _MODELS
         )
@@ -443,6 +444,7 @@ class Files(Exports):
         if lost and there.exists():
             self.take_up_path(source, there)
             return
+        load_reader()
         path, _ = QFileDialog.getOpenFileName(
             self.window, f"Find {there.name}", self._folder(), _MODELS
         )

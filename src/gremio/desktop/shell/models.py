@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import importlib
+import sys
+import threading
 from collections.abc import Callable
 from pathlib import Path
 
@@ -17,10 +20,18 @@ from gremio.desktop.bench.canvas import Canvas
 from gremio.desktop.memory import give_back
 from gremio.desktop.shell.reading import Reading
 
+_READER = "trimesh"
 # From so many bytes on boxes are shown while models are read.
 _LARGE = 2_000_000
 # After so long they are shown, and what that took besides them is free (ms).
 _SHOWN = 3000
+
+
+def load_reader() -> None:
+    """Load what reads models beside the window, while a file is chosen: to load it the first time
+    takes longer than to read most models."""
+    if _READER not in sys.modules:
+        threading.Thread(target=importlib.import_module, args=(_READER,), daemon=True).start()
 
 
 class Models:
