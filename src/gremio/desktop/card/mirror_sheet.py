@@ -20,9 +20,9 @@ from gremio.core.rig.model import Axis, Rig
 from gremio.desktop.bench.scene import box_edges
 from gremio.desktop.bench.view import Bench
 from gremio.desktop.document.document import Document
+from gremio.desktop.fields.note_field import NoteField
 from gremio.desktop.fields.pieces import Sheet, WideCheck, choice, rule, second, title, verb
 from gremio.desktop.fields.quantity_field import QuantityField
-from gremio.desktop.fields.text_field import TextField
 
 _GROUND = "the ground"
 _ACROSS: dict[str, Axis] = {
@@ -81,7 +81,8 @@ class MirrorSheet(Sheet):
         turns = choice(list(_TURNS), next(iter(_TURNS)), "How the twin turns", self._set_turns)
         turns.setToolTip("Wheels that go forward on both sides turn the same way round")
         self.row("It turns", turns)
-        self.sides = TextField(", ".join("/".join(pair) for pair in SIDES), "Words for sides")
+        self.sides = NoteField("Words for sides")
+        self.sides.show_text(", ".join("/".join(pair) for pair in SIDES))
         self.sides.typed.connect(lambda _text: self.sides.taken())
         self.sides.setToolTip("In names these change places: Upper gate, east; Upper gate, west")
         self.row("Words", self.sides)
@@ -144,7 +145,7 @@ class MirrorSheet(Sheet):
         def change(rig: Rig) -> tuple[Rig, PartId]:
             made = twin(
                 rig, self.roots, self.plane, crossing=self.crossing, same_way=self.same_way,
-                sides=sides_of(self.sides.text()), geometry=document.geometry,
+                sides=sides_of(self.sides.toPlainText()), geometry=document.geometry,
             )  # fmt: skip
             told.extend(made.told)
             whole = made.rig
