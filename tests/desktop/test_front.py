@@ -75,6 +75,8 @@ def test_an_opened_rig_is_kept_and_is_the_sign_the_next_time(
     window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, qtbot: QtBot
 ) -> None:
     monkeypatch.setattr(starting, "_AT_REST", 50)
+    # Kept is what is seen once it rests, smooth and with all that is read.
+    window.bench.frames._resting.setInterval(50)
     starting.keep_its_picture(window)
     window.open_demo()
     path = tmp_path / "lock.gremio"

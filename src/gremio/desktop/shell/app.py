@@ -122,7 +122,8 @@ def keep_its_picture(window: Window) -> None:
     rest.setInterval(_AT_REST)
 
     def keep() -> None:
-        if QApplication.mouseButtons() != Qt.MouseButton.NoButton:
+        held = QApplication.mouseButtons() != Qt.MouseButton.NoButton
+        if held or not window.bench.frames.rested:
             rest.start()
             return
         document, file = window.document, window.document.path
