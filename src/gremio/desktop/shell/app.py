@@ -13,6 +13,7 @@ import signal
 import threading
 import os
 import traceback
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 from types import TracebackType
@@ -60,13 +61,16 @@ _LATER = (
 
 
 def make_window(
-    file: Path | None = None, *, demo: bool = False, sign: Sign | None = None
-) -> Window:
+    file: Path | None = None, *, demo: bool = False, sign: Sign | None = None,
+    made: Callable[[Window], object] = lambda _window: None,
+) -> Window:  # fmt: skip
     """A window with a rig from a file, with Saltmarsh lock, or with an empty one; not shown, but
-    where large models are read, unless a sign shows how it will be."""
+    where large models are read, unless a sign shows how it will be. made: is called when it is
+    made, before anything is opened in it."""
     gc.disable()
     try:
         window = Window()
+        made(window)
         if sign is None or sign.picture is None:
             window.files.models.before_large = partial(_show_early, window, sign)
         if demo:
@@ -168,10 +172,10 @@ def run(file: Path | None = None, *, demo: bool = False, sign: Sign | None = Non
     """Open the window and stay until it is closed; returns the exit code. sign: that something is
     being opened, which goes when it is there."""
     app = make_application()
-    window = make_window(file, demo=demo, sign=sign)
-    leave_alone_when_opened(window)
     reports = Reports()
-    _keep_going(window, reports)
+    made = partial(_keep_going, reports=reports)
+    window = make_window(file, demo=demo, sign=sign, made=made)
+    leave_alone_when_opened(window)
     _keep_when_told_to_end(window)
     if sign is not None:
         _take_away(sign, window)
