@@ -210,3 +210,18 @@ def test_whatever_shows_a_rig_reads_its_models_beside_the_window(
     words.clear()
     window.files.compare_path(rig_file)
     assert len(words) == 1
+
+
+def test_a_kit_of_a_model_is_read_beside_the_window_and_put_in(
+    window: Window, rig_file: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    kit = tmp_path / "ball kit.gremio"
+    gremio.keep_kit(gremio.load(rig_file), "Ball 1", to=kit)
+    assert window.deck.kits is not None, "what is done with kits comes with their page"
+    waited: list[str] = []
+    wait = Reading.wait
+    monkeypatch.setattr(
+        Reading, "wait", lambda self, *told: (waited.append(told[1]), wait(self, *told))[1]
+    )
+    window.kits.put(kit)
+    assert len(waited) == 1 and window.card.making is not None

@@ -6,11 +6,13 @@ import pytest
 from PyQt6.QtCore import QEvent, QPointF, Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QWidget
+from PyQt6.QtWidgets import QApplication, QLabel, QPushButton, QWidget
 from tests.desktop.hand import LEFT, Hand
 
 import gremio
 from gremio.core.edit.notes import note_of
+from gremio.core.inspect.finding import Finding
+from gremio.core.problem import Note
 from gremio.core.rig.channels import key
 from gremio.core.rig.find import channel_key, control_id, part_id
 from gremio.core.rig.scales import shown
@@ -212,3 +214,33 @@ def test_a_reading_with_a_unit_is_read_and_typed_on_the_desk(at_gate: Hand) -> N
     at_gate.type_into(at_gate.named("Home"), "4")
     assert document.rig.controls[travel].home == pytest.approx(-1.0)
     assert channel_key(document.rig, "Travel") == travel
+
+
+# ── many findings ────────────────────────────────────────────────────
+
+
+def test_of_many_findings_a_hundred_are_shown_and_more_when_asked(
+    hand: Hand, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    window = hand.window
+    found = [Finding(Note("told", "", f"Number {i} is askew.", "warning")) for i in range(230)]
+    monkeypatch.setattr(window.document.looking, "findings", lambda: found)
+    window.deck.show_page("Inspection")
+    page = window.deck.inspection
+    page.take_notes()
+
+    def told() -> list[str]:
+        hand.rest(20)
+        texts = [label.text() for label in page.findChildren(QLabel)]
+        return [text for text in texts if text.startswith("Number")]
+
+    assert len(told()) == 100
+    for count, words in ((200, "show the next 100"), (230, "show the next 30")):
+        (more,) = [b for b in page.findChildren(QPushButton) if b.isVisible()]
+        assert more.text() == words
+        page.ensureWidgetVisible(more)
+        hand.rest(20)
+        hand.click(more)
+        assert len(told()) == count
+    assert told()[-1] == "Number 229 is askew."
+    assert not [b for b in page.findChildren(QPushButton) if b.isVisible()]

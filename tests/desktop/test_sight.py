@@ -53,6 +53,17 @@ def test_what_is_turned_inside_out_by_a_scale_is_drawn_from_both_sides() -> None
     assert sight.inside.tolist() == [False, True]
 
 
+def test_no_ball_is_too_small_for_what_a_slanted_frame_makes_of_it() -> None:
+    rng = np.random.default_rng(3)
+    places = np.zeros(500, dtype=INSTANCE)
+    places["rows"][:, :, :3] = rng.normal(size=(500, 3, 3)) * rng.uniform(0.1, 3, (500, 1, 3))
+    places["rows"][0, :, :3] = np.diag([1, 2, 3])
+    balls = balls_round(places, np.zeros(500, dtype=np.intp), np.array([[0, 0, 0, 1.0]]))
+    largest = np.linalg.norm(places["rows"][:, :, :3].astype(float), ord=2, axis=(1, 2))
+    assert (balls.radius >= largest * (1 - 1e-12)).all()
+    assert balls.radius[0] == pytest.approx(3.0)
+
+
 class Frames:
     """Frames that take so long as a clock is told."""
 

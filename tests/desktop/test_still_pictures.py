@@ -5,9 +5,12 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from hand import Hand
+from msgspec.structs import replace
 from pytestqt.qtbot import QtBot
 
-from gremio.core.edit.parts import PartId
+from gremio.core.edit.parts import PartId, change_part
+from gremio.core.rig.model import Rig, Shape
+from gremio.core.rig.solids import SpurGear
 from gremio.desktop.bench import frames, renderer
 from gremio.desktop.shell.window import Window
 
@@ -115,3 +118,24 @@ def test_nothing_is_drawn_while_nothing_moves(window: Window, qtbot: QtBot, demo
     window.bench.frame_drawn.connect(lambda: drawn.append(1))
     qtbot.wait(500)
     assert not drawn
+
+
+def test_surfaces_that_change_at_every_step_of_a_hand_are_seen(
+    at_lock: Hand, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """However slowly they come to the graphics side."""
+    monkeypatch.setattr(frames, "_A_WHILE", 0.0)
+    monkeypatch.setattr(frames, "_A_MOMENT", 0.0)
+    window, bench = at_lock.window, at_lock.window.bench
+    drawn: list[int] = []
+    bench.frame_drawn.connect(lambda: drawn.append(1))
+    for teeth in range(30, 38):
+        made = Shape(SpurGear(module=0.1, teeth=teeth, width=0.2))
+        window.document.edit("gear", lambda rig, made=made: with_first_shape(rig, made))
+        at_lock.rest(30)
+    assert len(drawn) >= 3
+
+
+def with_first_shape(rig: Rig, made: Shape) -> Rig:
+    part = next(iter(rig.parts))
+    return change_part(rig, part, replace(rig.parts[part], shapes=(made,)))

@@ -479,6 +479,9 @@ def test_names_of_sides_change_places() -> None:
     assert other_side("LEFT Bright right-hand lever") == "RIGHT Bright left-hand lever"
     assert other_side("Righteous") == "Righteous"
     assert other_side("Quayside door", sides_of("quayside/landside")) == "Landside door"
+    assert sides_of("left/right,\neast/west\nfar/near\n") == sides_of(
+        "left/right, east/west, far/near"
+    )
     for wrong in ("left right", "left/", "left/left"):
         with pytest.raises(gremio.GremioError, match="no pair of sides"):
             sides_of(wrong)

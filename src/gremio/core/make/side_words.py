@@ -21,9 +21,9 @@ _AS = "Write them as left/right, east/west."
 
 
 def sides_of(text: str) -> tuple[tuple[str, str], ...]:
-    """Pairs of words, typed "left/right, east/west". Raises GremioError."""
+    """Pairs of words, typed "left/right, east/west", or each on a line. Raises GremioError."""
     found = []
-    for typed in filter(None, (one.strip() for one in text.split(","))):
+    for typed in filter(None, (one.strip() for one in text.replace("\n", ",").split(","))):
         words = [word.strip() for word in typed.split("/")]
         if len(words) != 2:
             raise GremioError(f"{typed!r} is no pair of sides. {_AS}")

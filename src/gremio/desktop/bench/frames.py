@@ -83,6 +83,10 @@ class Frames(QObject):
         context must be current."""
         assert self.renderer is not None
         if self.renderer.scene is not scene:
+            if not self.renderer.is_whole:
+                # Surfaces change faster than they come a few at a time: all of them now, for else
+                # nothing would be seen of it as long as a hand changes them.
+                seconds = math.inf
             self.renderer.load(scene)
             self._pace, self._still = Pace(), None
         there = self.renderer.load_on(seconds)

@@ -14,7 +14,8 @@ _SEVERAL, _SAFE = 20, 0.7
 _FAR = 3.0
 # No step makes a frame more than so many times as long.
 _MOST = 10.0
-# By how many pixels a surface may be drawn otherwise than it is, on each step down after the edges.
+# By about how many pixels (along each of its axes) a surface may be drawn otherwise than it is, on
+# each step down after the edges.
 _ROUGH = (0.0, 0.0, 2.0, 4.0, 8.0)
 
 
@@ -37,7 +38,7 @@ class Pace:
 
     @property
     def rough(self) -> float:
-        """By how many pixels a surface may be drawn otherwise than it is while things move."""
+        """By about how many pixels a surface may be drawn otherwise while things move."""
         return _ROUGH[self._step]
 
     @classmethod

@@ -113,6 +113,11 @@ class Renderer:
         ]  # fmt: skip
         self._gathered = False
 
+    @property
+    def is_whole(self) -> bool:
+        """Whether all surfaces of the scene are on the graphics side."""
+        return not self._waiting
+
     def load_on(self, seconds: float = math.inf) -> bool:
         """Bring surfaces to the graphics side for so long; returns whether all are there."""
         end = time.perf_counter() + seconds
@@ -121,7 +126,7 @@ class Renderer:
             size = batch.count * INSTANCE.itemsize
             self._drawn[_key(batch)] = self._upload(batch.geometry, batch.wears, size)
             self._gathered = False
-        return not self._waiting
+        return self.is_whole
 
     def _gather(self) -> None:
         """What is there of each surface of the scene, and how they are put together in groups for
@@ -148,12 +153,14 @@ class Renderer:
         if not len(index):
             # What has no faces is drawn as one that is nowhere.
             vertices, index = np.zeros((1, 6), "<f4"), np.zeros((1, 3), "<u4")
-        orders = [index] if wears is not None else [index, *(r.corners for r in geometry.rough)]
-        sides = [0.0, *(rough.side for rough in geometry.rough)]
+        # What is worn lies at each corner of each triangle, so that only the surface itself has it.
+        rougher = geometry.rough if wears is None else ()
+        orders = [index, *(one.corners for one in rougher)]
+        sides = [0.0, *(one.side for one in rougher)]
         ends = np.cumsum([0, *(one.size for one in orders)]).tolist()
         levels = tuple(
             Level(first, one.size, side)
-            for first, one, side in zip(ends, orders, sides, strict=False)
+            for first, one, side in zip(ends[:-1], orders, sides, strict=True)
         )
         surface = context.buffer(vertices.tobytes())
         order = context.buffer(b"".join(one.tobytes() for one in orders))

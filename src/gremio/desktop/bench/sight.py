@@ -43,7 +43,11 @@ def balls_round(places: npt.NDArray[np.void], batch: npt.NDArray[np.intp], balls
     rows = places["rows"].astype(np.float64)
     ball = balls[batch]
     middle = np.einsum("nij,nj->ni", rows[:, :, :3], ball[:, :3]) + rows[:, :, 3]
-    scale = np.sqrt(np.square(rows[:, :, :3]).sum(axis=1).max(axis=1))
+    # No frame makes anything larger than this (Gershgorin's bound of AᵀA); where its axes are
+    # square to one another it is the longest of them.
+    turned = rows[:, :, :3]
+    square = np.abs(np.einsum("nki,nkj->nij", turned, turned))
+    scale = np.sqrt(square.sum(axis=2).max(axis=1, initial=0.0))
     return Balls(middle, ball[:, 3] * scale, scale)
 
 

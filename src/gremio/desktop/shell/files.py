@@ -153,7 +153,8 @@ class Files(Exports):
         return True
 
     def look_again(self) -> None:
-        """Read the models behind the shapes anew."""
+        """Read the models behind the shapes anew; one that is only looked at is put away."""
+        self.leave_model()
         self.document.shelf.forget()
         self.document.kits.forget()
         self.models.read(self.document.rig)
